@@ -1,0 +1,7 @@
+"""Hot Gravel: shots written as plain sentences, computed by solvers of our own."""
+
+from hotgravel.kernels import keep_compiled_kernels
+
+__version__ = "0.1.0"
+
+keep_compiled_kernels()

@@ -1,0 +1,1 @@
+"""Numbers in, numbers out: no web, no database, no wall clock."""

@@ -1,0 +1,1 @@
+"""Geometry: primitives and imported meshes, their distance fields, and points on and in them."""

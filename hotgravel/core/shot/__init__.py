@@ -1,0 +1,1 @@
+"""What the artist wrote: quantities, rows, sentences and the document that holds them."""

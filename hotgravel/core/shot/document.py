@@ -1,0 +1,182 @@
+"""The shot: one document, in sections, in working order."""
+
+import hashlib
+import json
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from hotgravel.core.shot.cues import Cue
+from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
+from hotgravel.core.shot.fields import Pick, Refer, fields_of
+from hotgravel.core.shot.finish import Finish
+from hotgravel.core.shot.forces import Gravity, LinearDrag, QuadraticDrag, Wind
+from hotgravel.core.shot.matter import Collision, State
+from hotgravel.core.shot.props import Prop
+from hotgravel.core.shot.row import Clause, Row
+from hotgravel.core.shot.sources import Source
+from hotgravel.core.shot.units import Dress
+
+FORMAT = "hotgravel.shot"
+VERSION = 1
+LARGEST = 32 * 1024 * 1024
+SECTIONS = {
+    "set": "Set",
+    "matter": "Matter",
+    "supply": "Supply",
+    "forces": "Forces",
+    "cues": "Cues",
+    "finish": "Finish",
+}
+ROWS: tuple[type[Row], ...] = (
+    Prop, State, Collision, Source, Gravity, LinearDrag, QuadraticDrag, Wind, Cue,
+)  # fmt: skip
+
+MatterRow = Annotated[State | Collision, Field(discriminator="kind")]
+ForceRow = Annotated[Gravity | LinearDrag | QuadraticDrag | Wind, Field(discriminator="kind")]
+
+
+class Shot(BaseModel):
+    """What the artist wrote. Immutable: an edit makes another one."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+    format: Literal["hotgravel.shot"] = FORMAT
+    version: Literal[1] = VERSION
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    set: tuple[Prop, ...] = ()
+    matter: tuple[MatterRow, ...] = ()
+    supply: tuple[Source, ...] = ()
+    forces: tuple[ForceRow, ...] = ()
+    cues: tuple[Cue, ...] = ()
+    finish: Finish = Finish()
+
+    def rows(self) -> Iterator[Row]:
+        """All rows in working order, the finish last."""
+        for section in ("set", "matter", "supply", "forces", "cues"):
+            yield from getattr(self, section)
+        yield self.finish
+
+    def row(self, row_id: str) -> Row:
+        """The row of that id; raises `KeyError`."""
+        for row in self.rows():
+            if row.id == row_id:
+                return row
+        raise KeyError(row_id)
+
+    @property
+    def states(self) -> list[State]:
+        return [row for row in self.matter if isinstance(row, State)]
+
+    @property
+    def collisions(self) -> list[Collision]:
+        return [row for row in self.matter if isinstance(row, Collision)]
+
+    @property
+    def dress(self) -> Dress:
+        """How this shot shows and reads numbers."""
+        return Dress(self.finish.lengths, self.finish.rate)
+
+    def names(self) -> dict[str, str]:
+        """Row id to what sentences call it."""
+        return {row.id: getattr(row, "name", row.id) for row in self.rows()}
+
+    def dump(self) -> dict[str, Any]:
+        """The document as plain JSON data."""
+        return self.model_dump(mode="json")
+
+
+def load(source: str | bytes | dict[str, Any] | Path) -> Shot:
+    """A shot from JSON text, plain data or a file. Raises `ShotFault`, which says what is wrong."""
+    document = _parse(source)
+    if document.get("format") != FORMAT:
+        raise ShotFault([Fault("", "format", f'This is not a shot file. Accepted: "format": "{FORMAT}".')])
+    document = _migrated(document)
+    try:
+        shot = Shot.model_validate(document)
+    except ValidationError as error:
+        raise ShotFault(faults_of(error, document)) from None
+    faults = list(faults_between(shot))
+    if faults:
+        raise ShotFault(faults)
+    return shot
+
+
+def _parse(source: str | bytes | dict[str, Any] | Path) -> dict[str, Any]:
+    if isinstance(source, dict):
+        return source
+    if isinstance(source, Path):
+        source = source.read_bytes()
+    if len(source) > LARGEST:
+        raise ShotFault([Fault("", "", f"The file is over {LARGEST // 2**20} MiB. A shot is text of a few pages.")])
+    try:
+        document = json.loads(source)
+    except UnicodeDecodeError:
+        raise ShotFault([Fault("", "", "The file is not text in UTF-8, so it is no shot.")]) from None
+    except json.JSONDecodeError as error:
+        raise ShotFault([Fault("", "", f"Not JSON: {error.msg} at line {error.lineno}, column {error.colno}.")]) from None
+    except RecursionError:
+        raise ShotFault([Fault("", "", "Nested too deeply for a shot.")]) from None
+    if not isinstance(document, dict):
+        raise ShotFault([Fault("", "", "A shot is a JSON object with sections.")])
+    return document
+
+
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}  # from version -> to the next
+
+
+def _migrated(document: dict[str, Any]) -> dict[str, Any]:
+    version = document.get("version")
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise ShotFault([Fault("", "version", f"A shot states its format version. Accepted: 1 to {VERSION}.")])
+    if version > VERSION:
+        raise ShotFault([Fault("", "version", f"Written by a newer Hot Gravel (format {version}; this one reads up to {VERSION}).")])
+    while version < VERSION:
+        document = MIGRATIONS[version](document)
+        version += 1
+    return document
+
+
+def faults_between(shot: Shot) -> Iterator[Fault]:
+    """What no single field shows: ids used twice, references to nothing, fields at odds."""
+    kinds: dict[str, str] = {}
+    for row in shot.rows():
+        if row.id in kinds:
+            yield Fault(row.id, "id", "Another row has this id. Each row needs its own.")
+        kinds[row.id] = row.kind  # type: ignore[attr-defined]
+    for row in shot.rows():
+        yield from _clause_faults(row, row.id, "", kinds)
+
+
+def _clause_faults(clause: Clause, row: str, prefix: str, kinds: dict[str, str]) -> Iterator[Fault]:
+    for field, message in clause.complaints():
+        yield Fault(row, prefix + field, message)
+    for name, described in fields_of(type(clause)).items():
+        value = getattr(clause, name)
+        if isinstance(described, Pick):
+            yield from _clause_faults(value, row, f"{prefix}{name}.", kinds)
+        elif isinstance(described, Refer):
+            for target in value if described.many else [value]:
+                if target is not None and kinds.get(target) != described.to:
+                    yield Fault(row, prefix + name, _no_such(target, described, kinds))
+
+
+def _no_such(target: str, described: Refer, kinds: dict[str, str]) -> str:
+    there = [i for i, kind in kinds.items() if kind == described.to]
+    accepted = ", ".join(there) if there else f"add a {described.to} first"
+    what = f"{target!r} is a {kinds[target]}" if target in kinds else f"There is no row {target!r}"
+    return f"{what}, and a {described.to} is wanted here. Accepted: {accepted}."
+
+
+def fingerprint(shot: Shot, *extra: str) -> str:
+    """A hash of all that can change the result: names and paint are left out."""
+    document = shot.dump()
+    document.pop("name")
+    document["finish"].pop("lengths")
+    for section in ("set", "matter"):
+        for row in document[section]:
+            row.pop("name", None)
+            row.pop("colour", None)
+    text = json.dumps([document, extra], sort_keys=True, separators=(",", ":"))
+    return hashlib.sha256(text.encode()).hexdigest()

@@ -1,0 +1,227 @@
+"""What a row can hold, described once: the form, the sentence, the schema and the checks read it.
+
+A row class states its fields with `dial`, `dials`, `choice`, `refer`, `refers`, `words`,
+`colour` and `clause`. Each leaves a description in the field's metadata, which `fields_of`
+reads back.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cache
+from typing import Any, get_args
+
+from pydantic import BaseModel, Field, GetCoreSchemaHandler
+from pydantic_core import core_schema
+
+from hotgravel.core.drive.value import is_driven, stated_numbers
+from hotgravel.core.shot.units import Dress, show_quantity
+
+PLAIN = Dress()
+
+
+@dataclass(frozen=True, kw_only=True)
+class Described:
+    """What every kind of field has: a label, and a line that says what turning it does."""
+
+    label: str
+    help: str
+    only: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Quantity(Described):
+    """A number with a unit.
+
+    `low` and `high` are hard bounds (outside is an error), `soft` the usual range, `above`
+    an open lower bound. `three` marks a vector; `none` the word for "no number" where
+    that is allowed; `raises` what turning it up does, as data: tests check it.
+    """
+
+    unit: str
+    default: Any
+    soft: tuple[float, float]
+    low: float | None = None
+    high: float | None = None
+    above: float | None = None
+    whole: bool = False
+    drivable: bool = False
+    three: bool = False
+    none: str | None = None
+
+    def complaint(self, number: float, dress: Dress = PLAIN) -> str | None:
+        """Why this number is not accepted, as a sentence; None if it is."""
+        if self.whole and number != int(number):
+            return f"{show_quantity(number, self.unit, dress)} is not a whole number. {self.accepted(dress)}"
+        too_low = (self.low is not None and number < self.low) or (
+            self.above is not None and number <= self.above
+        )
+        too_high = self.high is not None and number > self.high
+        if too_low or too_high:
+            reach = "low" if too_low else "high"
+            return f"{show_quantity(number, self.unit, dress)} is too {reach}. {self.accepted(dress)}"
+        return None
+
+    def accepted(self, dress: Dress = PLAIN) -> str:
+        """What would be accepted, as a sentence."""
+
+        def show(number: float) -> str:
+            return show_quantity(number, self.unit, dress)
+
+        kind = "a whole number" if self.whole else "a number"
+        parts = []
+        if self.above is not None:
+            parts.append(f"above {show(self.above)}")
+        elif self.low is not None:
+            parts.append(f"from {show(self.low)}")
+        if self.high is not None:
+            parts.append(f"up to {show(self.high)}")
+        none = f', or "{self.none}"' if self.none else ""
+        return f"Accepted: {kind}{' ' if parts else ''}{' '.join(parts)}{none}."
+
+    def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> Any:
+        return core_schema.no_info_after_validator_function(self._bounded, handler(source))
+
+    def _bounded(self, value: Any) -> Any:
+        parts = value if self.three else (value,)
+        for part in parts:
+            if part is None:
+                continue
+            if is_driven(part) and not self.drivable:
+                raise ValueError(f"{self.label} takes one number and cannot be driven. {self.accepted()}")
+            for number in stated_numbers(part):
+                complaint = self.complaint(number)
+                if complaint:
+                    raise ValueError(complaint)
+        return value
+
+
+@dataclass(frozen=True, kw_only=True)
+class Choice(Described):
+    """One of a few words. `words` maps what is stored to how the sentence says it."""
+
+    words: Mapping[str, str]
+    default: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Refer(Described):
+    """The id of another row of kind `to`; `none` is the word where none may be named.
+
+    `manner` stands before the name in a sentence: "those in" falling.
+    """
+
+    to: str
+    none: str | None = None
+    many: bool = False
+    manner: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Words(Described):
+    """A name."""
+
+    longest: int = 60
+
+
+@dataclass(frozen=True, kw_only=True)
+class Colour(Described):
+    """A colour as #rrggbb."""
+
+    default: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class FileName(Described):
+    """The name of a file that is kept beside the shot."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Pick(Described):
+    """A clause within the sentence, one of several kinds, each with fields of its own."""
+
+
+def _field(description: Any, **more: Any) -> Any:
+    info: Any = Field(description=description.help, **more)
+    info.metadata.append(description)
+    return info
+
+
+def dial(unit: str, default: Any, *, label: str, help: str, soft: tuple[float, float], **more: Any) -> Any:
+    """A number (`Value` where `drivable=True`)."""
+    return _field(
+        Quantity(unit=unit, default=default, label=label, help=help, soft=soft, **more),
+        default=default,
+        validate_default=True,
+        json_schema_extra={"unit": unit, "usual": list(soft)},
+    )
+
+
+def dials(unit: str, default: Any, *, label: str, help: str, soft: tuple[float, float], **more: Any) -> Any:
+    """Three numbers: x, y, z."""
+    return dial(unit, default, label=label, help=help, soft=soft, three=True, **more)
+
+
+def choice(words: Mapping[str, str], default: str, *, label: str, help: str, **more: Any) -> Any:
+    """One of the words of a Literal."""
+    return _field(Choice(words=words, default=default, label=label, help=help, **more), default=default)
+
+
+def refer(to: str, *, label: str, help: str, none: str | None = None, manner: str = "") -> Any:
+    """A reference to one row; optional where `none` is given."""
+    description = Refer(to=to, label=label, help=help, none=none, manner=manner)
+    return _field(description, default=None) if none else _field(description)
+
+
+def refers(to: str, *, label: str, help: str) -> Any:
+    """References to at least one row."""
+    return _field(Refer(to=to, label=label, help=help, many=True), min_length=1, max_length=200)
+
+
+def whom() -> Any:
+    """The particles a row concerns: all, or those in one state."""
+    return refer(
+        "state", label="whom", none="all particles", manner="those in ",
+        help="All particles, or only those in one state.",
+    )  # fmt: skip
+
+
+def words(*, label: str, help: str, longest: int = 60) -> Any:
+    """A name."""
+    return _field(Words(label=label, help=help, longest=longest), min_length=1, max_length=longest)
+
+
+def file_name(*, label: str, help: str) -> Any:
+    """A plain file name: no folder, no leading dot."""
+    pattern = r"^[A-Za-z0-9][A-Za-z0-9 ._-]{0,119}$"
+    return _field(FileName(label=label, help=help), pattern=pattern)
+
+
+def colour(default: str, *, label: str, help: str) -> Any:
+    """A colour as #rrggbb."""
+    description = Colour(default=default, label=label, help=help)
+    return _field(description, default=default, pattern=r"^#[0-9A-Fa-f]{6}$")
+
+
+def clause(*, label: str, help: str, default: Any = None) -> Any:
+    """A nested clause: a union of `Clause` classes, told apart by `kind`."""
+    description = Pick(label=label, help=help)
+    return _field(description, discriminator="kind", default_factory=default, validate_default=False)
+
+
+@cache
+def fields_of(cls: type[BaseModel]) -> dict[str, Described]:
+    """Name to description of all described fields of a clause, in the order they were written."""
+    found: dict[str, Described] = {}
+    for name, info in cls.model_fields.items():
+        for item in info.metadata:
+            if isinstance(item, Described):
+                found[name] = item
+    return found
+
+
+@cache
+def options_of(cls: type[BaseModel], name: str) -> dict[str, type[BaseModel]]:
+    """Kind to class of all clauses that a `clause` field takes."""
+    annotation = cls.model_fields[name].annotation
+    classes = get_args(annotation) or (annotation,)
+    return {c.model_fields["kind"].default: c for c in classes}

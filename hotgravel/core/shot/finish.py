@@ -1,0 +1,51 @@
+"""Finish: which frames, how fast they play, how finely they are computed."""
+
+from collections.abc import Iterator
+from typing import ClassVar, Literal
+
+from hotgravel.core.shot.fields import choice, dial
+from hotgravel.core.shot.row import Row
+
+Quality = Literal["rough", "fair", "fine"]
+
+
+class Finish(Row):
+    kind: Literal["finish"] = "finish"
+    section: ClassVar[str] = "finish"
+    title: ClassVar[str] = "finish"
+    does: ClassVar[str] = "Frame range, rate, quality, time scale."
+    phrase: ClassVar[str] = (
+        "Frames {first} to {last} at {rate}, computed {quality}; time runs at {time_scale}. "
+        "Lengths are shown in {lengths}."
+    )
+    id: Literal["finish"] = "finish"  # type: ignore[assignment]
+    first: int = dial(
+        "frame", 1, label="first", soft=(1, 100), low=-100_000, high=1_000_000, whole=True,
+        help="The first frame shows the start, before anything has moved.",
+    )  # fmt: skip
+    last: int = dial(
+        "frame", 120, label="last", soft=(24, 480), low=-100_000, high=1_000_000, whole=True,
+        help="The last frame that is computed.",
+    )  # fmt: skip
+    rate: float = dial(
+        "fps", 24.0, label="rate", soft=(12.0, 60.0), low=1.0, high=1000.0,
+        help="Frames a second, for playing and for what a frame is worth in time.",
+    )  # fmt: skip
+    quality: Quality = choice(
+        {"rough": "rough", "fair": "fair", "fine": "fine"}, "rough", label="quality",
+        help="Rough takes 2 or more steps a frame, fair 4, fine 8. Tune rough, hand over fine.",
+    )  # fmt: skip
+    time_scale: float = dial(
+        "×", 1.0, label="time scale", soft=(0.1, 4.0), above=0.0, high=100.0,
+        help="0.5 is slow motion: the physics moves half as far a frame; keys keep to their frames.",
+    )  # fmt: skip
+    lengths: Literal["m", "cm"] = choice(
+        {"m": "metres", "cm": "centimetres"}, "m", label="lengths",
+        help="How lengths are shown and read; what is stored does not change.",
+    )  # fmt: skip
+
+    def complaints(self) -> Iterator[tuple[str, str]]:
+        if self.last < self.first:
+            yield "last", f"Frame {self.last} lies before the first. Accepted: {self.first} or later."
+        if self.last - self.first >= 100_000:
+            yield "last", f"Too many frames. Accepted: up to {self.first + 99_999}."

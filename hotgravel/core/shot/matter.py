@@ -1,0 +1,47 @@
+"""Matter: the states particles can be in, and what they bounce off."""
+
+from typing import ClassVar, Literal
+
+from hotgravel.core.drive.value import Value
+from hotgravel.core.shot.fields import choice, colour, dial, refers, whom, words
+from hotgravel.core.shot.row import Ref, Row
+
+
+class State(Row):
+    kind: Literal["state"] = "state"
+    section: ClassVar[str] = "matter"
+    title: ClassVar[str] = "state"
+    does: ClassVar[str] = "A named way of behaving. Forces and collisions can ask for it, cues move into it."
+    phrase: ClassVar[str] = "Particles can be in {name}, painted {colour}."
+    name: str = words(label="name", help="What the other sentences call it.")
+    colour: str = colour("#F2A33C", label="colour", help="How the stage paints it when coloured by state.")
+
+
+class Collision(Row):
+    kind: Literal["collision"] = "collision"
+    section: ClassVar[str] = "matter"
+    title: ClassVar[str] = "collision"
+    does: ClassVar[str] = "What particles meet: they bounce, slide and come to rest there."
+    phrase: ClassVar[str] = (
+        "{whom} bounce off {props}, keeping {bounce} of the speed they hit with; friction {friction}."
+    )
+    whom: Ref | None = whom()
+    props: tuple[Ref, ...] = refers("prop", label="props", help="The props that are hit.")
+    bounce: Value = dial(
+        "", 0.35, label="bounce", soft=(0.0, 0.9), low=0.0, high=1.0, drivable=True,
+        help="Speed kept straight off the surface. 0 lands dead, 0.3 is gravel, 0.8 a rubber ball; "
+        "each bounce rises to this squared times the height before.",
+    )  # fmt: skip
+    friction: Value = dial(
+        "", 0.4, label="friction", soft=(0.0, 1.0), low=0.0, high=10.0, drivable=True,
+        help="Grip along the surface. On a slope, particles slide where the slope's tangent is above it: "
+        "0.4 holds up to 22°, 1 up to 45°. More stops slides sooner.",
+    )  # fmt: skip
+    thickness: Value = dial(
+        "m", 0.002, label="thickness", soft=(0.001, 0.05), low=0.0001, high=100.0, drivable=True,
+        help="A skin around the props, added to each particle's radius: more keeps them further off.",
+    )  # fmt: skip
+    side: Literal["outside", "inside"] = choice(
+        {"outside": "from outside", "inside": "from inside"}, "outside", label="met",
+        help="From outside the prop is solid; from inside it is hollow and holds what is in it.",
+    )  # fmt: skip

@@ -1,0 +1,111 @@
+"""Props: geometry that stands in the set. All lengths in metres, before the prop's scale."""
+
+from collections.abc import Iterator
+from typing import ClassVar, Literal
+
+from hotgravel.core.drive.value import Value, Vector
+from hotgravel.core.shot.fields import clause, colour, dial, dials, file_name, words
+from hotgravel.core.shot.row import Clause, Row
+
+
+def _length(default: float, label: str, help: str) -> float:
+    return dial("m", default, label=label, help=help, soft=(0.05, 20.0), above=0.0, high=1e5)  # type: ignore[no-any-return]
+
+
+class Sphere(Clause):
+    kind: Literal["sphere"] = "sphere"
+    title: ClassVar[str] = "a sphere"
+    phrase: ClassVar[str] = "of radius {radius}"
+    radius: float = _length(1.0, "radius", "From the middle to the surface.")
+
+
+class Hemisphere(Clause):
+    kind: Literal["hemisphere"] = "hemisphere"
+    title: ClassVar[str] = "a dome"
+    phrase: ClassVar[str] = "of radius {radius}"
+    radius: float = _length(1.0, "radius", "The upper half of a sphere, standing on its flat side.")
+
+
+class Box(Clause):
+    kind: Literal["box"] = "box"
+    title: ClassVar[str] = "a box"
+    phrase: ClassVar[str] = "{width} wide, {height} high, {depth} deep"
+    width: float = _length(1.0, "width", "Along x.")
+    height: float = _length(1.0, "height", "Along y, up.")
+    depth: float = _length(1.0, "depth", "Along z.")
+
+
+class Plane(Clause):
+    kind: Literal["plane"] = "plane"
+    title: ClassVar[str] = "a flat plain"
+    phrase: ClassVar[str] = "{width} by {depth}"
+    width: float = _length(40.0, "width", "Along x. What rolls over the edge falls.")
+    depth: float = _length(40.0, "depth", "Along z. What rolls over the edge falls.")
+
+
+class Disc(Clause):
+    kind: Literal["disc"] = "disc"
+    title: ClassVar[str] = "a disc"
+    phrase: ClassVar[str] = "of radius {radius}"
+    radius: float = _length(1.0, "radius", "A round sheet, facing up.")
+
+
+class Cylinder(Clause):
+    kind: Literal["cylinder"] = "cylinder"
+    title: ClassVar[str] = "a cylinder"
+    phrase: ClassVar[str] = "of radius {radius}, {height} high"
+    radius: float = _length(0.5, "radius", "From the axis to the side.")
+    height: float = _length(1.0, "height", "Along y; the middle is at the prop's position.")
+
+
+class Cone(Clause):
+    kind: Literal["cone"] = "cone"
+    title: ClassVar[str] = "a cone"
+    phrase: ClassVar[str] = "of radius {radius}, {height} high"
+    radius: float = _length(0.5, "radius", "Of the base.")
+    height: float = _length(1.0, "height", "Along y, tip up; half of it lies above the prop's position.")
+
+
+class Torus(Clause):
+    kind: Literal["torus"] = "torus"
+    title: ClassVar[str] = "a ring"
+    phrase: ClassVar[str] = "of radius {radius}, {tube} thick"
+    radius: float = _length(1.0, "radius", "From the middle to the middle of the tube.")
+    tube: float = _length(0.25, "tube radius", "Of the tube itself; smaller than the ring's radius.")
+
+    def complaints(self) -> Iterator[tuple[str, str]]:
+        if self.tube >= self.radius:
+            yield "tube", f"A tube of {self.tube:g} m closes the ring. Accepted: less than {self.radius:g} m."
+
+
+class Mesh(Clause):
+    kind: Literal["mesh"] = "mesh"
+    title: ClassVar[str] = "an imported mesh"
+    phrase: ClassVar[str] = "from {file}"
+    file: str = file_name(label="file", help="OBJ, PLY, STL or glTF, kept beside the shot.")
+
+
+Shape = Sphere | Hemisphere | Box | Plane | Disc | Cylinder | Cone | Torus | Mesh
+
+
+class Prop(Row):
+    kind: Literal["prop"] = "prop"
+    section: ClassVar[str] = "set"
+    title: ClassVar[str] = "prop"
+    does: ClassVar[str] = "Something that stands in the set: to emit from, to hit, or to look at."
+    phrase: ClassVar[str] = "{name} is {shape}, at {position}."
+    name: str = words(label="name", help="What the other sentences call it.")
+    shape: Shape = clause(label="shape", help="What it is geometrically.", default=Sphere)
+    position: Vector = dials(
+        "m", (0.0, 0.0, 0.0), label="position", soft=(-20.0, 20.0), low=-1e6, high=1e6, drivable=True,
+        help="Where it stands: x, y (up), z. With keys it moves, and what it touches is carried or struck.",
+    )  # fmt: skip
+    rotation: Vector = dials(
+        "°", (0.0, 0.0, 0.0), label="rotation", soft=(-180.0, 180.0), low=-36000.0, high=36000.0,
+        drivable=True, help="About x, then y, then z. Tilt a plain about z to make a slope.",
+    )  # fmt: skip
+    scale: Value = dial(
+        "×", 1.0, label="scale", soft=(0.1, 10.0), above=0.0, high=1e4, drivable=True,
+        help="All sizes times this. With keys it grows or shrinks, and its surface pushes.",
+    )  # fmt: skip
+    colour: str = colour("#5A5651", label="colour", help="How the stage paints it; the result does not change.")

@@ -1,0 +1,133 @@
+"""What all rows are: a clause with an id, that can be switched off and moved.
+
+The phrase is a sentence with its fields in braces; `pieces` cuts it into words and slots,
+and everything that shows a sentence (the bench, the command line, a revision's label) is
+made from those.
+"""
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Annotated, Any, ClassVar
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from hotgravel.core.drive.value import Vector, is_driven
+from hotgravel.core.shot.fields import Choice, Described, Pick, Quantity, Refer, fields_of, options_of
+from hotgravel.core.shot.units import Dress, show_number, show_quantity, shown_unit
+
+RowId = Annotated[str, Field(pattern=r"^[a-z][a-z0-9-]{0,59}$")]
+Ref = RowId
+
+
+class Clause(BaseModel):
+    """A part of a sentence: its title names it in a list, its phrase is what it says."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+    title: ClassVar[str]
+    phrase: ClassVar[str]
+
+    def wording(self) -> str:
+        """The phrase for the values it now has; most clauses have only one."""
+        return self.phrase
+
+    def complaints(self) -> Iterator[tuple[str, str]]:
+        """What is wrong between its fields: (field, sentence) pairs; none for most."""
+        yield from ()
+
+
+class Row(Clause):
+    """A sentence of the shot."""
+
+    section: ClassVar[str]
+    does: ClassVar[str]
+    id: RowId
+    on: bool = True
+
+
+def points_nowhere(field: str, direction: Vector) -> Iterator[tuple[str, str]]:
+    """Complains of a direction without keys that is 0, 0, 0."""
+    if all(part == 0 for part in direction):
+        yield field, "0, 0, 0 points nowhere. Accepted: three numbers that are not all 0, such as 0, 1, 0."
+
+
+@dataclass(frozen=True)
+class Slot:
+    """A value in a sentence: where it is (`path`), what it may be, what it is, how it reads."""
+
+    path: str
+    described: Described
+    value: Any
+    text: str
+    driven: bool = False
+    options: tuple[tuple[str, str], ...] = ()
+
+
+def pieces(clause: Clause, dress: Dress, names: dict[str, str], prefix: str = "") -> Iterator[str | Slot]:
+    """The sentence in order: plain words and slots. `names` maps row ids to what they are called."""
+    described = fields_of(type(clause))
+    for part in re.split(r"(\{\w+\})", clause.wording()):
+        if not part:
+            continue
+        if not part.startswith("{"):
+            yield part
+            continue
+        name = part[1:-1]
+        yield from slots_of(clause, name, described[name], dress, names, prefix)
+
+
+def slots_of(
+    clause: Clause, name: str, described: Described, dress: Dress, names: dict[str, str], prefix: str = ""
+) -> Iterator[str | Slot]:
+    """The slots of one field: one, three for a vector, all of its own for a clause."""
+    value = getattr(clause, name)
+    path = f"{prefix}{name}"
+    if isinstance(described, Pick):
+        options = tuple((kind, c.title) for kind, c in options_of(type(clause), name).items())  # type: ignore[attr-defined]
+        yield Slot(f"{path}.kind", described, value.kind, value.title, options=options)
+        if value.wording():
+            yield " "
+            yield from pieces(value, dress, names, f"{path}.")
+    elif isinstance(described, Quantity) and described.three:
+        for axis, part in enumerate(value):
+            text = show_value(part, described, dress, unit=axis == 2)
+            yield Slot(f"{path}.{axis}", described, part, text, driven=is_driven(part))
+            if axis < 2:
+                yield ", "
+    elif isinstance(described, Quantity):
+        text = show_value(value, described, dress)
+        yield Slot(path, described, value, text, driven=is_driven(value))
+    elif isinstance(described, Choice):
+        yield Slot(path, described, value, described.words[value], options=tuple(described.words.items()))
+    elif isinstance(described, Refer):
+        yield Slot(path, described, value, _named(value, described, names))
+    else:
+        yield Slot(path, described, value, str(value))
+
+
+def _named(value: Any, described: Refer, names: dict[str, str]) -> str:
+    if value is None:
+        return described.none or "nothing"
+    if described.many:
+        called = [names.get(v, v) for v in value]
+        return called[0] if len(called) == 1 else f"{', '.join(called[:-1])} and {called[-1]}"
+    return described.manner + names.get(value, value)
+
+
+def show_value(value: Any, quantity: Quantity, dress: Dress, unit: bool = True) -> str:
+    """A value as the sentence shows it; a driven one by the range it runs through."""
+    if value is None:
+        return quantity.none or ""
+    if is_driven(value):
+        numbers = [key.value for key in value.keys]
+        spelling = "" if quantity.unit in ("count", "frame") else " " + shown_unit(quantity.unit, dress)
+        ends = [show_number(n, quantity.unit, dress) for n in (numbers[0], numbers[-1])]
+        span = f"{ends[0]} to {ends[1]}" if len(numbers) > 1 else ends[0]
+        return f"{span}{spelling}, keyed"
+    return show_quantity(value, quantity.unit, dress) if unit else show_number(value, quantity.unit, dress)
+
+
+def sentence(clause: Clause, dress: Dress, names: dict[str, str]) -> str:
+    """The sentence as plain text."""
+    text = "".join(p if isinstance(p, str) else p.text for p in pieces(clause, dress, names))
+    return text[:1].upper() + text[1:]

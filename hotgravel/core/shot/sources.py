@@ -1,0 +1,129 @@
+"""Supply: where particles come from, when, which way and how fast."""
+
+from collections.abc import Iterator
+from typing import ClassVar, Literal
+
+from hotgravel.core.drive.value import Value, Vector
+from hotgravel.core.shot.fields import choice, clause, dial, dials, refer
+from hotgravel.core.shot.row import Clause, Ref, Row, points_nowhere
+
+
+class Burst(Clause):
+    kind: Literal["burst"] = "burst"
+    title: ClassVar[str] = "all at once"
+    phrase: ClassVar[str] = "at frame {frame}, {count} of them"
+    count: int = dial(
+        "count", 2000, label="count", soft=(100, 100_000), low=1, high=5_000_000, whole=True,
+        help="How many. Time and disk grow with it; tune with few, finish with many.",
+    )  # fmt: skip
+    frame: int = dial(
+        "frame", 1, label="frame", soft=(1, 120), low=-100_000, high=1_000_000, whole=True,
+        help="The frame that first shows them.",
+    )  # fmt: skip
+
+
+class Stream(Clause):
+    kind: Literal["stream"] = "stream"
+    title: ClassVar[str] = "steadily"
+    phrase: ClassVar[str] = "{rate}, from frame {start} to {end}"
+    rate: Value = dial(
+        "/s", 500.0, label="rate", soft=(10, 20_000), low=0.0, high=1e7, drivable=True,
+        help="Particles a second. With keys it swells and fades.",
+    )  # fmt: skip
+    start: int = dial(
+        "frame", 1, label="start", soft=(1, 120), low=-100_000, high=1_000_000, whole=True,
+        help="The first ones leave right after this frame.",
+    )  # fmt: skip
+    end: int = dial(
+        "frame", 120, label="end", soft=(1, 240), low=-100_000, high=1_000_000, whole=True,
+        help="None leave after this frame.",
+    )  # fmt: skip
+
+    def complaints(self) -> Iterator[tuple[str, str]]:
+        if self.end <= self.start:
+            yield "end", f"It ends at frame {self.end}, not after its start. Accepted: {self.start + 1} or later."
+
+
+_CONE = {
+    "unit": "°",
+    "label": "cone",
+    "soft": (0.0, 60.0),
+    "low": 0.0,
+    "high": 180.0,
+    "help": "Directions scatter evenly within this angle off the aim: 0 is a jet, 90 a half sphere.",
+}
+
+
+class Outward(Clause):
+    kind: Literal["outward"] = "outward"
+    title: ClassVar[str] = "straight off the surface"
+    phrase: ClassVar[str] = "within {cone}"
+    cone: float = dial(default=20.0, **_CONE)
+
+
+class Toward(Clause):
+    kind: Literal["toward"] = "toward"
+    title: ClassVar[str] = "along"
+    phrase: ClassVar[str] = "{direction} within {cone}"
+    direction: Vector = dials(
+        "", (0.0, 1.0, 0.0), label="direction", soft=(-1.0, 1.0), low=-1e6, high=1e6, drivable=True,
+        help="Only where it points matters, not how long it is.",
+    )  # fmt: skip
+    cone: float = dial(default=20.0, **_CONE)
+
+    def complaints(self) -> Iterator[tuple[str, str]]:
+        yield from points_nowhere("direction", self.direction)
+
+
+class Anywhere(Clause):
+    kind: Literal["anywhere"] = "anywhere"
+    title: ClassVar[str] = "in all directions"
+    phrase: ClassVar[str] = ""
+
+
+class Source(Row):
+    kind: Literal["source"] = "source"
+    section: ClassVar[str] = "supply"
+    title: ClassVar[str] = "source"
+    does: ClassVar[str] = "Throws particles off a prop, in one burst or as a stream."
+    phrase: ClassVar[str] = (
+        "From the {part} of {prop}, particles leave {emit}, {aim}, at {speed} give or take {speed_spread}; "
+        "they begin in {state}, {radius} in radius."
+    )
+    prop: Ref = refer("prop", label="prop", help="The prop they come from. A moving prop is followed.")
+    part: Literal["surface", "volume", "vertices"] = choice(
+        {"surface": "surface", "volume": "volume", "vertices": "vertices"}, "surface", label="part",
+        help="Evenly over its surface, evenly through its volume, or from its corner points in turn.",
+    )  # fmt: skip
+    emit: Burst | Stream = clause(label="when", help="In one burst, or as a stream.", default=Burst)
+    aim: Outward | Toward | Anywhere = clause(label="aim", help="Which way they leave.", default=Outward)
+    speed: Value = dial(
+        "m/s", 6.0, label="speed", soft=(0.5, 30.0), low=0.0, high=1e5, drivable=True,
+        help="How fast they leave. Twice the speed flies four times as high where nothing slows it.",
+    )  # fmt: skip
+    speed_spread: Value = dial(
+        "%", 0.3, label="speed spread", soft=(0.0, 1.0), low=0.0, high=1.0, drivable=True,
+        help="Each one's speed differs by up to this share, either way. 0 makes a shell that flies as one; "
+        "60 % fills the space behind the front.",
+    )  # fmt: skip
+    state: Ref = refer("state", label="state", help="The state they begin in.")
+    radius: Value = dial(
+        "m", 0.02, label="radius", soft=(0.005, 0.1), low=0.0, high=1e3, drivable=True,
+        help="The size of each; it keeps its middle that far off what it hits.",
+    )  # fmt: skip
+    radius_spread: Value = dial(
+        "%", 0.0, label="radius spread", soft=(0.0, 0.8), low=0.0, high=1.0, drivable=True,
+        help="Each one's radius differs by up to this share, either way.",
+    )  # fmt: skip
+    life: Value | None = dial(
+        "s", None, label="life", soft=(0.5, 10.0), above=0.0, high=1e5, drivable=True, none="the whole shot",
+        help='How long each lasts before it is removed; "the whole shot" keeps them.',
+    )  # fmt: skip
+    life_spread: Value = dial(
+        "%", 0.0, label="life spread", soft=(0.0, 0.8), low=0.0, high=0.99, drivable=True,
+        help="Each one's life differs by up to this share, either way, so that they do not end together.",
+    )  # fmt: skip
+    seed: int = dial(
+        "count", 1, label="seed", soft=(1, 100), low=0, high=2**32 - 1, whole=True,
+        help="Another number is another throw of the dice with the same dials.",
+    )  # fmt: skip

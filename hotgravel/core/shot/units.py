@@ -1,0 +1,121 @@
+"""Units: what people type is understood, what is stored is SI (angles: degrees)."""
+
+import math
+import re
+from dataclasses import dataclass
+from typing import Literal
+
+Lengths = Literal["m", "cm"]
+
+# Spelling -> factor into the stored unit. The first spelling that a table's entry shows is
+# the one used on the page.
+_LENGTH = {"m": 1.0, "cm": 0.01, "mm": 0.001, "km": 1000.0, "in": 0.0254, "ft": 0.3048}
+_TIME = {"s": 1.0, "ms": 0.001, "min": 60.0}
+_UNITS: dict[str, dict[str, float]] = {
+    "m": _LENGTH,
+    "s": _TIME,
+    "m/s": {"m/s": 1.0, "cm/s": 0.01, "mm/s": 0.001, "km/h": 1 / 3.6},
+    "m/s²": {"m/s²": 1.0, "m/s2": 1.0, "m/s^2": 1.0, "cm/s²": 0.01, "cm/s2": 0.01, "g": 9.80665},
+    "/s": {"/s": 1.0, "1/s": 1.0, "per s": 1.0, "hz": 1.0, "/min": 1 / 60},
+    "/m": {"/m": 1.0, "1/m": 1.0, "per m": 1.0, "/cm": 100.0, "1/cm": 100.0},
+    "°": {"°": 1.0, "deg": 1.0, "degrees": 1.0, "rad": 180.0 / math.pi, "turn": 360.0, "turns": 360.0},
+    "%": {"%": 0.01},
+    "×": {"×": 1.0, "x": 1.0, "%": 0.01},
+    "": {"": 1.0, "%": 0.01},
+    "frame": {"": 1.0, "f": 1.0, "frame": 1.0, "frames": 1.0},
+    "fps": {"fps": 1.0, "/s": 1.0, "": 1.0},
+    "count": {"": 1.0, "k": 1e3, "m": 1e6, "thousand": 1e3, "million": 1e6},
+}
+_IN_CENTIMETRES = {"m": "cm", "m/s": "cm/s", "m/s²": "cm/s²", "/m": "/cm"}
+UNITS = tuple(_UNITS)
+
+_NUMBER = re.compile(r"^\s*([+-]?(?:\d[\d_ ]*\.?\d*|\.\d+)(?:e[+-]?\d+)?)\s*(.*?)\s*$", re.IGNORECASE)
+_THOUSANDS = re.compile(r"^\s*[+-]?\d{1,3}(?:,\d{3})+(?![\d,])")
+
+
+@dataclass(frozen=True)
+class Dress:
+    """How a shot shows and reads numbers: its length unit and its frame rate."""
+
+    lengths: Lengths = "m"
+    rate: float = 24.0
+
+
+class Unreadable(ValueError):
+    """What was typed is no quantity of this unit; the message says what would be."""
+
+
+def shown_unit(unit: str, dress: Dress) -> str:
+    """The spelling under which a stored unit is shown ("m" is "cm" in a centimetre shot)."""
+    if dress.lengths == "cm":
+        return _IN_CENTIMETRES.get(unit, unit)
+    return unit
+
+
+def shown_factor(unit: str, dress: Dress) -> float:
+    """Multiply a shown number by this to store it."""
+    return _UNITS[unit].get(shown_unit(unit, dress), 1.0)
+
+
+def read_quantity(text: str, unit: str, dress: Dress) -> float:
+    """The stored number for what was typed, e.g. ("30 cm", "m") is 0.3.
+
+    A bare number is in the shown unit. Times also take frames ("12 f"). Raises `Unreadable`.
+    """
+    if len(text) > 80:
+        raise Unreadable(f"{text[:20]!r}... is too long for a number. {_accepted(unit, dress)}")
+    if _THOUSANDS.match(text) and unit == "count":
+        text = text.replace(",", "")
+    match = _NUMBER.match(text)
+    if not match:
+        raise Unreadable(f"{text.strip()!r} is not a number. {_accepted(unit, dress)}")
+    number = float(re.sub(r"[_ ]", "", match[1]))
+    spelling = match[2].lower().replace("metres", "m").replace("meters", "m")
+    if not math.isfinite(number):
+        raise Unreadable(f"{text.strip()!r} is too large for a number. {_accepted(unit, dress)}")
+    if unit == "s" and spelling in ("f", "frame", "frames"):
+        return number / dress.rate
+    if unit == "/s" and spelling in ("/f", "per frame", "/frame"):
+        return number * dress.rate
+    if unit == "m/s" and spelling in ("m/f", "m/frame"):
+        return number * dress.rate
+    if spelling == "" and unit != "count":
+        return number * shown_factor(unit, dress)
+    factor = _UNITS[unit].get(spelling)
+    if factor is None:
+        raise Unreadable(f"{match[2]!r} is no unit of this number. {_accepted(unit, dress)}")
+    return number * factor
+
+
+def _accepted(unit: str, dress: Dress) -> str:
+    spellings = [s for s in _UNITS[unit] if s]
+    extra = ["f (frames)"] if unit == "s" else []
+    if not spellings:
+        return "Accepted: a number such as 1.5."
+    return f"Accepted: a number in {shown_unit(unit, dress)}, or with one of {', '.join(spellings + extra)}."
+
+
+def bare(number: float) -> str:
+    """A number for people: up to six significant digits, no trailing noise."""
+    if number == int(number) and abs(number) < 1e15:
+        return str(int(number))
+    text = f"{number:.6g}"
+    if "e" in text and 1e-6 <= abs(number) < 1e15:
+        text = f"{number:.10f}".rstrip("0").rstrip(".")
+    return text
+
+
+def show_number(stored: float, unit: str, dress: Dress) -> str:
+    """The stored number in the shown unit, without the unit."""
+    return bare(stored / shown_factor(unit, dress))
+
+
+def show_quantity(stored: float, unit: str, dress: Dress) -> str:
+    """The stored number as the page shows it: "30 cm", "9.81 m/s²", "40 %", "35°"."""
+    number = show_number(stored, unit, dress)
+    spelling = "" if unit in ("count", "frame") else shown_unit(unit, dress)
+    if unit == "count" and abs(stored) >= 10_000:
+        number = f"{int(stored):,}".replace(",", " ")
+    if not spelling:
+        return number
+    return f"{number}{spelling}" if spelling in ("°",) else f"{number} {spelling}"

@@ -1,0 +1,41 @@
+"""Where compiled kernels are kept between starts.
+
+Numba notices a change in a kernel's own file but not in the files it calls, so the folder
+is named after a hash of the whole core: an edited kernel can never be answered from an
+older compilation.
+"""
+
+import hashlib
+import os
+import shutil
+from pathlib import Path
+
+CORE = Path(__file__).parent / "core"
+
+
+def kernel_folder() -> Path:
+    """The folder for this very version of the core; it may not exist yet."""
+    digest = hashlib.sha256()
+    for source in sorted(CORE.rglob("*.py")):
+        text = source.read_bytes()
+        if b"njit" in text:
+            digest.update(source.relative_to(CORE).as_posix().encode())
+            digest.update(text)
+    root = os.environ.get("HOTGRAVEL_KERNELS") or str(Path(__file__).parent.parent / ".kernels")
+    return Path(root) / digest.hexdigest()[:16]
+
+
+def keep_compiled_kernels() -> None:
+    """Point numba at the folder. Must run before numba is imported for the first time."""
+    os.environ.setdefault("NUMBA_CACHE_DIR", str(kernel_folder()))
+
+
+def forget_older_kernels(keep: int = 3) -> None:
+    """Remove the compiled kernels of all but the newest few versions of the core."""
+    here = Path(os.environ["NUMBA_CACHE_DIR"])
+    if here != kernel_folder() or not here.parent.is_dir():
+        return
+    folders = sorted((f for f in here.parent.iterdir() if f.is_dir()), key=lambda f: f.stat().st_mtime)
+    for old in folders[:-keep]:
+        if old != here:
+            shutil.rmtree(old, ignore_errors=True)
