@@ -1,0 +1,1 @@
+"""When something happens, to whom, then what; and the record of all that did."""

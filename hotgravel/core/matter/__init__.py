@@ -1,0 +1,1 @@
+"""One package a solver. Solvers do not import each other; they meet in `core.run`."""

@@ -6,11 +6,13 @@ Closed forms follow from projecting onto the nearest face, edge or corner.
 
 import math
 
+import numpy as np
 from numba import njit
 
 from hotgravel.core.shape.bvh import mesh_distance
 
 SPHERE, HEMISPHERE, BOX, PLANE, DISC, CYLINDER, CONE, TORUS, MESH = range(9)
+TORUS_OR_MESH = TORUS  # kinds from here on are not convex
 
 
 @njit(cache=True)
@@ -101,7 +103,7 @@ def _box(x, y, z, hx, hy, hz):
 def distance(kind, sizes, tree, x, y, z):
     """Signed distance and gradient (d, gx, gy, gz) at a point in the shape's frame.
 
-    `sizes` (3,) as `kinds.Shaped` states; `tree` is read for meshes only.
+    `sizes` (3,) in metres as `kinds.Shaped` states; for a mesh the first is its place in `tree`.
     """
     if kind == PLANE:
         d, gx, gy, gz = _box(x, y, z, 0.5 * sizes[0], 0.0, 0.5 * sizes[1])
@@ -114,7 +116,7 @@ def distance(kind, sizes, tree, x, y, z):
             return d - sizes[0], x / d, y / d, z / d
         return -sizes[0], 0.0, 1.0, 0.0
     if kind == MESH:
-        return mesh_distance(tree, x, y, z)
+        return mesh_distance(tree, int(sizes[0]), x, y, z)
     rho = math.sqrt(x * x + z * z)
     if kind == HEMISPHERE:
         d, gr, gy = _hemisphere(rho, y, sizes[0])
@@ -132,3 +134,12 @@ def distance(kind, sizes, tree, x, y, z):
     if rho > 0.0:
         return d, gr * x / rho, gy, gr * z / rho
     return d, gr, gy, 0.0
+
+
+@njit(cache=True)
+def distances(kind, sizes, tree, points):
+    """`distance` of many points (n, 3). Returns (n, 4): distance and gradient."""
+    out = np.empty((len(points), 4))
+    for i in range(len(points)):
+        out[i] = distance(kind, sizes, tree, points[i, 0], points[i, 1], points[i, 2])
+    return out

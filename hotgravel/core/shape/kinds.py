@@ -6,10 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.shape.bvh import MeshTree, empty_tree
+from hotgravel.core.shape.distance import BOX, CONE, CYLINDER, DISC, HEMISPHERE, MESH, PLANE, SPHERE, TORUS
 from hotgravel.core.shot import props
 
-SPHERE, HEMISPHERE, BOX, PLANE, DISC, CYLINDER, CONE, TORUS, MESH = range(9)
-CONVEX = np.array([True, True, True, True, True, True, True, False, False])
 
 # For each kind: its number, and the fields that fill its (at most three) sizes in metres.
 _SIZES: dict[type, tuple[int, tuple[str, ...]]] = {
@@ -31,6 +30,18 @@ class Shaped:
     kind: int
     sizes: NDArray[np.float64]
     tree: MeshTree = field(default_factory=empty_tree)
+
+    @property
+    def reach(self) -> float:
+        """Radius of a ball about the shape's own origin that holds all of it, metres."""
+        a, b, c = self.sizes
+        if self.kind == MESH:
+            return float(np.linalg.norm(self.tree.vertices, axis=1).max())
+        if self.kind in (BOX, PLANE):
+            return 0.5 * float(np.sqrt(a * a + b * b + c * c))
+        if self.kind in (CYLINDER, CONE):
+            return float(np.hypot(a, 0.5 * b))
+        return float(a + b) if self.kind == TORUS else float(a)
 
     @property
     def extent(self) -> float:

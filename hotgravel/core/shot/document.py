@@ -49,7 +49,7 @@ class Shot(BaseModel):
     matter: tuple[MatterRow, ...] = ()
     supply: tuple[Source, ...] = ()
     forces: tuple[ForceRow, ...] = ()
-    cues: tuple[Cue, ...] = ()
+    cues: Annotated[tuple[Cue, ...], Field(max_length=63)] = ()
     finish: Finish = Finish()
 
     def rows(self) -> Iterator[Row]:

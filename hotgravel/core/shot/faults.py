@@ -32,12 +32,15 @@ class ShotFault(ValueError):
 def faults_of(error: ValidationError, document: Any) -> list[Fault]:
     """Pydantic's findings, told in the shot's own terms; one for each field."""
     found: dict[tuple[str, str], Fault] = {}
+    aside: list[Fault] = []
     for item in error.errors(include_url=False):
         row, path, value = _place(item, document)
         if item["type"] == "float_type" and isinstance(value, dict):
-            continue  # what is meant is a driven value, whose own faults follow
+            aside.append(Fault(row, path, _message(item, value)))  # a driven value may be meant
+            continue
         found.setdefault((row, path), Fault(row, path, _message(item, value)))
-    return list(found.values())
+    told = {(row, path.split(".")[0]) for row, path in found}
+    return list(found.values()) + [f for f in aside if (f.row, f.field.split(".")[0]) not in told]
 
 
 def _place(item: Any, document: Any) -> tuple[str, str, Any]:

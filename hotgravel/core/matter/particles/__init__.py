@@ -1,0 +1,1 @@
+"""Particles: thrown, pushed, slowed, bounced."""

@@ -1,0 +1,34 @@
+"""One vocabulary of attributes, across all matter: what each is called, measures and holds."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+
+@dataclass(frozen=True)
+class Attribute:
+    """A property of each element: unit as shown, type as stored, numbers per element."""
+
+    name: str
+    unit: str
+    dtype: type[np.generic]
+    width: int
+    what: str
+
+
+ATTRIBUTES = {
+    a.name: a
+    for a in (
+        Attribute("position", "m", np.float64, 3, "where it is"),
+        Attribute("velocity", "m/s", np.float64, 3, "how it moves"),
+        Attribute("age", "s", np.float64, 1, "since it left its source"),
+        Attribute("life", "s", np.float64, 1, "how long it lasts"),
+        Attribute("radius", "m", np.float64, 1, "its size"),
+        Attribute("id", "", np.int64, 1, "its number, never used twice in a run"),
+        Attribute("state", "", np.int16, 1, "which state it is in, counted in the shot's order"),
+        Attribute("source", "", np.int16, 1, "which source it left, counted in the shot's order"),
+        Attribute("fired", "", np.uint64, 1, "which cues have moved it, one bit each"),
+        Attribute("touched", "", np.uint64, 1, "what it met in this step: a bit for each watched prop"),
+        Attribute("impact", "m/s", np.float64, 1, "the hardest it came at what it met when last it met anything"),
+    )
+}

@@ -1,0 +1,45 @@
+"""The event record: what happened, to whom, when, where, and the value that crossed."""
+
+from dataclasses import dataclass, fields
+
+import numpy as np
+from numpy.typing import NDArray
+
+
+@dataclass(frozen=True)
+class Events:
+    """Events in the order they happened, as arrays of equal length.
+
+    cue: place in the shot. frame: the frame that first shows it. time: seconds of simulated
+    time since the first frame. particle: its id. place (n, 3) metres. value: what crossed the
+    threshold (m/s, s or frame by condition). before, after: states; after is -1 if removed.
+    """
+
+    cue: NDArray[np.int16]
+    frame: NDArray[np.int32]
+    time: NDArray[np.float64]
+    particle: NDArray[np.int64]
+    place: NDArray[np.float32]
+    value: NDArray[np.float64]
+    before: NDArray[np.int16]
+    after: NDArray[np.int16]
+
+    def __len__(self) -> int:
+        return len(self.cue)
+
+
+COLUMNS = {
+    "cue": np.int16, "frame": np.int32, "time": np.float64, "particle": np.int64, "place": np.float32,
+    "value": np.float64, "before": np.int16, "after": np.int16,
+}  # fmt: skip
+assert tuple(COLUMNS) == tuple(f.name for f in fields(Events))
+
+
+def no_events() -> Events:
+    return Events(**{n: np.zeros((0, 3) if n == "place" else 0, t) for n, t in COLUMNS.items()})  # type: ignore[arg-type]
+
+
+def all_events(parts: list[Events]) -> Events:
+    """The parts one after another."""
+    parts = [p for p in parts if len(p)] or [no_events()]
+    return Events(**{n: np.concatenate([getattr(p, n) for p in parts]) for n in COLUMNS})

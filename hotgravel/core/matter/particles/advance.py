@@ -1,0 +1,226 @@
+"""One step of all particles: through free space, up to the first thing each one hits, and on.
+
+A particle's motion is tested as a straight line against each prop in the prop's own frame,
+from where the prop stood to where it will stand, so neither can pass the other however
+fast they are. At a contact the particle bounces (restitution along the normal, Coulomb
+friction along the surface) or, when it comes in slower than two steps of free fall would
+make it, slides for the rest of the step under Coulomb's law.
+"""
+
+import math
+
+import numpy as np
+from numba import njit, prange
+
+from hotgravel.core.matter.particles.flow import fading, flow
+from hotgravel.core.shape.distance import distance
+from hotgravel.core.shape.sweep import MISS, sweep
+
+CONTACTS = 8  # in one step; after that a particle rests where it is until the next
+
+
+@njit(cache=True)
+def _pose(c, j, t):
+    """Rotation rows, position and scale of a collider at fraction t of the step."""
+    r0, p0 = c.r0[j], c.p0[j]
+    if not c.moving[j]:
+        return (r0[0, 0], r0[0, 1], r0[0, 2], r0[1, 0], r0[1, 1], r0[1, 2], r0[2, 0], r0[2, 1], r0[2, 2],
+                p0[0], p0[1], p0[2], c.s0[j])  # fmt: skip
+    p1, q0, q1 = c.p1[j], c.q0[j], c.q1[j]
+    x, y = q0[0] + t * (q1[0] - q0[0]), q0[1] + t * (q1[1] - q0[1])
+    z, w = q0[2] + t * (q1[2] - q0[2]), q0[3] + t * (q1[3] - q0[3])
+    n = 1.0 / math.sqrt(x * x + y * y + z * z + w * w)
+    x, y, z, w = x * n, y * n, z * n, w * n
+    return (1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w),
+            2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w),
+            2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y),
+            p0[0] + t * (p1[0] - p0[0]), p0[1] + t * (p1[1] - p0[1]), p0[2] + t * (p1[2] - p0[2]),
+            c.s0[j] + t * (c.s1[j] - c.s0[j]))  # fmt: skip
+
+
+@njit(cache=True, inline="always")
+def _local(m, x, y, z):
+    x, y, z, s = x - m[9], y - m[10], z - m[11], 1.0 / m[12]
+    return (s * (m[0] * x + m[3] * y + m[6] * z), s * (m[1] * x + m[4] * y + m[7] * z),
+            s * (m[2] * x + m[5] * y + m[8] * z))  # fmt: skip
+
+
+@njit(cache=True, inline="always")
+def _turned(m, x, y, z):
+    return m[0] * x + m[1] * y + m[2] * z, m[3] * x + m[4] * y + m[5] * z, m[6] * x + m[7] * y + m[8] * z
+
+
+@njit(cache=True, inline="always")
+def _world(m, x, y, z):
+    x, y, z = _turned(m, x, y, z)
+    return m[12] * x + m[9], m[12] * y + m[10], m[12] * z + m[11]
+
+
+@njit(cache=True)
+def _first_hit(c, state, x0, y0, z0, x1, y1, z1, t0, radius):
+    """The collider met first on the way, and the fraction of the way; -1 and MISS if none."""
+    best, hit = MISS, -1
+    step = math.sqrt((x1 - x0) ** 2 + (y1 - y0) ** 2 + (z1 - z0) ** 2)
+    for j in range(len(c.kind)):
+        if c.whom[j] >= 0 and c.whom[j] != state:
+            continue
+        rho = radius + c.thickness[j]
+        s0 = c.s0[j]
+        if not c.moving[j]:
+            px, py, pz = x0 - c.p0[j, 0], y0 - c.p0[j, 1], z0 - c.p0[j, 2]
+            if c.side[j] > 0.0 and math.sqrt(px * px + py * py + pz * pz) > s0 * c.reach[j] + rho + step:
+                continue
+        m0, m1 = _pose(c, j, t0), _pose(c, j, 1.0)
+        ax, ay, az = _local(m0, x0, y0, z0)
+        bx, by, bz = _local(m1, x1, y1, z1)
+        t = sweep(c.kind[j], c.sizes[j], c.tree, c.side[j], ax, ay, az, bx, by, bz, rho / m0[12], rho / m1[12])
+        if t < best:
+            best, hit = t, j
+    return best, hit
+
+
+@njit(cache=True)
+def _contact(c, j, x0, y0, z0, x1, y1, z1, t0, t, radius, dt):
+    """Where the particle is held, the surface's normal and its velocity there, and the place on the prop."""
+    m0, m1 = _pose(c, j, t0), _pose(c, j, 1.0)
+    ax, ay, az = _local(m0, x0, y0, z0)
+    bx, by, bz = _local(m1, x1, y1, z1)
+    lx, ly, lz = ax + t * (bx - ax), ay + t * (by - ay), az + t * (bz - az)
+    d, gx, gy, gz = distance(c.kind[j], c.sizes[j], c.tree, lx, ly, lz)
+    side = c.side[j]
+    mt = _pose(c, j, t0 + t * (1.0 - t0))
+    sunk = (radius + c.thickness[j]) / mt[12] - side * d
+    if sunk > 0.0:
+        lx, ly, lz = lx + sunk * side * gx, ly + sunk * side * gy, lz + sunk * side * gz
+    nx, ny, nz = _turned(mt, side * gx, side * gy, side * gz)
+    x, y, z = _world(mt, lx, ly, lz)
+    ux, uy, uz = 0.0, 0.0, 0.0
+    if c.moving[j]:
+        ex, ey, ez = _world(_pose(c, j, 1.0), lx, ly, lz)
+        sx, sy, sz = _world(_pose(c, j, 0.0), lx, ly, lz)
+        ux, uy, uz = (ex - sx) / dt, (ey - sy) / dt, (ez - sz) / dt
+    return x, y, z, nx, ny, nz, ux, uy, uz, lx, ly, lz
+
+
+@njit(cache=True)
+def _slid(x, y, z, vx, vy, vz, x2, y2, z2, wx, wy, wz, h, nx, ny, nz, ux, uy, uz, friction):
+    """A free motion from (x, v) to (x2, w) held to a surface of normal n and velocity u, with friction."""
+    rx, ry, rz = wx - ux, wy - uy, wz - uz
+    inward = rx * nx + ry * ny + rz * nz
+    if inward >= 0.0:
+        out = (x2 - x - ux * h) * nx + (y2 - y - uy * h) * ny + (z2 - z - uz * h) * nz
+        lift = max(0.0, -out)
+        return x2 + lift * nx, y2 + lift * ny, z2 + lift * nz, wx, wy, wz
+    rx, ry, rz = rx - inward * nx, ry - inward * ny, rz - inward * nz
+    along = math.sqrt(rx * rx + ry * ry + rz * rz)
+    keep = max(0.0, 1.0 + friction * inward / along) if along > 0.0 else 0.0
+    rx, ry, rz = keep * rx, keep * ry, keep * rz
+    qx, qy, qz = vx - ux, vy - uy, vz - uz
+    q = qx * nx + qy * ny + qz * nz
+    qx, qy, qz = qx - q * nx, qy - q * ny, qz - q * nz
+    if rx == 0.0 and ry == 0.0 and rz == 0.0:  # it stops on the way: half of what it had left
+        speed2, loss = qx * qx + qy * qy + qz * qz, -friction * inward
+        h_stop = 0.5 * h * min(1.0, math.sqrt(speed2) / max(loss, 1e-300))
+        return x + ux * h + h_stop * qx, y + uy * h + h_stop * qy, z + uz * h + h_stop * qz, ux, uy, uz
+    half = 0.5 * h
+    return (x + ux * h + half * (qx + rx), y + uy * h + half * (qy + ry), z + uz * h + half * (qz + rz),
+            ux + rx, uy + ry, uz + rz)  # fmt: skip
+
+
+@njit(cache=True)
+def _meet(i, s, x0, y0, z0, vx, vy, vz, h, dt, radius, pull, rate, drift, bite, c, touched, impact):
+    """A particle's step with all its contacts. Returns its place, velocity and number of touches."""
+    ax, ay, az = pull[s, 0], pull[s, 1], pull[s, 2]
+    dx, dy, dz = drift[s, 0], drift[s, 1], drift[s, 2]
+    k, b = rate[s], bite[s]
+    t0 = 1.0 - h / dt
+    held, last, touches = False, -1, 0
+    nx, ny, nz, ux, uy, uz, lx, ly, lz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+    for _ in range(CONTACTS):
+        left = (1.0 - t0) * dt
+        fade, reach = fading(k, left)
+        x1, y1, z1, wx, wy, wz = flow(x0, y0, z0, vx, vy, vz, left, ax, ay, az, k, fade, reach, dx, dy, dz, b)
+        if held:
+            x1, y1, z1, wx, wy, wz = _slid(x0, y0, z0, vx, vy, vz, x1, y1, z1, wx, wy, wz, left,
+                                           nx, ny, nz, ux, uy, uz, c.friction[last])  # fmt: skip
+        t, j = _first_hit(c, s, x0, y0, z0, x1, y1, z1, t0, radius)
+        if j < 0:
+            return x1, y1, z1, wx, wy, wz, touches
+        x, y, z, nx, ny, nz, ux, uy, uz, lx, ly, lz = _contact(
+            c, j, x0, y0, z0, x1, y1, z1, t0, t, radius, dt
+        )
+        if held:
+            vx, vy, vz = vx + t * (wx - vx), vy + t * (wy - vy), vz + t * (wz - vz)
+        else:
+            fade, reach = fading(k, t * left)
+            _x, _y, _z, vx, vy, vz = flow(
+                x0, y0, z0, vx, vy, vz, t * left, ax, ay, az, k, fade, reach, dx, dy, dz, b
+            )
+        x0, y0, z0 = x, y, z
+        t0 += t * (1.0 - t0)
+        rx, ry, rz = vx - ux, vy - uy, vz - uz
+        inward = rx * nx + ry * ny + rz * nz
+        # What two steps of the steady forces could have made of a particle at rest.
+        resting = 2.0 * dt * max(0.0, -((ax + dx) * nx + (ay + dy) * ny + (az + dz) * nz))
+        impact[i] = max(-inward, 0.0 if touched[i] == 0 else impact[i])
+        touched[i] |= c.bit[j]
+        last = j
+        if inward < -resting:
+            touches += 1
+            rx, ry, rz = rx - inward * nx, ry - inward * ny, rz - inward * nz
+            along = math.sqrt(rx * rx + ry * ry + rz * rz)
+            grip = -c.friction[j] * (1.0 + c.bounce[j]) * inward
+            keep = max(0.0, 1.0 - grip / along) if along > 0.0 else 0.0
+            off = -c.bounce[j] * inward
+            vx, vy, vz = ux + keep * rx + off * nx, uy + keep * ry + off * ny, uz + keep * rz + off * nz
+            held = False
+        else:
+            if inward < 0.0:
+                vx, vy, vz = vx - inward * nx, vy - inward * ny, vz - inward * nz
+            held = True
+    m = _pose(c, last, 1.0)  # cornered: it goes with what it last touched
+    x0, y0, z0 = _world(m, lx, ly, lz)
+    return x0, y0, z0, vx, vy, vz, touches
+
+
+@njit(cache=True, parallel=True)
+def advance(position, velocity, age, state, radius, touched, impact, dt, pull, rate, drift, bite, colliders):
+    """Move all particles by dt seconds, in place. Returns how often anything was hit.
+
+    position, velocity (n, 3) float64; age, radius, impact (n,); state (n,) int16; touched (n,) uint64;
+    pull, drift (S, 3), rate, bite (S,) as in `forces.ForceTable`; colliders as in `Colliders`.
+    """
+    n = len(age)
+    states = len(rate)
+    fades, reaches = np.empty(states), np.empty(states)
+    for s in range(states):
+        fades[s], reaches[s] = fading(rate[s], dt)
+    touches = 0
+    some = len(colliders.kind) > 0
+    for i in prange(n):
+        h = dt if age[i] >= 0.0 else dt + age[i]
+        age[i] += dt
+        touched[i] = 0
+        if h <= 0.0:
+            continue
+        s = state[i]
+        x, y, z = position[i, 0], position[i, 1], position[i, 2]
+        vx, vy, vz = velocity[i, 0], velocity[i, 1], velocity[i, 2]
+        fade, reach = fades[s], reaches[s]
+        if h != dt:
+            fade, reach = fading(rate[s], h)
+        x1, y1, z1, wx, wy, wz = flow(
+            x, y, z, vx, vy, vz, h, pull[s, 0], pull[s, 1], pull[s, 2], rate[s], fade, reach,
+            drift[s, 0], drift[s, 1], drift[s, 2], bite[s],
+        )  # fmt: skip
+        if some:
+            t, _j = _first_hit(colliders, s, x, y, z, x1, y1, z1, 1.0 - h / dt, radius[i])
+            if t < MISS:
+                x1, y1, z1, wx, wy, wz, hits = _meet(
+                    i, s, x, y, z, vx, vy, vz, h, dt, radius[i], pull, rate, drift, bite, colliders,
+                    touched, impact,
+                )  # fmt: skip
+                touches += hits
+        position[i, 0], position[i, 1], position[i, 2] = x1, y1, z1
+        velocity[i, 0], velocity[i, 1], velocity[i, 2] = wx, wy, wz
+    return touches

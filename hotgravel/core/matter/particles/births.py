@@ -1,0 +1,133 @@
+"""New particles: how many leave a source in a step, where, which way, how fast."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hotgravel.core.chance import uniforms
+from hotgravel.core.drive.value import scalar, vector
+from hotgravel.core.matter.particles.forces import unit
+from hotgravel.core.matter.particles.state import Particles, blank
+from hotgravel.core.shape.kinds import Shaped
+from hotgravel.core.shape.pose import Pose
+from hotgravel.core.shape.sample import at_vertices, in_volume, on_surface
+from hotgravel.core.shot.sources import Anywhere, Burst, Source, Toward
+
+Array = NDArray[np.float64]
+DRAWS = 9  # uniform numbers for each birth: 4 place, 2 direction, speed, radius, life
+UP = np.array([0.0, 1.0, 0.0])
+
+
+@dataclass
+class Tally:
+    """What a source has given so far: particles born, and the fraction of one still owed."""
+
+    born: int = 0
+    owed: float = 0.0
+
+
+@dataclass(frozen=True)
+class Spring:
+    """A source with what it needs of its prop: the shape, its corner points and normals."""
+
+    source: Source
+    number: int
+    shape: Shaped
+    vertices: Array
+    normals: Array
+
+
+def burst_now(spring: Spring, tally: Tally, frame: int, state: int, pose: Pose) -> Particles:
+    """The particles of a burst whose frame this is; none otherwise."""
+    emit = spring.source.emit
+    if not isinstance(emit, Burst) or emit.frame != frame:
+        return blank(0)
+    return _born(spring, tally, np.zeros(emit.count), float(frame), state, pose, pose)
+
+
+def stream_step(
+    spring: Spring, tally: Tally, frame: float, span: float, dt: float, state: int, start: Pose, end: Pose
+) -> Particles:
+    """The particles that a stream gives in a step of `dt` seconds, from `frame` to `frame + span`.
+
+    Each leaves at its own moment within the step: its age is negative until then.
+    """
+    emit = spring.source.emit
+    if isinstance(emit, Burst) or frame + span <= emit.start or frame >= emit.end:
+        return blank(0)
+    given = scalar(emit.rate, frame) * dt
+    count = int(np.floor(tally.owed + given))
+    moments = (np.arange(1, count + 1) - tally.owed) / max(given, 1e-300)
+    tally.owed += given - count
+    return _born(spring, tally, np.clip(moments, 0.0, 1.0) * dt, frame, state, start, end, dt)
+
+
+def _born(
+    spring: Spring, tally: Tally, delay: Array, frame: float, state: int, start: Pose, end: Pose, dt: float = 0.0
+) -> Particles:
+    source, n = spring.source, len(delay)
+    index = np.arange(tally.born, tally.born + n, dtype=np.uint64)
+    tally.born += n
+    u = uniforms(index, DRAWS, seed=source.seed, who=source.id)
+    points, normals = _places(spring, index, u)
+    share = (delay / dt if dt > 0.0 else np.zeros(n))[:, None]
+    particles = blank(n)
+    particles.position[:] = (1.0 - share) * start.to_world(points) + share * end.to_world(points)
+    ways = _ways(source, start.turn(normals), u[:, 4:6], frame)
+    speed = _spread(scalar(source.speed, frame), scalar(source.speed_spread, frame), u[:, 6])
+    particles.velocity[:] = ways * speed[:, None]
+    particles.age[:] = -delay
+    particles.radius[:] = _spread(scalar(source.radius, frame), scalar(source.radius_spread, frame), u[:, 7])
+    if source.life is not None:
+        particles.life[:] = _spread(scalar(source.life, frame), scalar(source.life_spread, frame), u[:, 8])
+    particles.state[:] = state
+    particles.source[:] = spring.number
+    return particles
+
+
+def _places(spring: Spring, index: NDArray[np.uint64], u: Array) -> tuple[Array, Array]:
+    source = spring.source
+    if source.part == "surface":
+        return on_surface(spring.shape, u[:, :4])
+    if source.part == "vertices":
+        return at_vertices(spring.vertices, spring.normals, index.astype(np.int64))
+
+    def again(which: NDArray[np.int64], attempt: int) -> Array:
+        return uniforms(index[which], 4, seed=source.seed, who=source.id, purpose=1 + attempt)
+
+    return in_volume(spring.shape, u[:, :4], again)
+
+
+def _ways(source: Source, normals: Array, u: Array, frame: float) -> Array:
+    aim = source.aim
+    if isinstance(aim, Anywhere):
+        return within_cone(np.broadcast_to(UP, normals.shape), 180.0, u)
+    if isinstance(aim, Toward):
+        direction = unit(vector(aim.direction, frame))
+        return within_cone(np.broadcast_to(direction if direction.any() else UP, normals.shape), aim.cone, u)
+    return within_cone(normals, aim.cone, u)
+
+
+def within_cone(aims: Array, degrees: float, u: Array) -> Array:
+    """Unit vectors evenly over the cap within `degrees` of each aim (n, 3), from u (n, 2).
+
+    The frame about an aim is that of Duff et al., "Building an orthonormal basis, revisited" (2017).
+    """
+    height = 1.0 - u[:, 0] * (1.0 - np.cos(np.radians(degrees)))
+    rho = np.sqrt(np.maximum(0.0, 1.0 - height * height))
+    angle = 2.0 * np.pi * u[:, 1]
+    x, y, z = aims[:, 0], aims[:, 1], aims[:, 2]
+    sign = np.where(z >= 0.0, 1.0, -1.0)
+    a = -1.0 / (sign + z)
+    b = x * y * a
+    first = np.stack([1.0 + sign * x * x * a, sign * b, -sign * x], axis=1)
+    second = np.stack([b, sign + y * y * a, -y], axis=1)
+    result: Array = (
+        height[:, None] * aims + (rho * np.cos(angle))[:, None] * first + (rho * np.sin(angle))[:, None] * second
+    )
+    return result
+
+
+def _spread(middle: float, share: float, u: Array) -> Array:
+    return middle * (1.0 + share * (2.0 * u - 1.0))
