@@ -9,7 +9,7 @@ from numba import njit
 from hotgravel.core.cues.record import Events
 from hotgravel.core.drive.value import scalar
 from hotgravel.core.matter.particles.state import Particles
-from hotgravel.core.shot.cues import AtFrame, Cue, Enter, Faster, Older, Slower, Touches
+from hotgravel.core.shot.cues import Cue, Enter, Faster, Older, Slower, Touches
 
 SLOWER, FASTER, OLDER, TOUCHES, AT_FRAME = range(5)
 ANY_PROP = 63  # the bit of `touched` that stands for every prop
@@ -107,6 +107,3 @@ def watches(cues: list[Cue], states: dict[str, int], bits: dict[str, int]) -> li
         whom = -1 if cue.whom is None else states[cue.whom]
         found.append(Watch(cue, number, whom, ANY_PROP if prop is None else bits[prop], after))
     return found
-
-
-__all__ = ["ANY_PROP", "AtFrame", "Watch", "fire", "watches"]

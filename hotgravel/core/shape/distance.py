@@ -100,37 +100,38 @@ def _box(x, y, z, hx, hy, hz):
 
 
 @njit(cache=True)
-def distance(kind, sizes, tree, x, y, z):
+def distance(kind, a, b, c, tree, x, y, z):
     """Signed distance and gradient (d, gx, gy, gz) at a point in the shape's frame.
 
-    `sizes` (3,) in metres as `kinds.Shaped` states; for a mesh the first is its place in `tree`.
+    a, b, c are the shape's sizes in metres as `kinds.Shaped` states; for a mesh a is its place
+    in `tree`.
     """
     if kind == PLANE:
-        d, gx, gy, gz = _box(x, y, z, 0.5 * sizes[0], 0.0, 0.5 * sizes[1])
+        d, gx, gy, gz = _box(x, y, z, 0.5 * a, 0.0, 0.5 * b)
         return d, gx, gy, gz
     if kind == BOX:
-        return _box(x, y, z, 0.5 * sizes[0], 0.5 * sizes[1], 0.5 * sizes[2])
+        return _box(x, y, z, 0.5 * a, 0.5 * b, 0.5 * c)
     if kind == SPHERE:
         d = math.sqrt(x * x + y * y + z * z)
         if d > 0.0:
-            return d - sizes[0], x / d, y / d, z / d
-        return -sizes[0], 0.0, 1.0, 0.0
+            return d - a, x / d, y / d, z / d
+        return -a, 0.0, 1.0, 0.0
     if kind == MESH:
-        return mesh_distance(tree, int(sizes[0]), x, y, z)
+        return mesh_distance(tree, int(a), x, y, z)
     rho = math.sqrt(x * x + z * z)
     if kind == HEMISPHERE:
-        d, gr, gy = _hemisphere(rho, y, sizes[0])
+        d, gr, gy = _hemisphere(rho, y, a)
     elif kind == CYLINDER:
-        d, gr, gy = _cylinder(rho, y, sizes[0], sizes[1])
+        d, gr, gy = _cylinder(rho, y, a, b)
     elif kind == DISC:
-        d, gr, gy = _cylinder(rho, y, sizes[0], 0.0)
+        d, gr, gy = _cylinder(rho, y, a, 0.0)
     elif kind == CONE:
-        d, gr, gy = _cone(rho, y, sizes[0], sizes[1])
+        d, gr, gy = _cone(rho, y, a, b)
     else:
-        dx = rho - sizes[0]
+        dx = rho - a
         d = math.sqrt(dx * dx + y * y)
         gr, gy = _towards(dx, y, d)
-        d -= sizes[1]
+        d -= b
     if rho > 0.0:
         return d, gr * x / rho, gy, gr * z / rho
     return d, gr, gy, 0.0
@@ -141,5 +142,6 @@ def distances(kind, sizes, tree, points):
     """`distance` of many points (n, 3). Returns (n, 4): distance and gradient."""
     out = np.empty((len(points), 4))
     for i in range(len(points)):
-        out[i] = distance(kind, sizes, tree, points[i, 0], points[i, 1], points[i, 2])
+        x, y, z = points[i, 0], points[i, 1], points[i, 2]
+        out[i] = distance(kind, sizes[0], sizes[1], sizes[2], tree, x, y, z)
     return out

@@ -93,8 +93,16 @@ def _upright(mesh: trimesh.Trimesh) -> trimesh.Trimesh:
 
 
 def _hemisphere(shape: props.Hemisphere) -> trimesh.Trimesh:
-    ball = trimesh.creation.uv_sphere(radius=shape.radius, count=[33, 48], transform=UPRIGHT)
-    return trimesh.intersections.slice_mesh_plane(ball, [0, 1, 0], [0, 0, 0], cap=False)
+    rise = np.linspace(0.0, 0.5 * np.pi, 17)
+    profile = shape.radius * np.stack([np.cos(rise), np.sin(rise)], axis=1)
+    return _upright(trimesh.creation.revolve(profile, sections=48))
+
+
+def _disc(shape: props.Disc) -> trimesh.Trimesh:
+    turn = np.linspace(0.0, 2.0 * np.pi, 48, endpoint=False)
+    rim = shape.radius * np.stack([np.cos(turn), np.zeros(48), np.sin(turn)], axis=1)
+    fan = [[0, 1 + (i + 1) % 48, 1 + i] for i in range(48)]
+    return trimesh.Trimesh(np.concatenate([[[0.0, 0.0, 0.0]], rim]), fan, process=False)
 
 
 MESH_OF: dict[type, Callable[..., trimesh.Trimesh]] = {
@@ -105,7 +113,7 @@ MESH_OF: dict[type, Callable[..., trimesh.Trimesh]] = {
         [[x * s.width / 2, 0, z * s.depth / 2] for x, z in ((-1, -1), (-1, 1), (1, 1), (1, -1))],
         [[0, 1, 2], [0, 2, 3]], process=False,
     ),
-    props.Disc: lambda s: _upright(trimesh.creation.annulus(1e-4 * s.radius, s.radius, 1e-6, sections=48)),
+    props.Disc: _disc,
     props.Cylinder: lambda s: _upright(trimesh.creation.cylinder(s.radius, s.height, sections=48)),
     props.Cone: lambda s: _upright(
         trimesh.creation.cone(s.radius, s.height, sections=48).apply_translation([0, 0, -s.height / 2])

@@ -12,6 +12,9 @@ import math
 import numpy as np
 from numba import njit, prange
 
+from hotgravel.core.matter.particles.colliders import (
+    BOUNCE, FRICTION, KIND, MOVING, P0, P1, Q0, Q1, R0, REACH, S0, S1, SIDE, SIZES, THICKNESS, WHOM,
+)  # fmt: skip
 from hotgravel.core.matter.particles.flow import fading, flow
 from hotgravel.core.shape.distance import distance
 from hotgravel.core.shape.sweep import MISS, sweep
@@ -22,20 +25,19 @@ CONTACTS = 8  # in one step; after that a particle rests where it is until the n
 @njit(cache=True)
 def _pose(c, j, t):
     """Rotation rows, position and scale of a collider at fraction t of the step."""
-    r0, p0 = c.r0[j], c.p0[j]
-    if not c.moving[j]:
-        return (r0[0, 0], r0[0, 1], r0[0, 2], r0[1, 0], r0[1, 1], r0[1, 2], r0[2, 0], r0[2, 1], r0[2, 2],
-                p0[0], p0[1], p0[2], c.s0[j])  # fmt: skip
-    p1, q0, q1 = c.p1[j], c.q0[j], c.q1[j]
-    x, y = q0[0] + t * (q1[0] - q0[0]), q0[1] + t * (q1[1] - q0[1])
-    z, w = q0[2] + t * (q1[2] - q0[2]), q0[3] + t * (q1[3] - q0[3])
+    if c[j, MOVING] == 0.0:
+        return (c[j, R0], c[j, R0 + 1], c[j, R0 + 2], c[j, R0 + 3], c[j, R0 + 4], c[j, R0 + 5],
+                c[j, R0 + 6], c[j, R0 + 7], c[j, R0 + 8], c[j, P0], c[j, P0 + 1], c[j, P0 + 2], c[j, S0])  # fmt: skip
+    u = 1.0 - t
+    x, y = u * c[j, Q0] + t * c[j, Q1], u * c[j, Q0 + 1] + t * c[j, Q1 + 1]
+    z, w = u * c[j, Q0 + 2] + t * c[j, Q1 + 2], u * c[j, Q0 + 3] + t * c[j, Q1 + 3]
     n = 1.0 / math.sqrt(x * x + y * y + z * z + w * w)
     x, y, z, w = x * n, y * n, z * n, w * n
     return (1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w),
             2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w),
             2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y),
-            p0[0] + t * (p1[0] - p0[0]), p0[1] + t * (p1[1] - p0[1]), p0[2] + t * (p1[2] - p0[2]),
-            c.s0[j] + t * (c.s1[j] - c.s0[j]))  # fmt: skip
+            u * c[j, P0] + t * c[j, P1], u * c[j, P0 + 1] + t * c[j, P1 + 1],
+            u * c[j, P0 + 2] + t * c[j, P1 + 2], u * c[j, S0] + t * c[j, S1])  # fmt: skip
 
 
 @njit(cache=True, inline="always")
@@ -57,45 +59,50 @@ def _world(m, x, y, z):
 
 
 @njit(cache=True)
-def _first_hit(c, state, x0, y0, z0, x1, y1, z1, t0, radius):
-    """The collider met first on the way, and the fraction of the way; -1 and MISS if none."""
+def _first_hit(c, tree, state, x0, y0, z0, x1, y1, z1, t0, radius):
+    """The fraction of the way to what is met first, and which collider it is; MISS and -1 if none."""
     best, hit = MISS, -1
     step = math.sqrt((x1 - x0) ** 2 + (y1 - y0) ** 2 + (z1 - z0) ** 2)
-    for j in range(len(c.kind)):
-        if c.whom[j] >= 0 and c.whom[j] != state:
+    for j in range(len(c)):
+        if c[j, WHOM] >= 0.0 and c[j, WHOM] != state:
             continue
-        rho = radius + c.thickness[j]
-        s0 = c.s0[j]
-        if not c.moving[j]:
-            px, py, pz = x0 - c.p0[j, 0], y0 - c.p0[j, 1], z0 - c.p0[j, 2]
-            if c.side[j] > 0.0 and math.sqrt(px * px + py * py + pz * pz) > s0 * c.reach[j] + rho + step:
+        rho = radius + c[j, THICKNESS]
+        m0 = m1 = _pose(c, j, t0)
+        if c[j, MOVING] == 0.0:
+            px, py, pz = x0 - m0[9], y0 - m0[10], z0 - m0[11]
+            near = m0[12] * c[j, REACH] + rho + step
+            if c[j, SIDE] > 0.0 and px * px + py * py + pz * pz > near * near:
                 continue
-        m0, m1 = _pose(c, j, t0), _pose(c, j, 1.0)
+        else:
+            m1 = _pose(c, j, 1.0)
         ax, ay, az = _local(m0, x0, y0, z0)
         bx, by, bz = _local(m1, x1, y1, z1)
-        t = sweep(c.kind[j], c.sizes[j], c.tree, c.side[j], ax, ay, az, bx, by, bz, rho / m0[12], rho / m1[12])
+        t = sweep(int(c[j, KIND]), c[j, SIZES], c[j, SIZES + 1], c[j, SIZES + 2], tree, c[j, SIDE],
+                  ax, ay, az, bx, by, bz, rho / m0[12], rho / m1[12])  # fmt: skip
         if t < best:
             best, hit = t, j
     return best, hit
 
 
 @njit(cache=True)
-def _contact(c, j, x0, y0, z0, x1, y1, z1, t0, t, radius, dt):
+def _contact(c, tree, j, x0, y0, z0, x1, y1, z1, t0, t, radius, dt):
     """Where the particle is held, the surface's normal and its velocity there, and the place on the prop."""
     m0, m1 = _pose(c, j, t0), _pose(c, j, 1.0)
     ax, ay, az = _local(m0, x0, y0, z0)
     bx, by, bz = _local(m1, x1, y1, z1)
     lx, ly, lz = ax + t * (bx - ax), ay + t * (by - ay), az + t * (bz - az)
-    d, gx, gy, gz = distance(c.kind[j], c.sizes[j], c.tree, lx, ly, lz)
-    side = c.side[j]
+    d, gx, gy, gz = distance(
+        int(c[j, KIND]), c[j, SIZES], c[j, SIZES + 1], c[j, SIZES + 2], tree, lx, ly, lz
+    )
+    side = c[j, SIDE]
     mt = _pose(c, j, t0 + t * (1.0 - t0))
-    sunk = (radius + c.thickness[j]) / mt[12] - side * d
+    sunk = (radius + c[j, THICKNESS]) / mt[12] - side * d
     if sunk > 0.0:
         lx, ly, lz = lx + sunk * side * gx, ly + sunk * side * gy, lz + sunk * side * gz
     nx, ny, nz = _turned(mt, side * gx, side * gy, side * gz)
     x, y, z = _world(mt, lx, ly, lz)
     ux, uy, uz = 0.0, 0.0, 0.0
-    if c.moving[j]:
+    if c[j, MOVING] != 0.0:
         ex, ey, ez = _world(_pose(c, j, 1.0), lx, ly, lz)
         sx, sy, sz = _world(_pose(c, j, 0.0), lx, ly, lz)
         ux, uy, uz = (ex - sx) / dt, (ey - sy) / dt, (ez - sz) / dt
@@ -128,7 +135,7 @@ def _slid(x, y, z, vx, vy, vz, x2, y2, z2, wx, wy, wz, h, nx, ny, nz, ux, uy, uz
 
 
 @njit(cache=True)
-def _meet(i, s, x0, y0, z0, vx, vy, vz, h, dt, radius, pull, rate, drift, bite, c, touched, impact):
+def _meet(i, s, x0, y0, z0, vx, vy, vz, h, dt, radius, pull, rate, drift, bite, c, bits, tree, touched, impact):
     """A particle's step with all its contacts. Returns its place, velocity and number of touches."""
     ax, ay, az = pull[s, 0], pull[s, 1], pull[s, 2]
     dx, dy, dz = drift[s, 0], drift[s, 1], drift[s, 2]
@@ -142,12 +149,12 @@ def _meet(i, s, x0, y0, z0, vx, vy, vz, h, dt, radius, pull, rate, drift, bite, 
         x1, y1, z1, wx, wy, wz = flow(x0, y0, z0, vx, vy, vz, left, ax, ay, az, k, fade, reach, dx, dy, dz, b)
         if held:
             x1, y1, z1, wx, wy, wz = _slid(x0, y0, z0, vx, vy, vz, x1, y1, z1, wx, wy, wz, left,
-                                           nx, ny, nz, ux, uy, uz, c.friction[last])  # fmt: skip
-        t, j = _first_hit(c, s, x0, y0, z0, x1, y1, z1, t0, radius)
+                                           nx, ny, nz, ux, uy, uz, c[last, FRICTION])  # fmt: skip
+        t, j = _first_hit(c, tree, s, x0, y0, z0, x1, y1, z1, t0, radius)
         if j < 0:
             return x1, y1, z1, wx, wy, wz, touches
         x, y, z, nx, ny, nz, ux, uy, uz, lx, ly, lz = _contact(
-            c, j, x0, y0, z0, x1, y1, z1, t0, t, radius, dt
+            c, tree, j, x0, y0, z0, x1, y1, z1, t0, t, radius, dt
         )
         if held:
             vx, vy, vz = vx + t * (wx - vx), vy + t * (wy - vy), vz + t * (wz - vz)
@@ -163,15 +170,15 @@ def _meet(i, s, x0, y0, z0, vx, vy, vz, h, dt, radius, pull, rate, drift, bite, 
         # What two steps of the steady forces could have made of a particle at rest.
         resting = 2.0 * dt * max(0.0, -((ax + dx) * nx + (ay + dy) * ny + (az + dz) * nz))
         impact[i] = max(-inward, 0.0 if touched[i] == 0 else impact[i])
-        touched[i] |= c.bit[j]
+        touched[i] |= bits[j]
         last = j
         if inward < -resting:
             touches += 1
             rx, ry, rz = rx - inward * nx, ry - inward * ny, rz - inward * nz
             along = math.sqrt(rx * rx + ry * ry + rz * rz)
-            grip = -c.friction[j] * (1.0 + c.bounce[j]) * inward
+            grip = -c[j, FRICTION] * (1.0 + c[j, BOUNCE]) * inward
             keep = max(0.0, 1.0 - grip / along) if along > 0.0 else 0.0
-            off = -c.bounce[j] * inward
+            off = -c[j, BOUNCE] * inward
             vx, vy, vz = ux + keep * rx + off * nx, uy + keep * ry + off * ny, uz + keep * rz + off * nz
             held = False
         else:
@@ -184,11 +191,12 @@ def _meet(i, s, x0, y0, z0, vx, vy, vz, h, dt, radius, pull, rate, drift, bite, 
 
 
 @njit(cache=True, parallel=True)
-def advance(position, velocity, age, state, radius, touched, impact, dt, pull, rate, drift, bite, colliders):
+def advance(position, velocity, age, state, radius, touched, impact, dt, pull, rate, drift, bite, colliders, bits, tree):
     """Move all particles by dt seconds, in place. Returns how often anything was hit.
 
     position, velocity (n, 3) float64; age, radius, impact (n,); state (n,) int16; touched (n,) uint64;
-    pull, drift (S, 3), rate, bite (S,) as in `forces.ForceTable`; colliders as in `Colliders`.
+    pull, drift (S, 3), rate, bite (S,) as in `forces.ForceTable`; colliders (C, WIDTH) and
+    bits (C,) as in `Colliders`, tree the meshes that their sizes point into.
     """
     n = len(age)
     states = len(rate)
@@ -196,7 +204,7 @@ def advance(position, velocity, age, state, radius, touched, impact, dt, pull, r
     for s in range(states):
         fades[s], reaches[s] = fading(rate[s], dt)
     touches = 0
-    some = len(colliders.kind) > 0
+    some = len(colliders) > 0
     for i in prange(n):
         h = dt if age[i] >= 0.0 else dt + age[i]
         age[i] += dt
@@ -214,11 +222,11 @@ def advance(position, velocity, age, state, radius, touched, impact, dt, pull, r
             drift[s, 0], drift[s, 1], drift[s, 2], bite[s],
         )  # fmt: skip
         if some:
-            t, _j = _first_hit(colliders, s, x, y, z, x1, y1, z1, 1.0 - h / dt, radius[i])
+            t, _j = _first_hit(colliders, tree, s, x, y, z, x1, y1, z1, 1.0 - h / dt, radius[i])
             if t < MISS:
                 x1, y1, z1, wx, wy, wz, hits = _meet(
                     i, s, x, y, z, vx, vy, vz, h, dt, radius[i], pull, rate, drift, bite, colliders,
-                    touched, impact,
+                    bits, tree, touched, impact,
                 )  # fmt: skip
                 touches += hits
         position[i, 0], position[i, 1], position[i, 2] = x1, y1, z1

@@ -1,0 +1,42 @@
+"""Gauges: what is measured of every frame."""
+
+from typing import Any
+
+import numpy as np
+
+from hotgravel.core.matter.particles.state import Particles
+from hotgravel.core.run.frame import Happened
+from hotgravel.core.run.world import World
+
+# Name to unit and what it measures, for charts, tables and CSV heads.
+GAUGES = {
+    "particles": ("", "how many there are"),
+    "mean_speed": ("m/s", "mean speed"),
+    "greatest_speed": ("m/s", "speed of the fastest"),
+    "kinetic_energy": ("J/kg", "half the mean of speed squared: kinetic energy for each kilogram"),
+    "touches": ("", "impacts on the way to this frame, contacts at rest not counted"),
+    "steps": ("", "steps taken on the way to this frame"),
+}
+
+
+def measure(world: World, particles: Particles, happened: Happened) -> dict[str, Any]:
+    """The gauges of a frame as plain numbers, with counts by state, firings by cue, bounds and seconds.
+
+    Sums run in a fixed order (NumPy's), whatever the number of threads.
+    """
+    speed = particles.speed
+    counts = np.bincount(particles.state, minlength=len(world.states)) if len(particles) else None
+    fired = np.bincount(happened.events.cue, minlength=len(world.shot.cues)) if len(happened.events) else None
+    some = len(particles) > 0
+    return {
+        "particles": len(particles),
+        "by_state": {s: int(counts[i]) if counts is not None else 0 for s, i in world.states.items()},
+        "mean_speed": float(speed.mean()) if some else 0.0,
+        "greatest_speed": float(speed.max()) if some else 0.0,
+        "kinetic_energy": float(0.5 * (speed * speed).mean()) if some else 0.0,
+        "touches": int(happened.touches),
+        "steps": happened.steps,
+        "firings": {c.id: int(fired[i]) if fired is not None else 0 for i, c in enumerate(world.shot.cues)},
+        "bounds": [particles.position.min(axis=0).tolist(), particles.position.max(axis=0).tolist()] if some else None,
+        "seconds": {name: round(s, 6) for name, s in happened.seconds.items()},
+    }  # fmt: skip
