@@ -1,10 +1,11 @@
 """A world: a shot with its references resolved and its geometry made, ready to be run."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from hotgravel.core.cues.conditions import ANY_PROP, Watch, watches
 from hotgravel.core.drive.value import scalar
@@ -12,8 +13,9 @@ from hotgravel.core.matter.particles.births import Spring
 from hotgravel.core.matter.particles.colliders import Colliders, Surface, table_of
 from hotgravel.core.matter.particles.forces import ForceTable, gather
 from hotgravel.core.shape.bvh import MeshTree, join_trees
+from hotgravel.core.shape.distance import MESH
 from hotgravel.core.shape.kinds import Shaped, shaped
-from hotgravel.core.shape.mesh import Imported, MeshFault, import_mesh, mesh_of
+from hotgravel.core.shape.mesh import MeshFault, import_mesh, mesh_of
 from hotgravel.core.shape.pose import Pose, pose_at
 from hotgravel.core.shot.cues import Touches
 from hotgravel.core.shot.document import Shot
@@ -21,6 +23,7 @@ from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.props import Mesh, Prop
 
+Corners = tuple[NDArray[np.float64], NDArray[np.float64]]
 FindMesh = Callable[[str], Path]
 
 
@@ -84,11 +87,10 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
     faults: list[Fault] = []
     notes: list[str] = []
     shapes: dict[str, Shaped] = {}
-    corners = {}
-    trees: list[MeshTree] = []
+    corners: dict[str, Corners] = {}
     for prop in (p for p in shot.set if p.on):
         try:
-            shapes[prop.id], corners[prop.id] = _geometry(prop, find_mesh, trees, notes)
+            shapes[prop.id], corners[prop.id] = _geometry(prop, find_mesh, notes)
         except MeshFault as fault:
             faults.append(Fault(prop.id, "shape.file", str(fault)))
     states = {state.id: number for number, state in enumerate(shot.states)}
@@ -97,7 +99,7 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
         if not source.on or source.prop not in shapes:
             continue
         shape = shapes[source.prop]
-        if source.part == "volume" and not _has_volume(shape):
+        if source.part == "volume" and not shape.has_volume:
             faults.append(Fault(source.id, "part", _SHEET))
         springs.append(Spring(source, number, shape, *corners[source.prop]))
     if faults:
@@ -105,15 +107,16 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
     touched = [c.when.prop for c in shot.cues if c.on and isinstance(c.when, Touches) and c.when.prop]
     bits = {prop: bit for bit, prop in enumerate(dict.fromkeys(touched))}
     hit = {prop for row in shot.collisions if row.on for prop in row.props if prop in shapes}
+    tree, rooted = _forest(shapes)
     return World(
         shot=shot,
         quality=quality or shot.finish.quality,
-        shapes=shapes,
+        shapes=rooted,
         states=states,
         springs=tuple(springs),
         watched=tuple(watches(list(shot.cues), states, bits)),
         bits=bits,
-        tree=join_trees(trees),
+        tree=tree,
         smallest=min((shapes[p].extent for p in hit), default=0.0),
         notes=tuple(notes),
     )
@@ -122,22 +125,23 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
 _SHEET = "A sheet or an open mesh has no volume to fill. Accepted: its surface or its vertices."
 
 
-def _has_volume(shape: Shaped) -> bool:
-    from hotgravel.core.shape.distance import DISC, MESH, PLANE
+def _geometry(prop: Prop, find_mesh: FindMesh, notes: list[str]) -> tuple[Shaped, Corners]:
+    """A prop's shape, and its corner points with their normals."""
+    if not isinstance(prop.shape, Mesh):
+        vertices, _faces, normals = mesh_of(prop.shape)
+        return shaped(prop.shape), (vertices, normals)
+    mesh = import_mesh(find_mesh(prop.shape.file))
+    notes.append(f"{prop.name}: {mesh.report()}")
+    sizes = np.array([0.0, float(mesh.closed), 0.0])
+    return Shaped(MESH, sizes, mesh.tree, mesh.vertices, mesh.faces), (mesh.vertices, mesh.normals())
 
-    return bool(shape.tree.closed[0]) if shape.kind == MESH else shape.kind not in (PLANE, DISC)
 
-
-def _geometry(prop: Prop, find_mesh: FindMesh, trees: list[MeshTree], notes: list[str]) -> tuple[Shaped, tuple]:  # type: ignore[type-arg]
-    if isinstance(prop.shape, Mesh):
-        imported: Imported = import_mesh(find_mesh(prop.shape.file))
-        notes.append(f"{prop.name}: {imported.report()}")
-        kernel = shaped(prop.shape, imported.tree)
-        kernel.sizes[0] = len(trees)
-        trees.append(imported.tree)
-        normals = np.zeros_like(imported.vertices)
-        np.add.at(normals, imported.faces.ravel(), np.repeat(imported.tree.normals[:, 0], 3, axis=0))
-        normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
-        return kernel, (imported.vertices, normals)
-    vertices, _faces, normals = mesh_of(prop.shape)
-    return shaped(prop.shape), (vertices, normals)
+def _forest(shapes: dict[str, Shaped]) -> tuple[MeshTree, dict[str, Shaped]]:
+    """All meshes' trees in one, and the shapes that point into it."""
+    meshes = [prop for prop, shape in shapes.items() if shape.kind == MESH]
+    tree, roots = join_trees([shapes[prop].tree for prop in meshes])
+    rooted = {}
+    for prop, root in zip(meshes, roots, strict=True):
+        shape = shapes[prop]
+        rooted[prop] = replace(shape, sizes=np.array([float(root), *shape.sizes[1:]]))
+    return tree, {**shapes, **rooted}

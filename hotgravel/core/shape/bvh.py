@@ -7,7 +7,6 @@ is exact for a closed mesh. An open mesh has no inside: its distance is never ne
 
 import math
 from collections.abc import Sequence
-from typing import NamedTuple
 
 import numpy as np
 from numba import njit
@@ -15,82 +14,78 @@ from numpy.typing import NDArray
 
 LEAF = 4
 
-
-class MeshTree(NamedTuple):
-    """Arrays of a tree, plain so that kernels take it as it is.
-
-    vertices (V, 3) and faces (F, 3); boxes (N, 6) low and high corners; child (N,) the
-    first of two children, or -1 - start of a leaf; count (N,) triangles of a leaf;
-    order (F,) triangles in leaf order; normals (F, 7, 3): face, three edges, three corners.
-    Several meshes share the arrays: roots (M,) their first nodes, closed (M,) 1 or 0.
-    """
-
-    vertices: NDArray[np.float64]
-    faces: NDArray[np.int64]
-    boxes: NDArray[np.float64]
-    child: NDArray[np.int64]
-    count: NDArray[np.int64]
-    order: NDArray[np.int64]
-    normals: NDArray[np.float64]
-    roots: NDArray[np.int64]
-    closed: NDArray[np.int64]
+# A tree is one array of rows, because kernels pass it on at every call. A node's row holds its
+# box (low and high corner), the row of its first child (the second is the next one) or minus
+# the row of its first triangle, and its count of triangles. A triangle's row holds its three
+# corners and seven normals: of the face, of edges ab, bc, ca, and of the corners.
+FIRST, COUNT, NORMALS, WIDTH = 6, 7, 9, 30
+MeshTree = NDArray[np.float64]
 
 
 def empty_tree() -> MeshTree:
-    """What primitives carry in a mesh's place."""
-    return MeshTree(
-        np.zeros((0, 3)), np.zeros((0, 3), np.int64), np.zeros((0, 6)), np.zeros(0, np.int64),
-        np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros((0, 7, 3)),
-        np.zeros(0, np.int64), np.zeros(0, np.int64),
-    )  # fmt: skip
+    """What stands where there is no mesh."""
+    return np.zeros((0, WIDTH))
 
 
-def build_tree(vertices: NDArray[np.float64], faces: NDArray[np.int64], closed: bool) -> MeshTree:
-    """A tree over triangles: each node halves its triangles along its longest side."""
+def build_tree(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> MeshTree:
+    """A tree over triangles: each node halves its triangles along its longest side.
+
+    vertices (V, 3), faces (F, 3). The root is row 0.
+    """
     corners = vertices[faces]
     low, high, middle = corners.min(axis=1), corners.max(axis=1), corners.mean(axis=1)
     order = np.arange(len(faces))
-    boxes: list[NDArray[np.float64]] = []
-    child: list[int] = []
-    count: list[int] = []
+    nodes = [np.zeros(WIDTH)]
     pending = [(0, 0, len(faces))]
-    boxes.append(np.zeros(6))
-    child.append(0)
-    count.append(0)
+    leaves: list[tuple[int, int]] = []
     while pending:
         node, start, end = pending.pop()
         mine = order[start:end]
-        boxes[node] = np.concatenate([low[mine].min(axis=0), high[mine].max(axis=0)])
+        nodes[node][:6] = np.concatenate([low[mine].min(axis=0), high[mine].max(axis=0)])
         if end - start <= LEAF:
-            child[node], count[node] = -1 - start, end - start
+            leaves.append((node, start))
+            nodes[node][COUNT] = end - start
             continue
         axis = int(np.argmax(np.ptp(middle[mine], axis=0)))
         half = (end - start) // 2
         order[start:end] = mine[np.argpartition(middle[mine, axis], half, kind="introselect")]
-        child[node] = len(boxes)
+        nodes[node][FIRST] = len(nodes)
         for part in ((start, start + half), (start + half, end)):
-            pending.append((len(boxes), *part))
-            boxes.append(np.zeros(6))
-            child.append(0)
-            count.append(0)
-    return MeshTree(
-        np.ascontiguousarray(vertices), np.ascontiguousarray(faces), np.array(boxes), np.array(child),
-        np.array(count), order, _pseudonormals(vertices, faces),
-        np.zeros(1, np.int64), np.array([int(closed)]),
-    )  # fmt: skip
+            pending.append((len(nodes), *part))
+            nodes.append(np.zeros(WIDTH))
+    for node, start in leaves:
+        nodes[node][FIRST] = -(len(nodes) + start)
+    triangles = np.zeros((len(faces), WIDTH))
+    triangles[:, :NORMALS] = corners[order].reshape(-1, 9)
+    triangles[:, NORMALS:] = _pseudonormals(vertices, faces)[order].reshape(-1, 21)
+    return np.concatenate([np.array(nodes), triangles])
 
 
-def join_trees(trees: Sequence[MeshTree]) -> MeshTree:
-    """All meshes in one set of arrays, in order."""
-    joined = empty_tree()
+def join_trees(trees: Sequence[MeshTree]) -> tuple[MeshTree, list[int]]:
+    """All trees in one array, and the row of each one's root."""
+    roots, parts, row = [], [empty_tree()], 0
     for tree in trees:
-        vertices, faces, nodes = len(joined.vertices), len(joined.faces), len(joined.boxes)
-        child = np.where(tree.child < 0, tree.child - faces, tree.child + nodes)
-        parts = tree._replace(
-            faces=tree.faces + vertices, child=child, order=tree.order + faces, roots=tree.roots + nodes
-        )
-        joined = MeshTree(*(np.concatenate(pair) for pair in zip(joined, parts, strict=True)))
-    return joined
+        moved = tree.copy()
+        nodes = _node_count(tree)
+        first = moved[:nodes, FIRST]
+        moved[:nodes, FIRST] = np.where(first < 0, first - row, first + row)
+        roots.append(row)
+        parts.append(moved)
+        row += len(moved)
+    return np.concatenate(parts), roots
+
+
+def _node_count(tree: MeshTree) -> int:
+    """Nodes come first; the earliest triangle that a leaf names ends them."""
+    node, least = [0], len(tree)
+    while node:
+        i = node.pop()
+        first = int(tree[i, FIRST])
+        if first < 0:
+            least = min(least, -first)
+        else:
+            node += [first, first + 1]
+    return least
 
 
 def _pseudonormals(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> NDArray[np.float64]:
@@ -117,19 +112,20 @@ def _pseudonormals(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> N
 
 
 @njit(cache=True)
-def _box_distance2(box, x, y, z):
-    dx = max(box[0] - x, 0.0, x - box[3])
-    dy = max(box[1] - y, 0.0, y - box[4])
-    dz = max(box[2] - z, 0.0, z - box[5])
+def _box_distance2(tree, i, x, y, z):
+    dx = max(tree[i, 0] - x, 0.0, x - tree[i, 3])
+    dy = max(tree[i, 1] - y, 0.0, y - tree[i, 4])
+    dz = max(tree[i, 2] - z, 0.0, z - tree[i, 5])
     return dx * dx + dy * dy + dz * dz
 
 
 @njit(cache=True)
-def _closest_on_triangle(px, py, pz, a, b, c):
+def _closest_on_triangle(px, py, pz, row):
     """Closest point (x, y, z) and the feature it lies on: 0 face, 1 to 3 edges ab, bc, ca, 4 to 6 corners.
 
     Regions as in Ericson, "Real-time collision detection" (2005), section 5.1.5.
     """
+    a, b, c = row[0:3], row[3:6], row[6:9]
     abx, aby, abz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
     acx, acy, acz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
     apx, apy, apz = px - a[0], py - a[1], pz - a[2]
@@ -164,42 +160,37 @@ def _closest_on_triangle(px, py, pz, a, b, c):
 
 
 @njit(cache=True)
-def mesh_distance(tree, mesh, x, y, z):
-    """Signed distance and gradient (d, gx, gy, gz) to the mesh of that place; unsigned if it is open."""
+def mesh_distance(tree, root, closed, x, y, z):
+    """Signed distance and gradient (d, gx, gy, gz) to the mesh of that root; unsigned if not closed."""
     stack = np.empty(64, np.int64)
-    stack[0], top = tree.roots[mesh], 1
-    best, face, feature = np.inf, 0, 0
+    stack[0], top = root, 1
+    best, face, feature = np.inf, root, 0
     nx, ny, nz = x, y, z
     while top > 0:
         top -= 1
         node = stack[top]
-        if _box_distance2(tree.boxes[node], x, y, z) >= best:
+        if _box_distance2(tree, node, x, y, z) >= best:
             continue
-        first = tree.child[node]
+        first = int(tree[node, FIRST])
         if first < 0:
-            start = -1 - first
-            for k in range(start, start + tree.count[node]):
-                f = tree.order[k]
-                i, j, l = tree.faces[f, 0], tree.faces[f, 1], tree.faces[f, 2]
-                v = tree.vertices
-                qx, qy, qz, where = _closest_on_triangle(x, y, z, v[i], v[j], v[l])
+            for row in range(-first, -first + int(tree[node, COUNT])):
+                qx, qy, qz, where = _closest_on_triangle(x, y, z, tree[row])
                 d2 = (x - qx) ** 2 + (y - qy) ** 2 + (z - qz) ** 2
                 if d2 < best:
-                    best, face, feature, nx, ny, nz = d2, f, where, qx, qy, qz
+                    best, face, feature, nx, ny, nz = d2, row, where, qx, qy, qz
             continue
-        left = _box_distance2(tree.boxes[first], x, y, z)
-        right = _box_distance2(tree.boxes[first + 1], x, y, z)
-        nearer = first if left <= right else first + 1
+        nearer = first
+        if _box_distance2(tree, first + 1, x, y, z) < _box_distance2(tree, first, x, y, z):
+            nearer = first + 1
         stack[top] = 2 * first + 1 - nearer
         stack[top + 1] = nearer
         top += 2
     d = math.sqrt(best)
-    n = tree.normals[face, feature]
+    at = NORMALS + 3 * feature
+    mx, my, mz = tree[face, at], tree[face, at + 1], tree[face, at + 2]
     ax, ay, az = x - nx, y - ny, z - nz
-    sign = 1.0
-    if tree.closed[mesh] == 1 and ax * n[0] + ay * n[1] + az * n[2] < 0.0:
-        sign = -1.0
+    sign = -1.0 if closed != 0.0 and ax * mx + ay * my + az * mz < 0.0 else 1.0
     if d > 1e-12:
         return sign * d, sign * ax / d, sign * ay / d, sign * az / d
-    length = math.sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2])
-    return 0.0, n[0] / length, n[1] / length, n[2] / length
+    length = math.sqrt(mx * mx + my * my + mz * mz)
+    return 0.0, mx / length, my / length, mz / length

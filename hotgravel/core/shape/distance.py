@@ -103,8 +103,8 @@ def _box(x, y, z, hx, hy, hz):
 def distance(kind, a, b, c, tree, x, y, z):
     """Signed distance and gradient (d, gx, gy, gz) at a point in the shape's frame.
 
-    a, b, c are the shape's sizes in metres as `kinds.Shaped` states; for a mesh a is its place
-    in `tree`.
+    a, b, c are the shape's sizes in metres as `kinds.Shaped` states; for a mesh a is its
+    root's row in `tree` and b is 1 if it is closed.
     """
     if kind == PLANE:
         d, gx, gy, gz = _box(x, y, z, 0.5 * a, 0.0, 0.5 * b)
@@ -117,7 +117,7 @@ def distance(kind, a, b, c, tree, x, y, z):
             return d - a, x / d, y / d, z / d
         return -a, 0.0, 1.0, 0.0
     if kind == MESH:
-        return mesh_distance(tree, int(a), x, y, z)
+        return mesh_distance(tree, int(a), b, x, y, z)
     rho = math.sqrt(x * x + z * z)
     if kind == HEMISPHERE:
         d, gr, gy = _hemisphere(rho, y, a)

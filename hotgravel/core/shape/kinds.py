@@ -25,41 +25,54 @@ _SIZES: dict[type, tuple[int, tuple[str, ...]]] = {
 
 @dataclass(frozen=True)
 class Shaped:
-    """A shape as kernels take it: kind, sizes (3,) in metres, and for meshes the tree."""
+    """A shape as kernels take it: its kind and sizes (3,), metres.
+
+    A mesh's sizes are its root's row in the tree, and 1 if it is closed; it also carries its
+    triangles: vertices (V, 3) and faces (F, 3).
+    """
 
     kind: int
     sizes: NDArray[np.float64]
     tree: MeshTree = field(default_factory=empty_tree)
+    vertices: NDArray[np.float64] = field(default_factory=lambda: np.zeros((0, 3)))
+    faces: NDArray[np.int64] = field(default_factory=lambda: np.zeros((0, 3), np.int64))
+
+    @property
+    def box(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Low and high corner of the box that holds it, in its own frame, metres."""
+        a, b, c = self.sizes
+        if self.kind == MESH:
+            return self.vertices.min(axis=0), self.vertices.max(axis=0)
+        half = {
+            BOX: (a / 2, b / 2, c / 2), PLANE: (a / 2, 0.0, b / 2), CYLINDER: (a, b / 2, a),
+            CONE: (a, b / 2, a), DISC: (a, 0.0, a), TORUS: (a + b, b, a + b),
+        }.get(self.kind, (a, a, a))  # fmt: skip
+        high = np.array(half)
+        low = -high
+        if self.kind == HEMISPHERE:
+            low[1] = 0.0
+        return low, high
 
     @property
     def reach(self) -> float:
         """Radius of a ball about the shape's own origin that holds all of it, metres."""
-        a, b, c = self.sizes
-        if self.kind == MESH:
-            return float(np.linalg.norm(self.tree.vertices, axis=1).max())
-        if self.kind in (BOX, PLANE):
-            return 0.5 * float(np.sqrt(a * a + b * b + c * c))
-        if self.kind in (CYLINDER, CONE):
-            return float(np.hypot(a, 0.5 * b))
-        return float(a + b) if self.kind == TORUS else float(a)
+        low, high = self.box
+        return float(np.linalg.norm(np.maximum(np.abs(low), np.abs(high))))
 
     @property
     def extent(self) -> float:
         """The length of its longest side, metres."""
-        if self.kind == MESH:
-            return float(np.ptp(self.tree.vertices, axis=0).max())
-        doubled = {SPHERE: (0,), HEMISPHERE: (0,), DISC: (0,), CYLINDER: (0,), CONE: (0,), TORUS: (0, 1)}
-        factors = [2.0 if i in doubled.get(self.kind, ()) else 1.0 for i in range(3)]
-        sizes = self.sizes * factors
-        return float(sizes.sum() if self.kind == TORUS else sizes.max())
+        low, high = self.box
+        return float((high - low).max())
+
+    @property
+    def has_volume(self) -> bool:
+        """Whether there is an inside: not for sheets and open meshes."""
+        return bool(self.sizes[1]) if self.kind == MESH else self.kind not in (PLANE, DISC)
 
 
-def shaped(shape: props.Shape, tree: MeshTree | None = None) -> Shaped:
-    """The kernel's view of a shot's shape; `tree` is needed for an imported mesh."""
-    if isinstance(shape, props.Mesh):
-        if tree is None:
-            raise ValueError("an imported mesh needs its tree")
-        return Shaped(MESH, np.zeros(3), tree)
+def shaped(shape: props.Shape) -> Shaped:
+    """The kernel's view of a primitive."""
     kind, names = _SIZES[type(shape)]
     sizes = np.zeros(3)
     sizes[: len(names)] = [getattr(shape, name) for name in names]

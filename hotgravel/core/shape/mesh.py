@@ -34,6 +34,13 @@ class Imported:
     def closed(self) -> bool:
         return self.open_edges == 0
 
+    def normals(self) -> NDArray[np.float64]:
+        """Outward unit normals at the corners (V, 3), weighted by area."""
+        a, b, c = (self.vertices[self.faces[:, i]] for i in range(3))
+        normals = np.zeros_like(self.vertices)
+        np.add.at(normals, self.faces.ravel(), np.repeat(np.cross(b - a, c - a), 3, axis=0))
+        return normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-300)
+
     def report(self) -> str:
         """Size, triangles and openness, as a sentence."""
         size = " × ".join(f"{s:.3g}" for s in np.ptp(self.vertices, axis=0))
@@ -79,8 +86,7 @@ def mesh_from(name: str, vertices: NDArray[np.float64], faces: NDArray[np.int64]
     edges = np.sort(faces[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
     _, uses = np.unique(edges, axis=0, return_counts=True)
     open_edges = int((uses != 2).sum())
-    tree = build_tree(vertices, faces, open_edges == 0)
-    return Imported(vertices, faces, open_edges, tree)
+    return Imported(vertices, faces, open_edges, build_tree(vertices, faces))
 
 
 def _first_line(error: Exception) -> str:

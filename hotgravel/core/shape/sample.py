@@ -9,7 +9,6 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.shape.bvh import MeshTree
 from hotgravel.core.shape.distance import BOX, CONE, CYLINDER, DISC, HEMISPHERE, MESH, PLANE, SPHERE, TORUS
 from hotgravel.core.shape.distance import distances
 from hotgravel.core.shape.kinds import Shaped
@@ -44,7 +43,7 @@ def on_surface(shape: Shaped, u: Array) -> tuple[Array, Array]:
         return _on_cone(a, b, u)
     if shape.kind == TORUS:
         return _on_torus(a, b, u)
-    return _on_triangles(shape.tree, u)
+    return _on_triangles(shape, u)
 
 
 def in_volume(shape: Shaped, u: Array, again: Again) -> tuple[Array, Array]:
@@ -67,8 +66,8 @@ def in_volume(shape: Shaped, u: Array, again: Again) -> tuple[Array, Array]:
     elif shape.kind == TORUS:
         rho, y = _tube(a, b * np.sqrt(u[:, 2]), u)
         points = np.stack([rho * np.cos(turn), y, rho * np.sin(turn)], axis=1)
-    elif shape.kind == MESH and shape.tree.closed[0]:
-        points = _in_mesh(shape.tree, u, again)
+    elif shape.kind == MESH and shape.has_volume:
+        points = _in_mesh(shape, u, again)
     else:
         raise NoVolume("a sheet or an open mesh has no volume")
     return points, _outward(shape, points)
@@ -155,23 +154,24 @@ def _on_torus(radius: float, tube: float, u: Array) -> tuple[Array, Array]:
     return np.stack([rho * c, y, rho * s], axis=1), np.stack([out * c, y / tube, out * s], axis=1)
 
 
-def _on_triangles(tree: MeshTree, u: Array) -> tuple[Array, Array]:
-    a, b, c = (tree.vertices[tree.faces[:, i]] for i in range(3))
-    areas = np.linalg.norm(np.cross(b - a, c - a), axis=1)
+def _on_triangles(shape: Shaped, u: Array) -> tuple[Array, Array]:
+    a, b, c = (shape.vertices[shape.faces[:, i]] for i in range(3))
+    across = np.cross(b - a, c - a)
+    areas = np.linalg.norm(across, axis=1)
     pick = np.minimum(np.searchsorted(np.cumsum(areas) / areas.sum(), u[:, 2], side="right"), len(a) - 1)
     root = np.sqrt(u[:, 0])[:, None]
     v = u[:, 1][:, None]
     points = (1.0 - root) * a[pick] + root * (1.0 - v) * b[pick] + root * v * c[pick]
-    return points, tree.normals[pick, 0]
+    return points, across[pick] / areas[pick][:, None]
 
 
-def _in_mesh(tree: MeshTree, u: Array, again: Again) -> Array:
+def _in_mesh(shape: Shaped, u: Array, again: Again) -> Array:
     """By rejection from the mesh's box."""
-    low, high = tree.vertices.min(axis=0), tree.vertices.max(axis=0)
+    low, high = shape.box
     points = low + u[:, :3] * (high - low)
     outside = np.arange(len(u))
     for attempt in range(2000):
-        inside = distances(MESH, np.zeros(3), tree, points[outside])[:, 0] < 0.0
+        inside = distances(MESH, shape.sizes, shape.tree, points[outside])[:, 0] < 0.0
         outside = outside[~inside]
         if len(outside) == 0:
             return points

@@ -13,7 +13,7 @@ import numpy as np
 from numba import njit, prange
 
 from hotgravel.core.matter.particles.colliders import (
-    BOUNCE, FRICTION, KIND, MOVING, P0, P1, Q0, Q1, R0, REACH, S0, S1, SIDE, SIZES, THICKNESS, WHOM,
+    BOUNCE, FRICTION, HIGH, KIND, LOW, MOVING, P0, P1, Q0, Q1, R0, S0, S1, SIDE, SIZES, THICKNESS, WHOM,
 )  # fmt: skip
 from hotgravel.core.matter.particles.flow import fading, flow
 from hotgravel.core.shape.distance import distance
@@ -40,19 +40,19 @@ def _pose(c, j, t):
             u * c[j, P0 + 2] + t * c[j, P1 + 2], u * c[j, S0] + t * c[j, S1])  # fmt: skip
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True)
 def _local(m, x, y, z):
     x, y, z, s = x - m[9], y - m[10], z - m[11], 1.0 / m[12]
     return (s * (m[0] * x + m[3] * y + m[6] * z), s * (m[1] * x + m[4] * y + m[7] * z),
             s * (m[2] * x + m[5] * y + m[8] * z))  # fmt: skip
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True)
 def _turned(m, x, y, z):
     return m[0] * x + m[1] * y + m[2] * z, m[3] * x + m[4] * y + m[5] * z, m[6] * x + m[7] * y + m[8] * z
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True)
 def _world(m, x, y, z):
     x, y, z = _turned(m, x, y, z)
     return m[12] * x + m[9], m[12] * y + m[10], m[12] * z + m[11]
@@ -62,18 +62,16 @@ def _world(m, x, y, z):
 def _first_hit(c, tree, state, x0, y0, z0, x1, y1, z1, t0, radius):
     """The fraction of the way to what is met first, and which collider it is; MISS and -1 if none."""
     best, hit = MISS, -1
-    step = math.sqrt((x1 - x0) ** 2 + (y1 - y0) ** 2 + (z1 - z0) ** 2)
     for j in range(len(c)):
         if c[j, WHOM] >= 0.0 and c[j, WHOM] != state:
             continue
         rho = radius + c[j, THICKNESS]
+        if (min(y0, y1) > c[j, HIGH + 1] + rho or max(y0, y1) < c[j, LOW + 1] - rho
+                or min(x0, x1) > c[j, HIGH] + rho or max(x0, x1) < c[j, LOW] - rho
+                or min(z0, z1) > c[j, HIGH + 2] + rho or max(z0, z1) < c[j, LOW + 2] - rho):  # fmt: skip
+            continue
         m0 = m1 = _pose(c, j, t0)
-        if c[j, MOVING] == 0.0:
-            px, py, pz = x0 - m0[9], y0 - m0[10], z0 - m0[11]
-            near = m0[12] * c[j, REACH] + rho + step
-            if c[j, SIDE] > 0.0 and px * px + py * py + pz * pz > near * near:
-                continue
-        else:
+        if c[j, MOVING] != 0.0:
             m1 = _pose(c, j, 1.0)
         ax, ay, az = _local(m0, x0, y0, z0)
         bx, by, bz = _local(m1, x1, y1, z1)

@@ -11,10 +11,10 @@ from hotgravel.core.shape.pose import Pose
 Array = NDArray[np.float64]
 
 # Columns of the table, a row for each surface: the shape's kind and sizes, the state that meets
-# it (-1 all), the side (1 outside, -1 inside), the dials, a ball around it, and its pose at the
-# step's start (0) and end (1). One plain array, because kernels pass it on at every call.
-KIND, SIZES, WHOM, SIDE, BOUNCE, FRICTION, THICKNESS, REACH, MOVING = 0, 1, 4, 5, 6, 7, 8, 9, 10
-P0, P1, Q0, Q1, S0, S1, R0, WIDTH = 11, 14, 17, 21, 25, 26, 27, 36
+# it (-1 all), the side (1 outside, -1 inside), the dials, its pose at the step's start (0) and
+# end (1), and the box in the world that it stays in meanwhile. One plain array, because kernels pass it on at every call.
+KIND, SIZES, WHOM, SIDE, BOUNCE, FRICTION, THICKNESS, MOVING = 0, 1, 4, 5, 6, 7, 8, 9
+P0, P1, Q0, Q1, S0, S1, R0, LOW, HIGH, WIDTH = 10, 13, 16, 20, 24, 25, 26, 35, 38, 41
 
 
 class Surface(NamedTuple):
@@ -53,5 +53,18 @@ def table_of(surfaces: list[Surface]) -> Colliders:
         row[S0], row[S1] = s.start.scale, s.end.scale
         row[R0 : R0 + 9] = s.start.matrix.ravel()
         still = (s.start.position == s.end.position).all() and (q0 == q1).all() and row[S0] == row[S1]
-        row[REACH], row[MOVING] = s.shape.reach, 0.0 if still else 1.0
+        row[MOVING] = 0.0 if still else 1.0
+        row[LOW : LOW + 3], row[HIGH : HIGH + 3] = _room(s, bool(still))
     return Colliders(table, np.array([s.bit for s in surfaces], np.uint64))
+
+
+def _room(s: Surface, still: bool) -> tuple[Array, Array]:
+    """The box in the world that a surface stays in; for one met from inside, everywhere."""
+    if s.side < 0.0:
+        return np.full(3, -np.inf), np.full(3, np.inf)
+    if still:
+        ends = np.stack(s.shape.box)
+        corners = s.start.to_world(np.array([[x, y, z] for x in ends[:, 0] for y in ends[:, 1] for z in ends[:, 2]]))
+        return corners.min(axis=0), corners.max(axis=0)
+    far = s.shape.reach * max(s.start.scale, s.end.scale)
+    return np.minimum(s.start.position, s.end.position) - far, np.maximum(s.start.position, s.end.position) + far

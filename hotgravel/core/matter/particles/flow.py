@@ -10,7 +10,7 @@ import math
 from numba import njit
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True)
 def _bitten(vx, vy, vz, bite, h):
     if bite == 0.0:
         return vx, vy, vz
@@ -18,7 +18,7 @@ def _bitten(vx, vy, vz, bite, h):
     return vx * left, vy * left, vz * left
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True)
 def flow(x, y, z, vx, vy, vz, h, ax, ay, az, rate, fade, reach, dx, dy, dz, bite):
     """Position and velocity after h seconds.
 
@@ -38,7 +38,7 @@ def flow(x, y, z, vx, vy, vz, h, ax, ay, az, rate, fade, reach, dx, dy, dz, bite
     return x, y, z, vx, vy, vz
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True)
 def fading(rate, h):
     """exp(-rate h), and the integral of it from 0 to h."""
     if rate == 0.0:
