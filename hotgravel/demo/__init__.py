@@ -1,0 +1,1 @@
+"""The volcano field-station shots that ship with the application."""

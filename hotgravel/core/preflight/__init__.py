@@ -1,0 +1,1 @@
+"""What will go wrong, told before a run."""

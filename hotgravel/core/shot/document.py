@@ -109,17 +109,17 @@ def _parse(source: str | bytes | dict[str, Any] | Path) -> dict[str, Any]:
     if isinstance(source, Path):
         source = source.read_bytes()
     if len(source) > LARGEST:
-        raise ShotFault([Fault("", "", f"The file is over {LARGEST // 2**20} MiB. A shot is text of a few pages.")])
+        raise ShotFault.of(f"The file is over {LARGEST // 2**20} MiB. A shot is text of a few pages.")
     try:
         document = json.loads(source)
     except UnicodeDecodeError:
-        raise ShotFault([Fault("", "", "The file is not text in UTF-8, so it is no shot.")]) from None
+        raise ShotFault.of("The file is not text in UTF-8, so it is no shot.") from None
     except json.JSONDecodeError as error:
-        raise ShotFault([Fault("", "", f"Not JSON: {error.msg} at line {error.lineno}, column {error.colno}.")]) from None
+        raise ShotFault.of(f"Not JSON: {error.msg} at line {error.lineno}, column {error.colno}.") from None
     except RecursionError:
-        raise ShotFault([Fault("", "", "Nested too deeply for a shot.")]) from None
+        raise ShotFault.of("Nested too deeply for a shot.") from None
     if not isinstance(document, dict):
-        raise ShotFault([Fault("", "", "A shot is a JSON object with sections.")])
+        raise ShotFault.of("A shot is a JSON object with sections.")
     return document
 
 

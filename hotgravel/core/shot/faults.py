@@ -28,6 +28,11 @@ class ShotFault(ValueError):
         self.faults = tuple(faults)
         super().__init__("\n".join(str(f) for f in self.faults))
 
+    @classmethod
+    def of(cls, message: str) -> "ShotFault":
+        """A fault of the whole, in no row."""
+        return cls([Fault("", "", message)])
+
 
 def faults_of(error: ValidationError, document: Any) -> list[Fault]:
     """Pydantic's findings, told in the shot's own terms; one for each field."""

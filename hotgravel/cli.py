@@ -1,0 +1,271 @@
+"""The command line. Exit 0; 1 for a fault in the shot, as sentences on stderr; 2 for usage."""
+
+import json
+import os
+import sys
+import time
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any
+
+import click
+
+from hotgravel import __version__
+from hotgravel.core.shot.document import Shot, load
+from hotgravel.core.shot.faults import ShotFault
+
+QUALITIES = click.Choice(["rough", "fair", "fine"])
+DEMO = "demo:"
+
+
+class FrameRange(click.ParamType):
+    """A-B, or one frame A."""
+
+    name = "A-B"
+
+    def convert(self, value: Any, param: Any, ctx: Any) -> tuple[int, int]:
+        if isinstance(value, tuple):
+            return value
+        first, dash, last = value.rpartition("-") if "-" in value[1:] else (value, "", value)
+        try:
+            span = int(first), int(last)
+        except ValueError:
+            self.fail(f"{value!r} is no range of frames; write it as 1-120 or 12.", param, ctx)
+        if span[0] > span[1]:
+            self.fail(f"{value!r} ends before it starts.", param, ctx)
+        return span
+
+
+FRAMES = FrameRange()
+
+
+def find_shot(name: str) -> tuple[Shot, Path]:
+    """A shot and its folder, from a file's path or demo:NAME. Raises `ShotFault`."""
+    from hotgravel.demo.shots import demo_path
+
+    path = demo_path(name.removeprefix(DEMO)) if name.startswith(DEMO) else Path(name)
+    try:
+        return load(path), path.parent
+    except (FileNotFoundError, IsADirectoryError):
+        raise ShotFault.of(f"There is no shot at {name}.") from None
+    except OSError as error:
+        raise ShotFault.of(f"{name} cannot be read: {error.strerror}.") from None
+
+
+@click.group(context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__)
+def commands() -> None:
+    """Hot Gravel: shots written as plain sentences, computed, looked at, tuned and handed over."""
+
+
+def _address(command: Any) -> Any:
+    command = click.option("--port", default=8321, show_default=True, help="Port to listen at.")(command)
+    return click.option("--host", default="127.0.0.1", show_default=True, help="Address to listen at.")(command)
+
+
+@commands.command()
+@_address
+def serve(host: str, port: int) -> None:
+    """Start the application on the store that HOTGRAVEL_STORE names (./data by default)."""
+    from hotgravel.web.serve import serve
+
+    serve(host, port, demo=False)
+
+
+@commands.command()
+@_address
+def demo(host: str, port: int) -> None:
+    """Start the application with the demo shots in it; the first start runs them once."""
+    from hotgravel.web.serve import serve
+
+    serve(host, port, demo=True)
+
+
+@commands.command()
+@click.argument("shot")
+@click.option("--quality", type=QUALITIES, help="Instead of the shot's own.")
+@click.option("--frames", type=FRAMES, help="Which frames to keep; those before are computed all the same.")
+@click.option("--out", type=click.Path(file_okay=False, path_type=Path), required=True, help="Folder for the run.")
+@click.option("--json", "as_json", is_flag=True, help="End with one line of JSON.")
+@click.option("--threads", type=click.IntRange(1), help="Threads for kernels; the result is the same.")
+def run(
+    shot: str, quality: Any, frames: tuple[int, int] | None, out: Path, as_json: bool, threads: int | None
+) -> None:
+    """Compute SHOT (a file, or demo:NAME) into a folder."""
+    from hotgravel.core.run import execute
+    from hotgravel.core.run.world import beside, build
+
+    document, folder = find_shot(shot)
+    finish = document.finish
+    if frames and (frames[0] < finish.first or frames[1] > finish.last):
+        raise click.UsageError(f"The shot's frames are {finish.first} to {finish.last}.")
+    world = build(document, beside(folder), quality)
+    for note in world.notes:
+        click.echo(note, err=True)
+    first, last = frames or (finish.first, finish.last)
+    execute.threads(threads)
+    seconds: dict[str, float] = {}
+    gauges: dict[str, Any] = {}
+    hidden = as_json or not sys.stderr.isatty()
+    with click.progressbar(length=last - first + 1, label="Frames", file=sys.stderr, hidden=hidden) as bar:
+
+        def landed(frame: int, measured: dict[str, Any]) -> None:
+            gauges.update(measured)
+            for part, spent in measured["seconds"].items():
+                seconds[part] = seconds.get(part, 0.0) + spent
+            bar.update(1)
+
+        kept = execute.execute(world, out, frames=(first, last), landed=landed, clock=time.perf_counter)
+    if as_json:
+        paths = {"run": str(out), "frames": str(out / "frames"), "shot": str(out / "shot.json")}
+        rounded = {part: round(spent, 4) for part, spent in seconds.items()}
+        click.echo(json.dumps({"frames": kept, "seconds": rounded, "gauges": gauges, "paths": paths}))
+    else:
+        click.echo(f"{len(kept)} frames in {out} ({sum(seconds.values()):.1f} s of computing).")
+
+
+def _kept(folder: Path) -> tuple[Any, Shot]:
+    from hotgravel.core.run.frames import FrameStore
+
+    store = FrameStore(folder)
+    try:
+        return store, load(store.note("shot.json"))
+    except OSError:
+        raise ShotFault.of(f"{folder} holds no run.") from None
+
+
+def _folder(command: Any) -> Any:
+    kind = click.Path(exists=True, file_okay=False, path_type=Path)
+    return click.argument("folder", metavar="DIR", type=kind)(command)
+
+
+@commands.command()
+@_folder
+@click.option("--csv", "as_csv", is_flag=True, required=True, help="As comma separated values.")
+def gauges(folder: Path, as_csv: bool) -> None:
+    """What was measured of every frame of a run."""
+    from hotgravel.core.exchange.table import gauges_csv
+
+    store, shot = _kept(folder)
+    _print(gauges_csv(shot, ((f, store.gauges(f)) for f in store.frames())))
+
+
+@commands.command()
+@_folder
+@click.option("--csv", "as_csv", is_flag=True, required=True, help="As comma separated values.")
+def events(folder: Path, as_csv: bool) -> None:
+    """Each firing of a cue in a run."""
+    from hotgravel.core.exchange.table import events_csv
+
+    store, shot = _kept(folder)
+    _print(events_csv(shot, (store.events(f) for f in store.frames())))
+
+
+def _print(lines: Iterable[str]) -> None:
+    for line in lines:
+        click.echo(line.rstrip("\r\n"))
+
+
+@commands.command()
+@_folder
+@click.option("--format", "kind", type=click.Choice(["ply", "csv"]), required=True)
+@click.option("--out", type=click.Path(file_okay=False, path_type=Path), required=True)
+@click.option("--frames", type=FRAMES, help="All by default.")
+def export(folder: Path, kind: str, out: Path, frames: tuple[int, int] | None) -> None:
+    """Hand a run over: particles as PLY, or gauges and events as CSV."""
+    from hotgravel.core.exchange.ply import export_ply
+    from hotgravel.core.exchange.table import events_csv, gauges_csv
+
+    store, shot = _kept(folder)
+    kept = [f for f in store.frames() if frames is None or frames[0] <= f <= frames[1]]
+    if not kept:
+        raise ShotFault.of("None of these frames is kept in this run.")
+    if kind == "ply":
+        paths = export_ply(store, shot, kept, out)
+    else:
+        out.mkdir(parents=True, exist_ok=True)
+        paths = [out / "gauges.csv", out / "events.csv"]
+        for path, lines in zip(paths, (
+            gauges_csv(shot, ((f, store.gauges(f)) for f in kept)), events_csv(shot, (store.events(f) for f in kept)),
+        ), strict=True):  # fmt: skip
+            path.write_text("".join(lines), newline="")
+    click.echo(f"{len(paths)} files in {out}.")
+
+
+@commands.command()
+@click.argument("shot")
+def check(shot: str) -> None:
+    """Say what is wrong with SHOT, and what in it will come to nothing."""
+    from hotgravel.core.preflight.checks import findings
+    from hotgravel.core.run.world import beside, build
+
+    document, folder = find_shot(shot)
+    world = build(document, beside(folder))
+    for note in world.notes:
+        click.echo(note)
+    found = [str(f) for f in findings(document)]
+    click.echo("\n".join(found) if found else "Nothing found.")
+
+
+@commands.command()
+@click.argument("shot")
+def explain(shot: str) -> None:
+    """Print SHOT as a page of sentences."""
+    from hotgravel.core.shot.explain import explain
+
+    click.echo(explain(find_shot(shot)[0]))
+
+
+@commands.command()
+def schema() -> None:
+    """Print the JSON schema of a shot file."""
+    click.echo(json.dumps(Shot.model_json_schema(), indent=2))
+
+
+@commands.command()
+def warm() -> None:
+    """Prepare the kernels, so that no run waits for them."""
+    from hotgravel.core.run.warm import KERNELS, warm
+    from hotgravel.kernels import forget_older_kernels
+
+    start = time.perf_counter()
+    for number, name in enumerate(warm(), 1):
+        click.echo(f"Kernels {number}/{len(KERNELS)}: {name} ({time.perf_counter() - start:.0f} s)")
+    forget_older_kernels()
+    click.echo(f"Kernels are ready ({time.perf_counter() - start:.0f} s).")
+
+
+@commands.command()
+@click.argument("names", nargs=-1)
+def bench(names: tuple[str, ...]) -> None:
+    """Run the benchmarks of a source checkout: each prints a ratio to a floor or peer."""
+    import subprocess
+
+    folder = Path(__file__).parent.parent / "benchmarks"
+    scripts = sorted(folder.glob("[a-z]*.py"))
+    chosen = [s for s in scripts if not names or s.stem in names]
+    if not chosen:
+        raise click.UsageError(f"No such benchmark in {folder}. There are: {', '.join(s.stem for s in scripts)}.")
+    for script in chosen:
+        subprocess.run([sys.executable, str(script)], check=True, env=os.environ)
+
+
+def main() -> None:
+    """Entry point: faults of a shot become sentences and exit code 1."""
+    try:
+        commands(standalone_mode=False)
+    except ShotFault as fault:
+        click.echo(str(fault), err=True)
+        sys.exit(1)
+    except click.ClickException as error:
+        error.show()
+        sys.exit(error.exit_code)
+    except click.Abort:
+        sys.exit(130)
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        sys.exit(0)
+
+
+if __name__ == "__main__":
+    main()

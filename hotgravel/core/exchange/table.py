@@ -1,0 +1,54 @@
+"""Gauges and events as CSV (RFC 4180), with units in the head."""
+
+import csv
+import io
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from hotgravel.core.cues.record import Events
+from hotgravel.core.run.gauges import GAUGES
+from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.row import sentence
+
+
+def gauges_csv(shot: Shot, frames: Iterable[tuple[int, dict[str, Any]]]) -> Iterator[str]:
+    """A line a frame: the gauges, counts by state, firings by cue, bounds, seconds by part."""
+    rows = list(frames)
+    parts = sorted({part for _, g in rows for part in g["seconds"]})
+    names = shot.names()
+    head = ["frame"] + [f"{name} [{unit}]" if unit else name for name, (unit, _) in GAUGES.items()]
+    head += [f"in {names[s.id]}" for s in shot.states] + [f"fired {c.id}" for c in shot.cues]
+    head += [f"{end} {axis} [m]" for end in ("least", "greatest") for axis in "xyz"]
+    head += [f"{part} [seconds of computing]" for part in parts]
+    yield _line(head)
+    for frame, g in rows:
+        bounds = [n for corner in g["bounds"] for n in corner] if g["bounds"] else [""] * 6
+        counts = [g["by_state"].get(s.id, 0) for s in shot.states] + [g["firings"].get(c.id, 0) for c in shot.cues]
+        seconds = [g["seconds"].get(part, 0.0) for part in parts]
+        yield _line([frame, *(g[name] for name in GAUGES), *counts, *bounds, *seconds])
+
+
+def events_csv(shot: Shot, parts: Iterable[Events]) -> Iterator[str]:
+    """A line an event, in the order they happened."""
+    states = {i: s.name for i, s in enumerate(shot.states)} | {-1: "removed"}
+    said = [sentence(c, shot.dress, shot.names()) for c in shot.cues]
+    yield _line(["frame", "time [s]", "particle", "cue", "x [m]", "y [m]", "z [m]", "value", "from", "to", "sentence"])
+    for e in parts:
+        for i in range(len(e)):
+            cue = int(e.cue[i])
+            yield _line([
+                int(e.frame[i]), f"{e.time[i]:.6f}", int(e.particle[i]), shot.cues[cue].id,
+                *(f"{x:.6g}" for x in e.place[i]), f"{e.value[i]:.6g}",
+                states[int(e.before[i])], states[int(e.after[i])], said[cue],
+            ])  # fmt: skip
+
+
+def _line(cells: list[Any]) -> str:
+    out = io.StringIO()
+    csv.writer(out).writerow([_safe(cell) for cell in cells])
+    return out.getvalue()
+
+
+def _safe(cell: Any) -> Any:
+    """Text that a spreadsheet would take for a formula is quoted with an apostrophe."""
+    return f"'{cell}" if isinstance(cell, str) and cell[:1] in ("=", "+", "@") else cell

@@ -1,0 +1,50 @@
+"""Compile every kernel once, on the least work that needs it, so that no run waits for it."""
+
+import tempfile
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+from hotgravel.core.run.execute import execute
+from hotgravel.core.run.world import beside, build
+from hotgravel.core.shot.document import load
+
+_SHOT: dict[str, Any] = {
+    "format": "hotgravel.shot", "version": 1, "name": "warm",
+    "set": [{"kind": "prop", "id": "vent", "name": "vent", "shape": {"kind": "sphere"}}],
+    "matter": [
+        {"kind": "state", "id": "flight", "name": "flight"},
+        {"kind": "collision", "id": "landing", "props": ["vent"]},
+    ],
+    "supply": [{"kind": "source", "id": "burst", "prop": "vent", "part": "volume", "state": "flight",
+                "emit": {"kind": "burst", "count": 8}}],
+    "cues": [{"kind": "cue", "id": "old", "when": {"kind": "older", "age": 0.01}, "then": {"kind": "remove"}}],
+    "finish": {"last": 3},
+}  # fmt: skip
+
+
+def _particles() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        execute(build(load(_SHOT), beside(Path())), Path(folder))
+
+
+def _picture() -> None:
+    from hotgravel.core.picture.still import still_of
+
+    with tempfile.TemporaryDirectory() as folder:
+        shot = load(_SHOT)
+        execute(build(shot, beside(Path())), Path(folder))
+        still_of(build(shot, beside(Path())), Path(folder), 1, (32, 18))
+
+
+KERNELS: dict[str, Callable[[], None]] = {
+    "particles: births, motion, contacts, cues": _particles,
+    "pictures": _picture,
+}
+
+
+def warm() -> Iterator[str]:
+    """Compile group after group; yields each one's name before it starts."""
+    for name, compile_group in KERNELS.items():
+        yield name
+        compile_group()
