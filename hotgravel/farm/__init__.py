@@ -1,0 +1,1 @@
+"""Where runs execute: worker processes, never the web process."""

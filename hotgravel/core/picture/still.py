@@ -10,13 +10,14 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 from PIL import Image
+from scipy.ndimage import gaussian_filter
 
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.world import World
 from hotgravel.core.shape.distance import distance
 
 Array = NDArray[np.float64]
-ZENITH, HORIZON = np.array([0.035, 0.045, 0.085]), np.array([0.36, 0.17, 0.12])
+ZENITH, HORIZON = np.array([0.006, 0.011, 0.028]), np.array([0.115, 0.050, 0.040])
 SUN = np.array([-0.45, 0.5, 0.74])
 FIELD_OF_VIEW = math.radians(38.0)
 
@@ -40,8 +41,8 @@ class View:
 def view_on(low: Array, high: Array) -> View:
     """A view from a little above that holds the box between two corners."""
     middle, size = 0.5 * (low + high), float(np.linalg.norm(high - low))
-    away = max(size, 0.5) * 1.15
-    return View(middle + away * np.array([0.62, 0.3, 0.72]), middle)
+    away = max(size, 0.5) * 1.02
+    return View(middle + away * np.array([0.62, 0.16, 0.74]), middle)
 
 
 @njit(cache=True, parallel=True)
@@ -81,11 +82,11 @@ def _props(image, depth, eye, axes, tan, kinds, sizes, poses, colours, tree, sun
                     break
                 t += best
             if hit >= 0 and t < far and best < 0.02 + 2e-3 * t:
-                light = 0.16 + 0.2 * max(ny, 0.0) + 0.75 * max(0.0, nx * sun[0] + ny * sun[1] + nz * sun[2])
+                light = 0.10 + 0.12 * max(ny, 0.0) + 0.5 * max(0.0, nx * sun[0] + ny * sun[1] + nz * sun[2])
                 fog = 1.0 - math.exp(-t / (0.6 * far))
                 depth[r, k] = t
                 for c in range(3):
-                    image[r, k, c] = colours[hit, c] * light * (1.0 - fog) + horizon[c] * fog * 0.7
+                    image[r, k, c] = colours[hit, c] * light * (1.0 - fog) + horizon[c] * fog * 0.8
 
 
 @njit(cache=True)
@@ -136,8 +137,11 @@ def still_of(world: World, folder: Path, frame: int, size: tuple[int, int], view
     _props(image, depth, view.eye, axes, tan, kinds, sizes, table.reshape(-1, 13), colours, world.tree,
            SUN / np.linalg.norm(SUN), ZENITH, HORIZON, far)  # fmt: skip
     palette = np.array([_linear(s.colour) for s in world.shot.states]).reshape(-1, 3)
-    glow = 1.6 * palette[particles["state"]] if len(position) else np.zeros((0, 3))
-    _splat(image, depth, view.eye, axes, tan, position, particles["radius"].astype(float), glow)
+    glow = 2.6 * palette[particles["state"]] if len(position) else np.zeros((0, 3))
+    embers = np.zeros_like(image)
+    _splat(embers, depth, view.eye, axes, tan, position, particles["radius"].astype(float), glow)
+    bloom = gaussian_filter(embers, (height / 55.0, height / 55.0, 0.0))
+    image += embers + 0.9 * bloom
     mapped = 1.0 - np.exp(-1.5 * image)
     pixels = (255.0 * np.clip(mapped, 0.0, 1.0) ** (1 / 2.2) + 0.5).astype(np.uint8)
     out = io.BytesIO()

@@ -1,0 +1,99 @@
+"""The workers: an embedded cluster of one process, or any Dask scheduler by its address."""
+
+import logging
+import os
+import threading
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from distributed import Client, Future, LocalCluster
+
+from hotgravel.farm import job
+
+SCHEDULER = "HOTGRAVEL_SCHEDULER"
+Heard = Callable[[int, int, dict[str, Any]], None]
+Ended = Callable[[int, str, str], None]
+log = logging.getLogger("hotgravel.farm")
+
+
+class Farm:
+    """Sends runs to workers and hears of them. `landed(run, frame, gauges)` and
+    `ended(run, state, message)` are called from the farm's own threads."""
+
+    def __init__(self, landed: Heard, ended: Ended) -> None:
+        self._landed, self._ended = landed, ended
+        self._ready = threading.Event()
+        self._client: Client | None = None
+        self._cluster: LocalCluster | None = None
+        self._futures: dict[int, Future] = {}
+        self._failure = ""
+
+    def start(self) -> None:
+        """Bring the workers up in the background; runs sent before then wait for them."""
+        threading.Thread(target=self._start, name="farm", daemon=True).start()
+
+    def _start(self) -> None:
+        try:
+            address = os.environ.get(SCHEDULER)
+            if address:
+                self._client = Client(address, timeout=20)
+            else:
+                self._cluster = LocalCluster(
+                    n_workers=1, threads_per_worker=1, processes=True, dashboard_address=None,
+                    memory_limit=0, host="127.0.0.1", silence_logs=logging.ERROR,
+                )  # fmt: skip
+                self._client = Client(self._cluster)
+            self._client.subscribe_topic(job.TOPIC, self._hear)
+            self._client.run(job.prepare)
+        except Exception as error:  # whatever stops the workers must reach the page
+            log.exception("the workers did not start")
+            self._failure = f"The workers did not start: {error}"
+        self._ready.set()
+
+    def wait(self, seconds: float) -> bool:
+        """Whether the workers are up within that time."""
+        return self._ready.wait(seconds)
+
+    def send(self, run_id: int, document: dict[str, Any], folder: Path, meshes: Path) -> None:
+        """Queue a run."""
+        threading.Thread(target=self._send, args=(run_id, document, folder, meshes), daemon=True).start()
+
+    def _send(self, run_id: int, document: dict[str, Any], folder: Path, meshes: Path) -> None:
+        self._ready.wait()
+        if self._client is None or self._failure:
+            self._ended(run_id, "failed", self._failure)
+            return
+        future = self._client.submit(
+            job.run_shot, run_id, document, str(folder.resolve()), str(meshes.resolve()),
+            key=f"run-{run_id}", pure=False, retries=0,
+        )  # fmt: skip
+        self._futures[run_id] = future
+        future.add_done_callback(lambda done: self._done(run_id, done))
+
+    @staticmethod
+    def cancel(folder: Path) -> None:
+        """Ask a run to stop after the frame in work."""
+        folder.mkdir(parents=True, exist_ok=True)
+        (folder / job.CANCEL).touch()
+
+    def _hear(self, event: tuple[float, dict[str, Any]]) -> None:
+        _stamp, news = event
+        self._landed(news["run"], news["frame"], news["gauges"])
+
+    def _done(self, run_id: int, future: Future) -> None:
+        self._futures.pop(run_id, None)
+        try:
+            self._ended(run_id, future.result(), "")
+        except Exception as error:
+            if not isinstance(error, ValueError):  # a ShotFault is a sentence already
+                log.exception("run %s failed", run_id)
+            text = str(error) or type(error).__name__
+            self._ended(run_id, "failed", text if isinstance(error, ValueError) else f"The run stopped: {text}")
+
+    def stop(self) -> None:
+        """End the workers."""
+        if self._client is not None:
+            self._client.close(timeout=2)
+        if self._cluster is not None:
+            self._cluster.close(timeout=5)

@@ -1,0 +1,57 @@
+"""What a worker does: one run, told about frame by frame."""
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from hotgravel.core.run.execute import execute
+from hotgravel.core.run.warm import warm
+from hotgravel.core.run.world import beside, build
+from hotgravel.core.shot.document import load
+
+TOPIC = "hotgravel"
+CANCEL = "cancel"
+PICTURE = "picture.png"
+PICTURE_SIZE = (640, 360)
+
+
+def prepare() -> None:
+    """Load every kernel into this worker, so that the first run need not wait."""
+    for _ in warm():
+        pass
+
+
+def run_shot(run_id: int, document: dict[str, Any], folder: str, meshes: str) -> str:
+    """Compute a run into its folder; called in a worker. Returns the state it ended in."""
+    return compute(document, Path(folder), Path(meshes), lambda **news: _tell(run_id, news))
+
+
+def compute(document: dict[str, Any], folder: Path, meshes: Path, tell: Callable[..., None]) -> str:
+    """A run with its picture. `tell` hears of each frame that landed."""
+    world = build(load(document), beside(meshes))
+
+    def stopped() -> bool:
+        return (folder / CANCEL).exists()
+
+    def landed(frame: int, gauges: dict[str, Any]) -> None:
+        tell(frame=frame, gauges=gauges)
+
+    kept = execute(world, folder, landed=landed, cancelled=stopped, clock=time.perf_counter)
+    take_picture(world, folder, kept)
+    return "finished" if kept and kept[-1] == world.shot.finish.last else "cancelled"
+
+
+def take_picture(world: Any, folder: Path, kept: list[int]) -> None:
+    """A picture for the shot's card: about a sixth of the way in, when much is on its way."""
+    from hotgravel.core.picture.still import still_of
+
+    if kept:
+        png = still_of(world, folder, kept[len(kept) // 6], PICTURE_SIZE)
+        (folder / PICTURE).write_bytes(png)
+
+
+def _tell(run_id: int, news: dict[str, Any]) -> None:
+    from distributed import get_worker
+
+    get_worker().log_event(TOPIC, {"run": run_id, **news})
