@@ -1,0 +1,1 @@
+"""Pages, made on the server, and the data that the stage draws."""

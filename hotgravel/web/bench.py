@@ -1,0 +1,75 @@
+"""The bench: one shot, with its stage, notebook and score."""
+
+from typing import Any
+
+from fastapi import APIRouter, Body, Request
+from fastapi.responses import Response
+
+from hotgravel.core.run.gauges import GAUGES
+from hotgravel.core.shot.document import Shot
+from hotgravel.store import runs, shots
+from hotgravel.store.models import RunRecord
+from hotgravel.web.render import notebook, page
+from hotgravel.web.studio import Studio
+
+router = APIRouter()
+
+
+def run_facts(run: RunRecord | None, head: int) -> dict[str, Any] | None:
+    """A run as the bench's scripts know it; `older` if the page has moved on since."""
+    if run is None:
+        return None
+    return {
+        "id": run.id, "state": run.state, "message": run.message, "quality": run.quality,
+        "revision": run.revision, "first": run.first, "last": run.last, "landed": run.landed,
+        "older": run.revision != head,
+    }  # fmt: skip
+
+
+def shot_facts(shot: Shot) -> dict[str, Any]:
+    """What the stage and the score need to know of a shot."""
+    return {
+        "first": shot.finish.first, "last": shot.finish.last, "rate": shot.finish.rate,
+        "lengths": shot.finish.lengths,
+        "states": [{"id": s.id, "name": s.name, "colour": s.colour} for s in shot.states],
+        "cues": [{"id": c.id, "on": c.on} for c in shot.cues],
+        "gauges": {name: {"unit": unit, "what": what} for name, (unit, what) in GAUGES.items()},
+    }  # fmt: skip
+
+
+@router.get("/shots/{shot_id}")
+def bench(request: Request, shot_id: int) -> Response:
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        there = shots.record(session, shot_id)
+        shot = shots.document(session, shot_id)
+        going = runs.latest(session, shot_id)
+        run = going if going and going.state in runs.GOING else runs.latest(session, shot_id, with_frames=True)
+        facts = {
+            "shot": {"id": shot_id, **shot_facts(shot)},
+            "run": run_facts(run, there.head),
+            "camera": there.camera,
+            "revision": there.head,
+        }
+        return page(
+            request, "bench.html", facts=facts, name=there.name, **notebook(shot_id, shot, there.head),
+            label=shots.latest_label(session, shot_id),
+        )  # fmt: skip
+
+
+@router.get("/shots/{shot_id}.json")
+def bench_json(request: Request, shot_id: int) -> dict[str, Any]:
+    """The shot as its file would hold it."""
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        return shots.document(session, shot_id).dump()
+
+
+@router.post("/shots/{shot_id}/camera", status_code=204)
+def keep_camera(request: Request, shot_id: int, camera: dict[str, list[float]] = Body()) -> None:
+    """Keep where the stage's camera stands: eye and aim, three numbers each."""
+    studio: Studio = request.app.state.studio
+    kept = {name: [float(x) for x in camera.get(name, [])][:3] for name in ("eye", "aim")}
+    if all(len(v) == 3 for v in kept.values()):
+        with studio.database.session() as session:
+            shots.set_camera(session, shot_id, kept)

@@ -1,0 +1,165 @@
+"""Templates, and what they need to know of a shot."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from fastapi import Request
+from fastapi.responses import HTMLResponse
+from fastapi.templating import Jinja2Templates
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+
+from hotgravel.core.drive.value import is_driven
+from hotgravel.core.shot.document import SECTIONS, Shot
+from hotgravel.core.shot.edit import rows_of
+from hotgravel.core.shot.faults import Fault
+from hotgravel.core.shot.fields import Choice, Colour, Described, FileName, Pick, Quantity, Refer, Words, fields_of
+from hotgravel.core.shot.row import Clause, Row, Slot, pieces, sentence, show_value, slots_of
+from hotgravel.core.shot.units import show_number, show_quantity, shown_unit
+
+HERE = Path(__file__).parent
+STATIC = HERE / "static"
+
+_environment = Environment(
+    loader=FileSystemLoader(HERE / "templates"), autoescape=True, undefined=StrictUndefined,
+    trim_blocks=True, lstrip_blocks=True,
+)  # fmt: skip
+templates = Jinja2Templates(env=_environment)
+
+
+def page(request: Request, name: str, status: int = 200, **context: Any) -> HTMLResponse:
+    """A whole page, or a part of one."""
+    return templates.TemplateResponse(request, name, context, status_code=status)
+
+
+def slot_type(slot: Slot) -> str:
+    """Which kind of input a slot is: text, pick, refer, refers, colour or file."""
+    match slot.described:
+        case Pick() | Choice():
+            return "pick"
+        case Refer(many=True):
+            return "refers"
+        case Refer():
+            return "refer"
+        case Colour():
+            return "colour"
+        case FileName():
+            return "file"
+    return "text"
+
+
+@dataclass(frozen=True)
+class Dial:
+    """A field as the unfolded row shows it: its slots, what it does, what is usual."""
+
+    name: str
+    described: Described
+    slots: list[Slot]
+    usual: str
+    off_default: bool
+
+
+def dials_of(shot: Shot, clause: Clause, prefix: str = "") -> list[Dial]:
+    """All fields of a row, those of its clauses after the clause's own pick."""
+    found: list[Dial] = []
+    for name, described in fields_of(type(clause)).items():
+        slots = [s for s in slots_of(clause, name, described, shot.dress, shot.names(), prefix) if isinstance(s, Slot)]
+        value = getattr(clause, name)
+        if isinstance(described, Pick):
+            found.append(Dial(name, described, slots[:1], "", False))
+            found += dials_of(shot, value, f"{prefix}{name}.")
+            continue
+        usual, off = "", False
+        if isinstance(described, Quantity):
+            usual, off = _usual(described, value, shot)
+        elif isinstance(described, Choice):
+            off = value != described.default
+        found.append(Dial(name, described, slots, usual, off))
+    return found
+
+
+def _usual(quantity: Quantity, value: Any, shot: Shot) -> tuple[str, bool]:
+    low, high = (show_number(n, quantity.unit, shot.dress) for n in quantity.soft)
+    unit = "" if quantity.unit in ("count", "frame") else " " + shown_unit(quantity.unit, shot.dress)
+    default = (
+        ", ".join(show_number(d, quantity.unit, shot.dress) for d in quantity.default)
+        if quantity.three else show_value(quantity.default, quantity, shot.dress)
+    )  # fmt: skip
+    return f"usual {low} to {high}{unit}, default {default}", value != quantity.default
+
+
+def keys_shown(shot: Shot, slot: Slot) -> list[dict[str, str]]:
+    """The keys of a driven value as its editor shows them."""
+    assert isinstance(slot.described, Quantity)
+    return [
+        {
+            "frame": f"{key.frame:g}",
+            "value": show_quantity(key.value, slot.described.unit, shot.dress),
+            "ease": key.ease,
+        }
+        for key in slot.value.keys
+    ]
+
+
+def keys_curve(shot: Shot, slot: Slot) -> str:
+    """The keyed value over the shot's frames, as the points of a 100 by 30 polyline."""
+    finish = shot.finish
+    steps = 100
+    frames = [finish.first + (finish.last - finish.first) * i / steps for i in range(steps + 1)]
+    values = [slot.value.at(f) for f in frames]
+    low, high = min(values), max(values)
+    span = high - low or 1.0
+    return " ".join(f"{100 * i / steps:.1f},{28 - 26 * (v - low) / span:.2f}" for i, v in enumerate(values))
+
+
+@dataclass(frozen=True)
+class Typed:
+    """What a refused edit held, so that nothing typed is lost: where, the text, and the fault."""
+
+    row: str
+    path: str
+    text: str
+    faults: tuple[Fault, ...]
+
+    def sentence(self, row: str) -> str:
+        """The fault as the row shows it."""
+        return " ".join(f.message for f in self.faults) if row == self.row else ""
+
+
+NOTHING_TYPED = Typed("", "", "", ())
+
+
+def notebook(shot_id: int, shot: Shot, revision: int, typed: Typed = NOTHING_TYPED, unfolded: str = "") -> dict[str, Any]:
+    """What the notebook's template needs."""
+    return {
+        "shot_id": shot_id,
+        "shot": shot,
+        "revision": revision,
+        "typed": typed,
+        "unfolded": set(unfolded.split()),
+        "sections": [(name, title, _rows(shot, name), rows_of(name)) for name, title in SECTIONS.items()],
+    }
+
+
+def _rows(shot: Shot, section: str) -> list[Row]:
+    return [shot.finish] if section == "finish" else list(getattr(shot, section))
+
+
+def row_pieces(shot: Shot, row: Row) -> list[str | Slot]:
+    """The sentence of a row, its first word with a capital."""
+    found = list(pieces(row, shot.dress, shot.names()))
+    if isinstance(found[0], str):
+        found[0] = found[0][:1].upper() + found[0][1:]
+    return found
+
+
+def rows_to_name(shot: Shot, described: Refer) -> list[tuple[str, str]]:
+    """Id and name of all rows that a reference may name."""
+    names = shot.names()
+    return [(row.id, names[row.id]) for row in shot.rows() if row.kind == described.to]
+
+
+_environment.globals.update(
+    slot_type=slot_type, dials_of=dials_of, keys_shown=keys_shown, keys_curve=keys_curve, is_slot=lambda p: isinstance(p, Slot),
+    row_pieces=row_pieces, rows_to_name=rows_to_name, is_driven=is_driven, sentence=sentence,
+)  # fmt: skip

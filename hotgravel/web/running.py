@@ -1,0 +1,129 @@
+"""Runs: started, followed, cancelled, asked for their because."""
+
+import asyncio
+import json
+from collections.abc import AsyncIterator
+from typing import Any
+
+import numpy as np
+from fastapi import APIRouter, Request
+from fastapi.responses import Response, StreamingResponse
+from starlette.exceptions import HTTPException
+
+from hotgravel.core.cues.because import because
+from hotgravel.core.cues.record import all_events
+from hotgravel.core.preflight.checks import findings
+from hotgravel.core.run.world import beside, build
+from hotgravel.core.shot.faults import ShotFault
+from hotgravel.core.shot.units import show_quantity
+from hotgravel.store import runs, shots
+from hotgravel.web.bench import run_facts, shot_facts
+from hotgravel.web.render import page
+from hotgravel.web.studio import Studio
+
+router = APIRouter()
+
+
+@router.post("/shots/{shot_id}/runs", status_code=201)
+def start(request: Request, shot_id: int) -> dict[str, Any]:
+    """Start a run of the shot as it is. A fault that only building shows is told here."""
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        shot = shots.document(session, shot_id)
+        going = runs.latest(session, shot_id)
+    if going and going.state in runs.GOING:
+        raise HTTPException(409, "A run of this shot is going on. Cancel it first, or wait for it.")
+    try:
+        world = build(shot, beside(studio.meshes))
+    except ShotFault as fault:
+        raise HTTPException(422, str(fault)) from None
+    made = studio.run(shot_id)
+    notes = [*world.notes, *(str(f) for f in findings(shot))]
+    return {"run": run_facts(made, made.revision), "shot": shot_facts(shot), "notes": notes}
+
+
+@router.post("/runs/{run_id}/cancel", status_code=204)
+def cancel(request: Request, run_id: int) -> None:
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        runs.record(session, run_id)
+    studio.cancel(run_id)
+
+
+@router.get("/runs/{run_id}.json")
+def run_json(request: Request, run_id: int) -> dict[str, Any]:
+    """A run with all that was measured of it."""
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        run = runs.record(session, run_id)
+        head = shots.record(session, run.shot_id).head
+        measured = [{"frame": f, "gauges": g} for f, g in runs.gauges(session, run_id)]
+        shot = shots.document(session, run.shot_id, run.revision)
+        return {"run": run_facts(run, head), "frames": measured, "shot": shot_facts(shot)}
+
+
+@router.get("/runs/{run_id}/feed")
+async def feed(request: Request, run_id: int) -> StreamingResponse:
+    """News of a run as server-sent events: what has landed so far, then each frame as it lands."""
+    studio: Studio = request.app.state.studio
+    queue = studio.subscribe(run_id)
+
+    def so_far() -> tuple[list[tuple[int, dict[str, Any]]], runs.RunRecord]:
+        with studio.database.session() as session:
+            return runs.gauges(session, run_id), runs.record(session, run_id)
+
+    async def news() -> AsyncIterator[str]:
+        try:
+            measured, run = await asyncio.to_thread(so_far)
+            for frame, gauges in measured:
+                yield _event({"frame": frame, "gauges": gauges})
+            if run.state not in runs.GOING:
+                yield _event({"ended": run.state, "message": run.message})
+                return
+            while True:
+                try:
+                    item = await asyncio.wait_for(queue.get(), 15)
+                except TimeoutError:
+                    yield ": waiting\n\n"
+                    continue
+                yield _event(item)
+                if "ended" in item:
+                    return
+        finally:
+            studio.unsubscribe(run_id, queue)
+
+    return StreamingResponse(news(), media_type="text/event-stream", headers={"Cache-Control": "no-store"})
+
+
+def _event(item: dict[str, Any]) -> str:
+    return f"data: {json.dumps(item)}\n\n"
+
+
+@router.get("/runs/{run_id}/because")
+def because_of(request: Request, run_id: int, particle: int, frame: int) -> Response:
+    """The story of a particle at a frame."""
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        run = runs.record(session, run_id)
+        shot = shots.document(session, run.shot_id, run.revision)
+    store = studio.frames(run_id)
+    try:
+        arrays = store.particles(frame, ("id", "age", "velocity", "state", "source", "radius", "position"))
+    except KeyError:
+        raise HTTPException(404, f"Frame {frame} is not kept in this run.") from None
+    found = np.flatnonzero(arrays["id"] == particle)
+    if len(found) == 0:
+        raise HTTPException(404, f"There is no particle {particle} at frame {frame}.")
+    i = int(found[0])
+    age = float(arrays["age"][i])
+    born = frame - int(np.ceil(age * shot.finish.rate / shot.finish.time_scale - 1e-3))
+    happened = all_events([store.events(f) for f in store.frames() if f <= frame])
+    chain = because(shot, happened, particle, int(arrays["source"][i]), born, frame)
+    facts = {
+        "state": shot.states[int(arrays["state"][i])],
+        "age": show_quantity(round(age, 3), "s", shot.dress),
+        "speed": show_quantity(round(float(np.linalg.norm(arrays["velocity"][i])), 3), "m/s", shot.dress),
+        "radius": show_quantity(round(float(arrays["radius"][i]), 5), "m", shot.dress),
+        "height": show_quantity(round(float(arrays["position"][i, 1]), 4), "m", shot.dress),
+    }
+    return page(request, "because.html", particle=particle, frame=frame, facts=facts, chain=chain)

@@ -1,0 +1,125 @@
+"""The first page: all shots as cards."""
+
+from dataclasses import dataclass
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import FileResponse, RedirectResponse, Response
+from starlette.exceptions import HTTPException
+
+from hotgravel.core.shot.document import load
+from hotgravel.core.shot.edit import rename
+from hotgravel.farm.job import PICTURE
+from hotgravel.store import runs, shots
+from hotgravel.store.models import RunRecord, ShotRecord
+from hotgravel.web.render import page
+from hotgravel.web.starters import STARTERS
+from hotgravel.web.studio import Studio
+
+router = APIRouter()
+
+
+@dataclass(frozen=True)
+class Card:
+    """A shot with its latest run."""
+
+    shot: ShotRecord
+    run: RunRecord | None
+    picture: int | None
+    frames: str
+    states: str
+
+
+def _cards(studio: Studio) -> list[Card]:
+    cards = []
+    with studio.database.session() as session:
+        for there in shots.all_shots(session):
+            shot = shots.document(session, there.id)
+            shown = runs.latest(session, there.id, with_frames=True)
+            pictured = shown and (studio.run_folder(shown.id) / PICTURE).is_file()
+            cards.append(
+                Card(
+                    shot=there,
+                    run=runs.latest(session, there.id),
+                    picture=shown.id if shown and pictured else None,
+                    frames=f"{shot.finish.last - shot.finish.first + 1} frames at {shot.finish.rate:g} fps",
+                    states=", ".join(s.name for s in shot.states),
+                )
+            )
+    return cards
+
+
+@router.get("/")
+def shots_page(request: Request) -> Response:
+    return page(request, "shots.html", cards=_cards(request.app.state.studio), starters=STARTERS)
+
+
+@router.get("/shots.json")
+def shots_json(request: Request) -> list[dict[str, object]]:
+    """The first page as data."""
+    return [
+        {
+            "id": card.shot.id,
+            "name": card.shot.name,
+            "revision": card.shot.head,
+            "changed": card.shot.changed.isoformat(),
+            "latest_run": card.run and {"id": card.run.id, "state": card.run.state, "frames": card.run.landed},
+        }
+        for card in _cards(request.app.state.studio)
+    ]
+
+
+@router.get("/shots/{shot_id}/cards")
+def one_card(request: Request, shot_id: int) -> Response:
+    """A card by itself, for a page that waits for a run's picture."""
+    for card in _cards(request.app.state.studio):
+        if card.shot.id == shot_id:
+            return page(request, "card.html", card=card)
+    raise shots.NoSuchShot(shot_id)
+
+
+@router.post("/shots")
+def new_shot(request: Request, starter: Annotated[str, Form()]) -> Response:
+    """A new shot from a starter, opened on the bench."""
+    if starter not in STARTERS:
+        raise HTTPException(422, f"There is no starter {starter!r}. There are: {', '.join(STARTERS)}.")
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        made = shots.create(session, STARTERS[starter].shot(), f"from the starter {starter}")
+    return RedirectResponse(f"/shots/{made.id}", 303)
+
+
+@router.post("/shots/{shot_id}/duplicate")
+def duplicate(request: Request, shot_id: int) -> Response:
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        shot = shots.document(session, shot_id)
+        name = f"{shot.name[:70]} copy"
+        copy = shots.create(session, load(shot.dump() | {"name": name}), f"duplicate of {shot.name}")
+        copy.camera = shots.record(session, shot_id).camera
+    return RedirectResponse("/", 303)
+
+
+@router.post("/shots/{shot_id}/rename")
+def rename_shot(request: Request, shot_id: int, name: Annotated[str, Form()]) -> Response:
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        seen = shots.record(session, shot_id).head
+        edited = rename(shots.document(session, shot_id), name)
+        shots.revise(session, shot_id, seen, edited.shot, edited.label)
+    return RedirectResponse("/", 303)
+
+
+@router.post("/shots/{shot_id}/delete")
+def delete(request: Request, shot_id: int) -> Response:
+    studio: Studio = request.app.state.studio
+    studio.delete_shot(shot_id)
+    return RedirectResponse("/", 303)
+
+
+@router.get("/runs/{run_id}/picture.png")
+def picture(request: Request, run_id: int) -> Response:
+    path = request.app.state.studio.run_folder(run_id) / PICTURE
+    if not path.is_file():
+        raise HTTPException(404, "This run has no picture yet.")
+    return FileResponse(path, media_type="image/png", headers={"Cache-Control": "max-age=3600"})

@@ -1,0 +1,100 @@
+"""What the stage draws: props as meshes with their poses over time, and frames as binary."""
+
+import json
+from typing import Any
+
+import numpy as np
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+from numpy.typing import NDArray
+from starlette.exceptions import HTTPException
+
+from hotgravel.core.run.frames import DamagedFrame, FrameStore
+from hotgravel.core.shape.mesh import MeshFault, import_mesh, mesh_of
+from hotgravel.core.shape.pose import moves, pose_at
+from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.props import Mesh, Prop
+from hotgravel.store import runs, shots
+from hotgravel.web.studio import Studio
+
+router = APIRouter()
+WIRE = {
+    "position": np.float32, "velocity": np.float32, "age": np.float32, "radius": np.float32,
+    "id": np.uint32, "state": np.uint8,
+}  # fmt: skip
+
+
+@router.get("/shots/{shot_id}/set.json")
+def current_set(request: Request, shot_id: int) -> dict[str, Any]:
+    """The props of a shot as it is now."""
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        return _set(studio, shots.document(session, shot_id))
+
+
+@router.get("/runs/{run_id}/set.json")
+def set_of_run(request: Request, run_id: int) -> dict[str, Any]:
+    """The props of the shot as it was run."""
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        run = runs.record(session, run_id)
+        return _set(studio, shots.document(session, run.shot_id, run.revision))
+
+
+def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
+    props = []
+    for prop in (p for p in shot.set if p.on):
+        try:
+            vertices, faces, normals = _triangles(studio, prop)
+        except MeshFault:
+            continue  # the row's own fault says so when the shot is run
+        frames = range(shot.finish.first, shot.finish.last + 1) if moves(prop) else [shot.finish.first]
+        poses = [pose_at(prop, f) for f in frames]
+        props.append({
+            "id": prop.id, "name": prop.name, "colour": prop.colour, "kind": prop.shape.kind,
+            "vertices": np.round(vertices, 6).ravel().tolist(), "faces": faces.ravel().tolist(),
+            "normals": np.round(normals, 4).ravel().tolist(),
+            "poses": [[*p.position.tolist(), *p.quaternion.tolist(), p.scale] for p in poses],
+        })  # fmt: skip
+    return {"props": props, "first": shot.finish.first}
+
+
+def _triangles(studio: Studio, prop: Prop) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
+    if isinstance(prop.shape, Mesh):
+        mesh = import_mesh(studio.meshes / prop.shape.file)
+        return mesh.vertices, mesh.faces, mesh.normals()
+    return mesh_of(prop.shape)
+
+
+@router.get("/runs/{run_id}/frames/{frame}.bin")
+def frame_bytes(request: Request, run_id: int, frame: int) -> Response:
+    """A frame for the stage: a JSON head of stated length, then its arrays, little endian.
+
+    Bytes 0 to 3 hold the head's length n (uint32), 4 to n + 3 the head, which names each
+    array with its type, numbers per particle and byte offset; arrays start at multiples of 4.
+    """
+    studio: Studio = request.app.state.studio
+    try:
+        body = packed(studio.frames(run_id), frame)
+    except KeyError:
+        raise HTTPException(404, f"Frame {frame} is not kept in this run.") from None
+    except DamagedFrame as fault:
+        raise HTTPException(410, str(fault)) from None
+    return Response(body, media_type="application/octet-stream", headers={"Cache-Control": "no-cache"})
+
+
+def packed(store: FrameStore, frame: int) -> bytes:
+    """The wire form of a kept frame."""
+    arrays = store.particles(frame, WIRE)
+    blocks = {name: np.ascontiguousarray(arrays[name], np.dtype(t).newbyteorder("<")) for name, t in WIRE.items()}
+    fields, at = [], 0
+    for name, block in blocks.items():
+        width = block.shape[1] if block.ndim > 1 else 1
+        fields.append({"name": name, "type": block.dtype.name, "width": width, "offset": at})
+        at += (block.nbytes + 3) // 4 * 4
+    head = json.dumps({"frame": frame, "count": len(arrays["id"]), "fields": fields}).encode()
+    head += b" " * (-len(head) % 4)
+    parts = [np.uint32(len(head)).tobytes(), head]
+    for block in blocks.values():
+        parts += [block.tobytes(), b"\0" * (-block.nbytes % 4)]
+    return b"".join(parts)

@@ -1,0 +1,129 @@
+"""What all pages share: the store, the farm, the folders, and the news of runs."""
+
+import asyncio
+import logging
+import shutil
+from pathlib import Path
+from typing import Any
+
+from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.shot.document import Shot, load
+from hotgravel.demo.shots import demo_names, demo_path
+from hotgravel.farm.cluster import Farm
+from hotgravel.store import runs, shots
+from hotgravel.store.database import Database
+from hotgravel.store.models import RunRecord
+
+log = logging.getLogger("hotgravel.web")
+
+
+class Studio:
+    """One store folder with its database, runs and meshes, and the workers that fill it."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.database = Database(folder)
+        self.farm = Farm(self._landed, self._ended)
+        self._listeners: dict[int, set[asyncio.Queue[dict[str, Any]]]] = {}
+        self._loop: asyncio.AbstractEventLoop | None = None
+
+    @property
+    def meshes(self) -> Path:
+        return self.folder / "meshes"
+
+    def run_folder(self, run_id: int) -> Path:
+        return self.folder / "runs" / f"{run_id:06d}"
+
+    def frames(self, run_id: int) -> FrameStore:
+        return FrameStore(self.run_folder(run_id))
+
+    def open(self, *, demo: bool) -> None:
+        """Bring the database up to date, put the demo shots in and start the workers."""
+        self.database.upgrade()
+        with self.database.session() as session:
+            runs.interrupted(session)
+        self.farm.start()
+        if demo:
+            self._add_demo()
+
+    def listen_on(self, loop: asyncio.AbstractEventLoop) -> None:
+        """The loop in which pages wait for news."""
+        self._loop = loop
+
+    def close(self) -> None:
+        self.farm.stop()
+        self.database.engine.dispose()
+
+    def _add_demo(self) -> None:
+        with self.database.session() as session:
+            if shots.all_shots(session):
+                return
+            for name in demo_names():
+                shots.create(session, load(demo_path(name)), "from the demo")
+            made = [s.id for s in shots.all_shots(session)]
+        for shot_id in made:
+            self.run(shot_id)
+
+    def run(self, shot_id: int) -> RunRecord:
+        """Start a run of a shot as it is now."""
+        with self.database.session() as session:
+            there = shots.record(session, shot_id)
+            shot: Shot = shots.document(session, shot_id)
+            made = runs.create(session, shot_id, there.head, shot)
+        self.farm.send(made.id, shot.dump(), self.run_folder(made.id), self.meshes)
+        return made
+
+    def cancel(self, run_id: int) -> None:
+        self.farm.cancel(self.run_folder(run_id))
+
+    def delete_shot(self, shot_id: int) -> None:
+        """A shot with all its runs, from the store and from the disk."""
+        with self.database.session() as session:
+            doomed = runs.of_shot(session, shot_id)
+            shots.delete(session, shot_id)
+        for run in doomed:
+            self.cancel(run.id)
+            shutil.rmtree(self.run_folder(run.id), ignore_errors=True)
+
+    # News: from the farm's threads to the pages that listen.
+
+    def subscribe(self, run_id: int) -> asyncio.Queue[dict[str, Any]]:
+        queue: asyncio.Queue[dict[str, Any]] = asyncio.Queue()
+        self._listeners.setdefault(run_id, set()).add(queue)
+        return queue
+
+    def unsubscribe(self, run_id: int, queue: asyncio.Queue[dict[str, Any]]) -> None:
+        self._listeners.get(run_id, set()).discard(queue)
+
+    def _landed(self, run_id: int, frame: int, gauges: dict[str, Any]) -> None:
+        self._tell(run_id, {"frame": frame, "gauges": gauges})
+        try:
+            with self.database.session() as session:
+                runs.landed(session, run_id, frame, gauges)
+        except runs.NoSuchRun:
+            log.info("run %s was deleted while it ran", run_id)
+
+    def _ended(self, run_id: int, state: str, message: str) -> None:
+        try:
+            with self.database.session() as session:
+                self._catch_up(session, run_id)
+                runs.ended(session, run_id, state, message)
+        except runs.NoSuchRun:
+            log.info("run %s was deleted while it ran", run_id)
+        self._tell(run_id, {"ended": state, "message": message})
+
+    def _catch_up(self, session: Any, run_id: int) -> None:
+        """Frames that landed but were not heard of."""
+        known = {frame for frame, _ in runs.gauges(session, run_id)}
+        kept = self.frames(run_id)
+        for frame in kept.frames():
+            if frame not in known:
+                gauges = kept.gauges(frame)
+                runs.landed(session, run_id, frame, gauges)
+                self._tell(run_id, {"frame": frame, "gauges": gauges})
+
+    def _tell(self, run_id: int, news: dict[str, Any]) -> None:
+        if self._loop is None:
+            return
+        for queue in tuple(self._listeners.get(run_id, ())):
+            self._loop.call_soon_threadsafe(queue.put_nowait, news)
