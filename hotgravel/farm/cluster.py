@@ -45,7 +45,7 @@ class Farm:
                 )  # fmt: skip
                 self._client = Client(self._cluster)
             self._client.subscribe_topic(job.TOPIC, self._hear)
-            self._client.run(job.prepare)
+            self._client.submit(job.prepare, key="prepare", pure=False).result()
         except Exception as error:  # whatever stops the workers must reach the page
             log.exception("the workers did not start")
             self._failure = f"The workers did not start: {error}"

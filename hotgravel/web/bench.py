@@ -30,7 +30,7 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
     """What the stage and the score need to know of a shot."""
     return {
         "first": shot.finish.first, "last": shot.finish.last, "rate": shot.finish.rate,
-        "lengths": shot.finish.lengths,
+        "lengths": shot.finish.lengths, "quality": shot.finish.quality,
         "states": [{"id": s.id, "name": s.name, "colour": s.colour} for s in shot.states],
         "cues": [{"id": c.id, "on": c.on} for c in shot.cues],
         "gauges": {name: {"unit": unit, "what": what} for name, (unit, what) in GAUGES.items()},

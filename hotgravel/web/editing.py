@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
 
@@ -41,10 +42,10 @@ def _answer(
                 shot = edited.shot
             typed = NOTHING_TYPED
         except ShotFault as fault:
-            status, typed = 422, Typed(typed.row, typed.path, typed.text, fault.faults)
+            status, typed = 422, replace(typed, faults=fault.faults)
         except shots.Stale as stale:
             message = f"{stale} Nothing was overwritten; this is the current page. Make your change again."
-            status, typed = 409, Typed(typed.row, typed.path, typed.text, (Fault(typed.row, "", message),))
+            status, typed = 409, replace(typed, faults=(Fault(typed.row, "", message),))
         run = runs.latest(session, shot_id, with_frames=True)
         facts = {"shot": {"id": shot_id, **shot_facts(shot)}, "revision": head, "run": run_facts(run, head)}
         label = shots.latest_label(session, shot_id)
@@ -59,7 +60,7 @@ def _answer(
 def set_text(
     request: Request, shot_id: int, row: str, path: Text, revision: Number, value: Text = "", unfolded: Text = ""
 ) -> Response:
-    typed = Typed(row, path, value, ())
+    typed = Typed(row, path, value)
     return _answer(request, shot_id, revision, lambda s: edit.set_text(s, row, path, value), typed, unfolded)
 
 
@@ -67,7 +68,7 @@ def set_text(
 async def set_many(request: Request, shot_id: int, row: str) -> Response:
     form = await request.form()
     path, targets = str(form.get("path", "")), [str(v) for v in form.getlist("value")]
-    typed = Typed(row, path, "", ())
+    typed = Typed(row, path, "")
     seen = int(str(form.get("revision", 0)))
     change = lambda s: edit.set_many(s, row, path, targets)  # noqa: E731
     return _answer(request, shot_id, seen, change, typed, str(form.get("unfolded", "")))
@@ -79,7 +80,8 @@ async def set_keys(request: Request, shot_id: int, row: str) -> Response:
     path = str(form.get("path", ""))
     columns = [[str(v) for v in form.getlist(name)] for name in ("frame", "value", "ease")]
     keys = [k for k in zip(*columns, strict=False) if k[0].strip() or k[1].strip()]
-    typed = Typed(row, path, "", ())
+    shown = tuple({"frame": f, "value": v, "ease": e} for f, v, e in keys)
+    typed = Typed(row, path, "", keys=shown)
     seen = int(str(form.get("revision", 0)))
     change = lambda s: edit.set_keys(s, row, path, keys)  # noqa: E731
     return _answer(request, shot_id, seen, change, typed, str(form.get("unfolded", "")))
@@ -87,7 +89,7 @@ async def set_keys(request: Request, shot_id: int, row: str) -> Response:
 
 @router.post("/rows/{row}/drive")
 def drive(request: Request, shot_id: int, row: str, path: Text, revision: Number, unfolded: Text = "") -> Response:
-    typed = Typed(row, path, "", ())
+    typed = Typed(row, path, "")
     return _answer(request, shot_id, revision, lambda s: edit.drive(s, row, path), typed, unfolded)
 
 
@@ -96,31 +98,31 @@ def undrive(
     request: Request, shot_id: int, row: str, path: Text, revision: Number, frame: Annotated[float, Form()] = 1.0,
     unfolded: Text = "",
 ) -> Response:  # fmt: skip
-    typed = Typed(row, path, "", ())
+    typed = Typed(row, path, "")
     return _answer(request, shot_id, revision, lambda s: edit.undrive(s, row, path, frame), typed, unfolded)
 
 
 @router.post("/rows/{row}/switch")
 def switch(request: Request, shot_id: int, row: str, on: Text, revision: Number, unfolded: Text = "") -> Response:
-    typed = Typed(row, "", "", ())
+    typed = Typed(row, "", "")
     return _answer(request, shot_id, revision, lambda s: edit.switch(s, row, on == "1"), typed, unfolded)
 
 
 @router.post("/rows/{row}/duplicate")
 def duplicate(request: Request, shot_id: int, row: str, revision: Number, unfolded: Text = "") -> Response:
-    typed = Typed(row, "", "", ())
+    typed = Typed(row, "", "")
     return _answer(request, shot_id, revision, lambda s: edit.duplicate_row(s, row)[0], typed, unfolded)
 
 
 @router.post("/rows/{row}/remove")
 def remove(request: Request, shot_id: int, row: str, revision: Number, unfolded: Text = "") -> Response:
-    typed = Typed(row, "", "", ())
+    typed = Typed(row, "", "")
     return _answer(request, shot_id, revision, lambda s: edit.remove_row(s, row), typed, unfolded)
 
 
 @router.post("/rows")
 def add(request: Request, shot_id: int, kind: Text, section: Text, revision: Number, unfolded: Text = "") -> Response:
-    typed = Typed(section, "", "", ())
+    typed = Typed(section, "", "")
     return _answer(request, shot_id, revision, lambda s: edit.add_row(s, kind)[0], typed, unfolded)
 
 
@@ -130,7 +132,7 @@ def add_mesh(
 ) -> Response:
     """Keep an uploaded mesh and add a prop of it."""
     studio: Studio = request.app.state.studio
-    typed = Typed("set", "", "", ())
+    typed = Typed("set", "", "")
 
     def change(shot: Shot) -> Edited:
         name = _keep_mesh(studio, mesh)

@@ -27,9 +27,9 @@ _environment = Environment(
 templates = Jinja2Templates(env=_environment)
 
 
-def page(request: Request, name: str, status: int = 200, **context: Any) -> HTMLResponse:
+def page(request: Request, template: str, status: int = 200, **context: Any) -> HTMLResponse:
     """A whole page, or a part of one."""
-    return templates.TemplateResponse(request, name, context, status_code=status)
+    return templates.TemplateResponse(request, template, context, status_code=status)
 
 
 def slot_type(slot: Slot) -> str:
@@ -119,14 +119,15 @@ class Typed:
     row: str
     path: str
     text: str
-    faults: tuple[Fault, ...]
+    faults: tuple[Fault, ...] = ()
+    keys: tuple[dict[str, str], ...] = ()
 
     def sentence(self, row: str) -> str:
         """The fault as the row shows it."""
         return " ".join(f.message for f in self.faults) if row == self.row else ""
 
 
-NOTHING_TYPED = Typed("", "", "", ())
+NOTHING_TYPED = Typed("", "", "")
 
 
 def notebook(shot_id: int, shot: Shot, revision: int, typed: Typed = NOTHING_TYPED, unfolded: str = "") -> dict[str, Any]:

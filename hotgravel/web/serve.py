@@ -17,6 +17,7 @@ def serve(host: str, port: int, *, demo: bool) -> None:
     if host not in ("127.0.0.1", "localhost", "::1"):
         sys.exit("Hot Gravel listens on this machine only: --host takes 127.0.0.1, localhost or ::1.")
     logging.basicConfig(level=logging.INFO, format="%(levelname)s %(name)s: %(message)s")
+    logging.getLogger("alembic").setLevel(logging.WARNING)
     logging.getLogger("distributed").setLevel(logging.ERROR)
     folder = Path(os.environ.get(STORE, "data"))
     print(f"Hot Gravel: http://{host}:{port}  (store: {folder.resolve()})", flush=True)

@@ -20,7 +20,7 @@ def upgrade():
     op.create_table(
         "revisions",
         sa.Column("id", sa.Integer, primary_key=True),
-        sa.Column("shot_id", sa.ForeignKey("shots.id", ondelete="CASCADE"), nullable=False, index=True),
+        sa.Column("shot_id", sa.Integer, sa.ForeignKey("shots.id", ondelete="CASCADE"), nullable=False, index=True),
         sa.Column("number", sa.Integer, nullable=False),
         sa.Column("label", sa.String, nullable=False),
         sa.Column("document", sa.JSON, nullable=False),
@@ -30,7 +30,7 @@ def upgrade():
     op.create_table(
         "runs",
         sa.Column("id", sa.Integer, primary_key=True),
-        sa.Column("shot_id", sa.ForeignKey("shots.id", ondelete="CASCADE"), nullable=False, index=True),
+        sa.Column("shot_id", sa.Integer, sa.ForeignKey("shots.id", ondelete="CASCADE"), nullable=False, index=True),
         sa.Column("revision", sa.Integer, nullable=False),
         sa.Column("quality", sa.String, nullable=False),
         sa.Column("fingerprint", sa.String, nullable=False, index=True),
@@ -45,7 +45,7 @@ def upgrade():
     )
     op.create_table(
         "gauges",
-        sa.Column("run_id", sa.ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True),
+        sa.Column("run_id", sa.Integer, sa.ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True),
         sa.Column("frame", sa.Integer, primary_key=True),
         sa.Column("measured", sa.JSON, nullable=False),
     )

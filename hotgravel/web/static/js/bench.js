@@ -1,0 +1,249 @@
+// The bench: wires the stage, the player, the score, the notebook and the runs to one another.
+import { coloured, drawLegend, usualTop } from "./colouring.js";
+import { Frames } from "./frames.js";
+import { watchNotebook } from "./notebook.js";
+import { Player } from "./player.js";
+import { cancelRun, follow, getJson, inWords, Progress, startRun } from "./runs.js";
+import { Score } from "./score.js";
+import { Stage } from "./stage.js";
+
+const $ = (id) => document.getElementById(id);
+const facts = JSON.parse($("facts").textContent);
+let shot = facts.shot;      // as the page stands
+let ranShot = facts.shot;   // as the run on the stage was computed
+let run = facts.run;
+let revision = facts.revision;
+let stopFollowing = () => {};
+let startedHere = false;
+const shotId = facts.shot.id;
+
+const stage = new Stage($("view"), { picked: showBecause, moved: keepCamera });
+const score = new Score($("lanes"), (frame) => { player.pause(); player.following = false; player.seek(frame); });
+const player = new Player({ show: showFrame, told: tellPlayer });
+const notebook = watchNotebook($("notebook"), { frameNow: () => player.frame, edited: onEdited });
+
+// The stage
+
+function showFrame(frame) {
+  const by = $("colour-by").value, top = usualTop(score.measured);
+  const blur = $("streaks").checked ? 0.5 / ranShot.rate : 0;
+  stage.show(frame, coloured(frame, by, ranShot, top), blur);
+  drawLegend($("legend"), by, ranShot, top, score.measured.get(frame.frame));
+}
+
+function redraw() { if (stage.frame) showFrame(stage.frame); else drawLegend($("legend"), $("colour-by").value, shot, 1, null); }
+
+async function loadSet(url) {
+  stage.build(await getJson(url));
+  const unit = shot.lengths === "cm" ? `${stage.spacing * 100} cm` : `${stage.spacing} m`;
+  $("stage-note").textContent = `grid ${unit}`;
+}
+
+let cameraTimer = 0;
+function keepCamera(view) {
+  clearTimeout(cameraTimer);
+  cameraTimer = setTimeout(() => {
+    fetch(`/shots/${shotId}/camera`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(view) });
+  }, 400);
+}
+
+function fit() {
+  const bounds = [...score.measured.values()].map((g) => g.bounds).filter(Boolean);
+  const whole = bounds.length ? [0, 1].map((end) => [0, 1, 2].map((axis) => {
+    const at = bounds.map((b) => b[end][axis]).sort((a, b) => a - b);
+    return at[Math.floor((end ? 0.8 : 0.2) * (at.length - 1))];
+  })) : null;
+  stage.fit(whole);
+  keepCamera(stage.view());
+}
+
+// The player
+
+function tellPlayer() {
+  $("play").textContent = player.playing ? "Pause" : "Play";
+  const any = player.frames && player.frames.kept.size > 0;
+  $("frame-now").textContent = any ? `frame ${player.frame} of ${ranShot.last}` : "no frames kept";
+  $("rate-now").textContent = player.fault || (player.playing ? `${player.realRate()} of ${ranShot.rate} fps` : `${ranShot.rate} fps`);
+  score.moveHead(any ? player.frame : undefined);
+  $("invitation").hidden = any || run?.state === "running" || run?.state === "waiting";
+}
+
+function step(by) { player.pause(); player.following = false; player.seek(player.frame + by); }
+
+// Runs
+
+const going = () => run && (run.state === "waiting" || run.state === "running");
+
+function takeRun(next, itsShot) {
+  stopFollowing();
+  run = next;
+  ranShot = { ...itsShot, id: shotId };
+  score.use(ranShot, run.first, run.last);
+  player.use(new Frames(run.id), run.first, ranShot.rate);
+  const progress = new Progress(run.first, run.last);
+  player.following = going();
+  let heard = false;
+  stopFollowing = follow(run.id, {
+    landed(frame, gauges) {
+      if (going()) run.state = "running";
+      progress.land(frame);
+      score.land(frame, gauges);
+      player.land(frame);
+      if (!heard) { heard = true; opened(); }
+      tellRun(progress);
+    },
+    ended(state, message) {
+      Object.assign(run, { state, message });
+      player.following = false;
+      tellRun(progress);
+      tellPlayer();
+      if (startedHere && player.frames.kept.size && state === "finished") { startedHere = false; }
+    },
+  });
+  for (const link of document.querySelectorAll("[data-handover]")) link.href = `/runs/${run.id}/${link.dataset.handover}`;
+  tellRun(progress);
+}
+
+// The first frame of a run that was finished before: start where much is on its way.
+function opened() {
+  if (!going() && !startedHere) setTimeout(() => {
+    if (!facts.camera && !stage.fitted) { stage.fitted = true; fit(); }
+    player.seek(run.first + Math.floor((player.last - run.first) / 6));
+  }, 60);
+}
+
+function tellRun(progress) {
+  const busy = going();
+  $("run").hidden = busy;
+  $("cancel").hidden = !busy;
+  $("progress").hidden = !busy;
+  const percent = Math.round(100 * progress.share());
+  $("progress").firstElementChild.style.width = `${percent}%`;
+  $("progress").setAttribute("aria-valuenow", percent);
+  const line = $("run-state");
+  line.classList.toggle("bad", run.state === "failed");
+  if (busy) {
+    const frame = progress.frame === undefined ? "waiting for the first frame" : `frame ${progress.frame} of ${run.last}, ${inWords(progress.left())}`;
+    line.textContent = run.revision !== revision ? `${frame}; older than the page` : frame;
+    return;
+  }
+  const kept = player.frames ? player.frames.kept.size : 0;
+  const older = run.revision !== revision ? "; older than the page, run again" : "";
+  const words = { finished: `Run ${run.id}, ${run.quality}`, cancelled: `Run ${run.id} cancelled, ${kept} frames kept`, failed: run.message || `Run ${run.id} failed` };
+  line.textContent = (words[run.state] ?? "") + older;
+}
+
+async function pressRun() {
+  if (going()) return;
+  $("run").disabled = true;
+  try {
+    const answer = await startRun(shotId);
+    startedHere = true;
+    closeBecause();
+    stage.clear();
+    await loadSet(`/runs/${answer.run.id}/set.json`);
+    takeRun(answer.run, answer.shot);
+    if (answer.notes.length) $("run-state").title = answer.notes.join("\n");
+  } catch (error) {
+    $("run-state").textContent = error.message;
+    $("run-state").classList.add("bad");
+  }
+  $("run").disabled = false;
+}
+
+function pressCancel() { if (going()) cancelRun(run.id); }
+
+// Edits
+
+async function onEdited(news) {
+  shot = news.shot;
+  revision = news.revision;
+  $("quality").value = shot.quality;
+  if (run) {
+    const line = $("run-state");
+    if (run.revision !== revision && !line.textContent.includes("older than the page")) {
+      line.textContent += going() ? "; older than the page" : "; older than the page, run again";
+    }
+  } else {
+    score.use(shot, shot.first, shot.last);
+    drawLegend($("legend"), $("colour-by").value, shot, 1, null);
+  }
+  await loadSet(`/shots/${shotId}/set.json`);
+  stage.pose(player.frame);
+}
+
+// The because
+
+async function showBecause(id) {
+  if (id === null) return closeBecause();
+  stage.mark(id);
+  const answer = await fetch(`/runs/${run.id}/because?particle=${id}&frame=${stage.frame.frame}`);
+  const panel = $("because");
+  panel.hidden = false;
+  if (answer.ok) panel.innerHTML = await answer.text();
+  else panel.textContent = (await answer.json()).detail;
+  for (const dot of panel.querySelectorAll("[data-paint]")) dot.style.background = dot.dataset.paint;
+}
+
+function closeBecause() {
+  $("because").hidden = true;
+  stage.mark(null);
+}
+
+$("because").addEventListener("click", (event) => {
+  const target = event.target.closest("button");
+  if (!target) return;
+  if ("closeBecause" in target.dataset) closeBecause();
+  if (target.dataset.goFrame) { player.pause(); player.seek(Number(target.dataset.goFrame)); }
+  if (target.dataset.showRow) notebook.show(target.dataset.showRow);
+});
+
+// Buttons and keys
+
+$("run").addEventListener("click", pressRun);
+$("cancel").addEventListener("click", pressCancel);
+$("play").addEventListener("click", () => player.toggle());
+$("first").addEventListener("click", () => step(-Infinity));
+$("last").addEventListener("click", () => step(Infinity));
+$("back").addEventListener("click", () => step(-1));
+$("on").addEventListener("click", () => step(1));
+$("fit").addEventListener("click", fit);
+$("colour-by").addEventListener("change", redraw);
+$("streaks").addEventListener("change", redraw);
+$("wireframe").addEventListener("change", () => stage.setWireframe($("wireframe").checked));
+
+const tell = (detail) => document.dispatchEvent(new CustomEvent("hotgravel:help", { detail }));
+const KEYS = {
+  " ": () => player.toggle(),
+  ArrowLeft: (event) => step(event.shiftKey ? -10 : -1),
+  ArrowRight: (event) => step(event.shiftKey ? 10 : 1),
+  Home: () => step(-Infinity),
+  End: () => step(Infinity),
+  r: pressRun,
+  Escape: () => { tell("close"); closeBecause(); pressCancel(); },
+  f: fit,
+  c: () => { const s = $("colour-by"); s.selectedIndex = (s.selectedIndex + 1) % s.options.length; redraw(); },
+  w: () => { $("wireframe").checked = !$("wireframe").checked; stage.setWireframe($("wireframe").checked); },
+  "?": () => tell("toggle"),
+};
+document.addEventListener("keydown", (event) => {
+  if (event.target.closest("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
+  if (event.key === " " && event.target.closest("button, a, summary")) return;
+  const act = KEYS[event.key] ?? KEYS[event.key.toLowerCase()];
+  if (!act) return;
+  event.preventDefault();
+  act(event);
+});
+
+// The start
+
+score.use(shot, run ? run.first : shot.first, run ? run.last : shot.last);
+await loadSet(run ? `/runs/${run.id}/set.json` : `/shots/${shotId}/set.json`);
+if (facts.camera) stage.look(facts.camera); else stage.fit(null);
+drawLegend($("legend"), "state", shot, 1, null);
+tellPlayer();
+if (run) {
+  const known = await getJson(`/runs/${run.id}.json`);
+  takeRun({ ...known.run }, known.shot);
+}
+window.hotgravel = { stage, player, score };

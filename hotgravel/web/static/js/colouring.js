@@ -1,0 +1,67 @@
+// How particles are coloured, and the legend that says so in numbers and units.
+import * as THREE from "../vendor/three/three.module.js";
+
+// From cool to hot; legible on a dark ground, ordered in lightness as well as in hue.
+const RAMP = ["#5A2A27", "#A8331B", "#E2601F", "#F5A33B", "#FFE9B0"].map((c) => new THREE.Color(c));
+
+function ramp(share, out, at) {
+  const s = Math.max(0, Math.min(0.9999, share)) * (RAMP.length - 1);
+  const i = Math.floor(s), t = s - i;
+  out[at] = RAMP[i].r + t * (RAMP[i + 1].r - RAMP[i].r);
+  out[at + 1] = RAMP[i].g + t * (RAMP[i + 1].g - RAMP[i].g);
+  out[at + 2] = RAMP[i].b + t * (RAMP[i + 1].b - RAMP[i].b);
+}
+
+export function speedOf(frame, i) {
+  const v = frame.velocity;
+  return Math.hypot(v[3 * i], v[3 * i + 1], v[3 * i + 2]);
+}
+
+// The speed that most frames' fastest particle stays under: one scale for the whole run.
+export function usualTop(measured) {
+  const tops = [...measured.values()].map((g) => g.greatest_speed).filter((s) => s > 0).sort((a, b) => a - b);
+  return tops.length ? tops[Math.floor(0.6 * (tops.length - 1))] : 1;
+}
+
+export function coloured(frame, by, shot, top) {
+  const colours = new Float32Array(3 * frame.count), heat = new Float32Array(frame.count);
+  const states = shot.states.map((s) => new THREE.Color(s.colour));
+  const oldest = (shot.last - shot.first) / shot.rate;
+  for (let i = 0; i < frame.count; i++) {
+    heat[i] = 0.15 + 0.85 * Math.exp(-frame.age[i] / 1.6);
+    if (by === "state") {
+      const c = states[frame.state[i]] ?? states[0];
+      colours[3 * i] = c.r; colours[3 * i + 1] = c.g; colours[3 * i + 2] = c.b;
+    } else if (by === "speed") ramp(speedOf(frame, i) / top, colours, 3 * i);
+    else ramp(1 - frame.age[i] / oldest, colours, 3 * i);
+  }
+  return { colours, heat };
+}
+
+function node(tag, className, text) {
+  const made = document.createElement(tag);
+  if (className) made.className = className;
+  if (text !== undefined) made.textContent = text;
+  return made;
+}
+
+export function drawLegend(root, by, shot, top, gauges) {
+  root.replaceChildren();
+  if (by === "state") {
+    for (const state of shot.states) {
+      const line = node("div", "line"), dot = node("span", "paint");
+      dot.style.background = state.colour;
+      const count = gauges ? String(gauges.by_state[state.id] ?? 0) : "";
+      line.append(dot, node("span", "", state.name), node("b", "", count));
+      root.append(line);
+    }
+    return;
+  }
+  const hot = by === "speed";
+  const bar = node("span", "ramp"), ends = node("div", "ends");
+  const stops = RAMP.map((c) => `#${c.getHexString()}`);
+  bar.style.background = `linear-gradient(90deg, ${(hot ? stops : stops.reverse()).join(", ")})`;
+  const end = hot ? `${top.toFixed(1)} m/s or more` : `${((shot.last - shot.first) / shot.rate).toFixed(1)} s`;
+  ends.append(node("span", "", "0"), node("span", "", end));
+  root.append(node("div", "", hot ? "speed" : "age"), bar, ends);
+}

@@ -1,0 +1,101 @@
+// Frames of a run: fetched, unpacked, kept within a budget, and asked for ahead of the playhead.
+
+const BUDGET = 500 * 1024 * 1024;
+const AT_ONCE = 4;
+const ARRAYS = { float32: Float32Array, uint32: Uint32Array, uint8: Uint8Array };
+
+export function unpack(buffer) {
+  const length = new DataView(buffer).getUint32(0, true);
+  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
+  const frame = { frame: head.frame, count: head.count, bytes: buffer.byteLength };
+  for (const field of head.fields) {
+    const start = 4 + length + field.offset;
+    frame[field.name] = new ARRAYS[field.type](buffer, start, head.count * field.width);
+  }
+  return frame;
+}
+
+export class Frames {
+  constructor(run) {
+    this.run = run;
+    this.kept = new Set();
+    this.cache = new Map();
+    this.bytes = 0;
+    this.waiting = [];
+    this.asked = new Map();
+    this.dropped = false;
+  }
+
+  land(frame) { this.kept.add(frame); }
+
+  has(frame) { return this.cache.has(frame); }
+
+  // The frame, from the cache or the server; null if the run was left meanwhile.
+  get(frame) {
+    const there = this.cache.get(frame);
+    if (there) {
+      this.cache.delete(frame);
+      this.cache.set(frame, there);
+      return Promise.resolve(there);
+    }
+    return this.ask(frame, true);
+  }
+
+  ask(frame, first) {
+    const old = this.asked.get(frame);
+    if (old) {
+      if (first && this.waiting.includes(old)) {
+        this.waiting.splice(this.waiting.indexOf(old), 1);
+        this.waiting.unshift(old);
+      }
+      return old.promise;
+    }
+    const job = { frame };
+    job.promise = new Promise((resolve, reject) => Object.assign(job, { resolve, reject }));
+    this.asked.set(frame, job);
+    if (first) this.waiting.unshift(job); else this.waiting.push(job);
+    this.next();
+    return job.promise;
+  }
+
+  // Frames that will be wanted soon; those asked for before and no longer wanted are forgotten.
+  ahead(frames) {
+    const wanted = new Set(frames);
+    for (const job of this.waiting.filter((j) => !wanted.has(j.frame))) {
+      this.waiting.splice(this.waiting.indexOf(job), 1);
+      this.asked.delete(job.frame);
+      job.resolve(null);
+    }
+    for (const frame of frames) {
+      if (this.kept.has(frame) && !this.has(frame)) this.ask(frame, false).catch(() => {});
+    }
+  }
+
+  next() {
+    const going = this.asked.size - this.waiting.length;
+    if (going >= AT_ONCE || !this.waiting.length) return;
+    const job = this.waiting.shift();
+    this.load(job.frame).then(job.resolve, job.reject).finally(() => {
+      this.asked.delete(job.frame);
+      this.next();
+    });
+    this.next();
+  }
+
+  async load(number) {
+    const answer = await fetch(`/runs/${this.run}/frames/${number}.bin`);
+    if (!answer.ok) throw new Error((await answer.json()).detail);
+    const frame = unpack(await answer.arrayBuffer());
+    if (this.dropped) return null;
+    this.cache.set(number, frame);
+    this.bytes += frame.bytes;
+    for (const [oldest, old] of this.cache) {
+      if (this.bytes <= BUDGET || oldest === number) break;
+      this.cache.delete(oldest);
+      this.bytes -= old.bytes;
+    }
+    return frame;
+  }
+
+  drop() { this.dropped = true; this.ahead([]); this.cache.clear(); }
+}

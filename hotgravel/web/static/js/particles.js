@@ -1,0 +1,87 @@
+// Particles as camera-facing quads: a core of the true radius, drawn out along its motion while
+// the shutter is open, and a glow around it.
+import * as THREE from "../vendor/three/three.module.js";
+
+const VERTEX = `
+attribute vec3 place;
+attribute vec3 going;
+attribute float size;
+attribute vec3 paint;
+attribute float heat;
+uniform float shutter;
+uniform float pixels;
+varying vec2 spot;
+varying vec2 shape;
+varying vec3 tint;
+varying float strength;
+varying float warm;
+void main() {
+  vec4 middle = modelViewMatrix * vec4(place, 1.0);
+  vec3 before = mat3(modelViewMatrix) * going * shutter;
+  float pixel = -middle.z / (projectionMatrix[1][1] * pixels * 0.5);
+  float radius = max(size, 0.85 * pixel);
+  strength = clamp(size / radius, 0.45, 1.0);
+  vec2 along = before.xy;
+  float travel = length(along);
+  along = travel > 1e-6 ? along / travel : vec2(1.0, 0.0);
+  float half_length = 0.5 * travel;
+  float reach = 3.2 * radius;
+  spot = vec2(position.x * (half_length + reach), position.y * reach);
+  shape = vec2(half_length, radius);
+  tint = paint;
+  warm = heat;
+  middle.xy += along * (spot.x - half_length) + vec2(-along.y, along.x) * spot.y;
+  gl_Position = projectionMatrix * middle;
+}`;
+
+const FRAGMENT = `
+varying vec2 spot;
+varying vec2 shape;
+varying vec3 tint;
+varying float strength;
+varying float warm;
+void main() {
+  float off = length(vec2(max(abs(spot.x) - shape.x, 0.0), spot.y)) / shape.y;
+  float spread = shape.y / (shape.y + shape.x * 0.6);
+  float core = (1.0 - smoothstep(0.7, 1.1, off)) * strength * mix(0.45, 1.0, spread);
+  float halo = max(0.0, 1.0 - off / 3.2);
+  halo = halo * halo * halo * warm * mix(0.35, 1.0, spread);
+  vec3 hot = mix(tint, vec3(1.0, 0.93, 0.78), 0.55 * warm * core);
+  gl_FragColor = vec4(hot * core + tint * halo * 0.55, core);
+  #include <colorspace_fragment>
+}`;
+
+export class ParticleCloud {
+  constructor() {
+    const geometry = new THREE.InstancedBufferGeometry();
+    geometry.setAttribute("position", new THREE.BufferAttribute(new Float32Array([-1, -1, 0, 1, -1, 0, 1, 1, 0, -1, 1, 0]), 3));
+    geometry.setIndex([0, 1, 2, 0, 2, 3]);
+    geometry.instanceCount = 0;
+    const material = new THREE.ShaderMaterial({
+      vertexShader: VERTEX, fragmentShader: FRAGMENT,
+      uniforms: { shutter: { value: 0.5 / 24 }, pixels: { value: 500 } },
+      transparent: true, depthWrite: false, premultipliedAlpha: true,
+      blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
+    });
+    this.mesh = new THREE.Mesh(geometry, material);
+    this.mesh.frustumCulled = false;
+    this.capacity = 0;
+  }
+
+  set(name, values, width) {
+    this.mesh.geometry.setAttribute(name, new THREE.InstancedBufferAttribute(values, width));
+  }
+
+  // Colours (3 floats each) and heat (0 to 1) belong to the frame's particles.
+  show(frame, colours, heat) {
+    this.mesh.geometry.dispose();
+    this.set("place", frame.position, 3);
+    this.set("going", frame.velocity, 3);
+    this.set("size", frame.radius, 1);
+    this.set("paint", colours, 3);
+    this.set("heat", heat, 1);
+    this.mesh.geometry.instanceCount = frame.count;
+  }
+
+  clear() { this.mesh.geometry.instanceCount = 0; }
+}

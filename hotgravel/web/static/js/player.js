@@ -1,0 +1,99 @@
+// The playhead: plays at the shot's rate and skips frames rather than slowing down.
+
+const AHEAD = 24;
+
+export class Player {
+  constructor({ show, told }) {
+    this.show = show;      // (frame data) draws it
+    this.told = told;      // () the playhead or the rate changed
+    this.frames = null;
+    this.rate = 24;
+    this.first = 1;
+    this.last = 1;
+    this.frame = 1;
+    this.playing = false;
+    this.following = false;
+    this.shown = [];
+    this.busy = false;
+    this.fault = "";
+  }
+
+  use(frames, first, rate) {
+    if (this.frames) this.frames.drop();
+    Object.assign(this, { frames, first, last: first, rate, frame: first, playing: false, fault: "" });
+    this.told();
+  }
+
+  land(frame) {
+    this.frames.land(frame);
+    this.last = Math.max(this.last, frame);
+    if (this.following) this.seek(frame);
+    this.told();
+  }
+
+  // Kept frames are always a range without holes from the first on.
+  async seek(frame) {
+    if (!this.frames || !this.frames.kept.size) return;
+    this.frame = Math.max(this.first, Math.min(this.last, Math.round(frame)));
+    this.frames.ahead(this.wanted());
+    this.told();
+    await this.draw();
+  }
+
+  wanted() {
+    const span = this.last - this.first + 1;
+    return Array.from({ length: Math.min(AHEAD, span) }, (_, i) => this.first + ((this.frame - this.first + i) % span));
+  }
+
+  // Draw the frame the playhead is at; while one is fetched, only the newest wish counts.
+  async draw() {
+    if (this.busy) return;
+    this.busy = true;
+    const frames = this.frames;
+    try {
+      for (let wish = null; wish !== this.frame && frames === this.frames; ) {
+        wish = this.frame;
+        const data = await frames.get(wish);
+        if (data && frames === this.frames) {
+          this.show(data);
+          this.shown.push(performance.now());
+        }
+      }
+      this.fault = "";
+    } catch (error) {
+      this.fault = error.message;
+      this.playing = false;
+    }
+    this.busy = false;
+    this.told();
+  }
+
+  toggle() { if (this.playing) this.pause(); else this.play(); }
+
+  pause() { this.playing = false; this.told(); }
+
+  play() {
+    if (!this.frames || this.last <= this.first) return;
+    this.following = false;
+    this.playing = true;
+    const from = this.frame >= this.last ? this.first : this.frame;
+    const began = performance.now();
+    const tick = () => {
+      if (!this.playing) return;
+      const span = this.last - this.first + 1;
+      const on = Math.floor(((performance.now() - began) / 1000) * this.rate);
+      const frame = this.first + ((from - this.first + on) % span);
+      if (frame !== this.frame) this.seek(frame);
+      requestAnimationFrame(tick);
+    };
+    this.seek(from);
+    requestAnimationFrame(tick);
+  }
+
+  // Frames drawn in the last second.
+  realRate() {
+    const now = performance.now();
+    this.shown = this.shown.filter((t) => now - t < 1000);
+    return this.shown.length;
+  }
+}

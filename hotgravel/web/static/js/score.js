@@ -1,0 +1,193 @@
+// The score: a ruler with the kept frames, a lane for each cue, a chart for each gauge.
+
+const INK = "#26282B", RULE = "#CFC6B6", KEPT = "#5E7D4F", FIRED = "#C8431B", PAPER = "#FBF9F5";
+const LINES = ["#2F5D7C", "#A97C12"];
+
+export function compact(number) {
+  const size = Math.abs(number);
+  if (size >= 1e6) return `${(number / 1e6).toFixed(2)} M`;
+  if (size >= 1e4) return `${(number / 1e3).toFixed(1)} k`;
+  if (size >= 100 || Number.isInteger(number)) return number.toFixed(0);
+  return number.toFixed(size >= 10 ? 1 : 2);
+}
+
+function element(tag, className, text) {
+  const made = document.createElement(tag);
+  made.className = className;
+  if (text !== undefined) made.textContent = text;
+  return made;
+}
+
+export class Score {
+  constructor(root, seek) {
+    this.root = root;
+    this.seek = seek;
+    this.measured = new Map();
+    this.lanes = [];
+    this.head = element("div", "playhead");
+    new ResizeObserver(() => this.draw()).observe(root);
+  }
+
+  // The lanes for a shot; what was measured is forgotten.
+  use(shot, firstFrame, lastFrame) {
+    Object.assign(this, { shot, firstFrame, lastFrame });
+    this.measured.clear();
+    this.root.replaceChildren();
+    this.lanes = [this.lane("ruler", "frames", 20, (c) => this.ruler(c), () => "")];
+    for (const cue of shot.cues) {
+      const lane = this.lane("cue", `cue ${cue.id.replaceAll("-", " ")}`, 24,
+        (c) => this.bars(c, (g) => g.firings[cue.id] ?? 0), (g) => `${compact(g.firings[cue.id] ?? 0)} fired`);
+      lane.canvas.title = "Firings in each frame. Click to go there.";
+      this.lanes.push(lane);
+    }
+    const states = shot.states;
+    this.lanes.push(
+      this.lane("gauge", "particles by state", 30, (c) => this.stack(c, states), (g) => compact(g.particles)),
+      this.lane("gauge", "speed, mean and greatest", 30, (c) => this.curves(c, ["greatest_speed", "mean_speed"]),
+        (g) => `${compact(g.mean_speed)} / ${compact(g.greatest_speed)} m/s`),
+      this.lane("gauge", "kinetic energy", 26, (c) => this.curves(c, ["kinetic_energy"]), (g) => `${compact(g.kinetic_energy)} J/kg`),
+      this.lane("gauge", "touches", 26, (c) => this.bars(c, (g) => g.touches), (g) => compact(g.touches)),
+    );
+    this.root.append(this.head);
+    this.draw();
+  }
+
+  lane(kind, name, height, paint, now) {
+    const row = element("div", `lane ${kind}`);
+    const label = element("div", "lane-label");
+    const value = element("b", "");
+    label.append(element("span", "of", name), value);
+    const canvas = document.createElement("canvas");
+    const at = (event) => {
+      const box = canvas.getBoundingClientRect();
+      return this.frameAt((event.clientX - box.left) / box.width);
+    };
+    canvas.addEventListener("pointerdown", (event) => {
+      canvas.setPointerCapture(event.pointerId);
+      this.seek(at(event));
+    });
+    canvas.addEventListener("pointermove", (event) => { if (event.buttons & 1) this.seek(at(event)); });
+    row.append(label, canvas);
+    this.root.append(row);
+    return { canvas, value, height, paint, now };
+  }
+
+  span() { return this.lastFrame - this.firstFrame + 1; }
+
+  frameAt(share) {
+    return this.firstFrame + Math.max(0, Math.min(this.span() - 1, Math.floor(share * this.span())));
+  }
+
+  land(frame, gauges) { this.measured.set(frame, gauges); this.later(); }
+
+  later() {
+    if (this.due) return;
+    this.due = true;
+    requestAnimationFrame(() => { this.due = false; this.draw(); });
+  }
+
+  draw() {
+    for (const lane of this.lanes) {
+      const width = lane.canvas.clientWidth, scale = window.devicePixelRatio || 1;
+      lane.canvas.style.height = `${lane.height}px`;
+      lane.canvas.width = Math.max(1, Math.round(width * scale));
+      lane.canvas.height = Math.round(lane.height * scale);
+      const context = lane.canvas.getContext("2d");
+      context.scale(scale, scale);
+      lane.paint({ context, width, height: lane.height });
+    }
+    this.moveHead(this.frame);
+  }
+
+  moveHead(frame) {
+    this.frame = frame;
+    const gauges = this.measured.get(frame);
+    for (const lane of this.lanes) lane.value.textContent = gauges ? lane.now(gauges) : "";
+    const canvas = this.lanes[0]?.canvas;
+    this.head.hidden = !canvas || frame === undefined;
+    if (!canvas) return;
+    const left = canvas.offsetLeft + ((frame - this.firstFrame + 0.5) / this.span()) * canvas.clientWidth;
+    this.head.style.left = `${left - 1}px`;
+  }
+
+  x(frame, width) { return ((frame - this.firstFrame) / this.span()) * width; }
+
+  ruler({ context, width, height }) {
+    context.fillStyle = PAPER;
+    context.fillRect(0, 0, width, height);
+    context.fillStyle = KEPT;
+    for (const frame of this.measured.keys()) context.fillRect(this.x(frame, width), height - 5, width / this.span() + 0.5, 5);
+    const step = [1, 2, 5, 10, 12, 24, 48, 120, 240, 600, 1200, 6000, 12000].find((s) => (s * width) / this.span() > 46) ?? 24000;
+    context.font = '12px "Atkinson Hyperlegible Mono", monospace';
+    context.fillStyle = INK;
+    const ticks = [this.firstFrame];
+    for (let f = Math.ceil((this.firstFrame + 1) / step) * step; f <= this.lastFrame; f += step) ticks.push(f);
+    for (const f of ticks) {
+      const x = this.x(f + 0.5, width);
+      context.fillRect(x, height - 7, 1, 7);
+      if (f === this.firstFrame || x > 40) context.fillText(String(f), Math.min(x + 3, width - 24), 11);
+    }
+  }
+
+  ground(context, width, height) {
+    context.fillStyle = PAPER;
+    context.fillRect(0, 1, width, height - 2);
+    context.fillStyle = RULE;
+    context.fillRect(0, height - 1, width, 1);
+  }
+
+  bars({ context, width, height }, of) {
+    this.ground(context, width, height);
+    const values = [...this.measured].map(([frame, g]) => [frame, of(g)]);
+    const most = Math.max(1, ...values.map(([, v]) => v));
+    context.fillStyle = FIRED;
+    const w = Math.max(1, width / this.span() - 0.5);
+    for (const [frame, value] of values) {
+      if (!value) continue;
+      const h = Math.max(2, (value / most) * (height - 4));
+      context.fillRect(this.x(frame, width), height - 1 - h, w, h);
+    }
+    this.most(context, width, most);
+  }
+
+  most(context, width, most) {
+    context.font = '11px "Atkinson Hyperlegible Mono", monospace';
+    context.fillStyle = "#655E54";
+    context.textAlign = "right";
+    context.fillText(`most ${compact(most)}`, width - 4, 11);
+    context.textAlign = "left";
+  }
+
+  curves({ context, width, height }, names) {
+    this.ground(context, width, height);
+    const frames = [...this.measured.keys()].sort((a, b) => a - b);
+    const most = Math.max(1e-9, ...frames.flatMap((f) => names.map((n) => this.measured.get(f)[n])));
+    names.forEach((name, i) => {
+      context.strokeStyle = LINES[i];
+      context.lineWidth = 1.5;
+      context.beginPath();
+      for (const f of frames) {
+        const y = height - 2 - (this.measured.get(f)[name] / most) * (height - 5);
+        context.lineTo(this.x(f + 0.5, width), y);
+      }
+      context.stroke();
+    });
+    if (frames.length) this.most(context, width, most);
+  }
+
+  stack({ context, width, height }, states) {
+    this.ground(context, width, height);
+    const most = Math.max(1, ...[...this.measured.values()].map((g) => g.particles));
+    const w = width / this.span() + 0.5;
+    for (const [frame, g] of this.measured) {
+      let base = height - 1;
+      for (const state of states) {
+        const h = ((g.by_state[state.id] ?? 0) / most) * (height - 4);
+        context.fillStyle = state.colour;
+        context.fillRect(this.x(frame, width), base - h, w, h);
+        base -= h;
+      }
+    }
+    if (this.measured.size) this.most(context, width, most);
+  }
+}

@@ -1,0 +1,9 @@
+// What a card on the first page does by itself.
+document.addEventListener("alpine:init", () => {
+  window.Alpine.data("card", () => ({
+    naming: false,
+    sure: false,
+    toggleNaming() { this.naming = !this.naming; },
+    askSure() { this.sure = true; },
+  }));
+});

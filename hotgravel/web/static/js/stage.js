@@ -1,0 +1,265 @@
+// The stage: the set and the particles at dusk, seen by a camera that is kept with the shot.
+import * as THREE from "../vendor/three/three.module.js";
+import { OrbitControls } from "../vendor/three/OrbitControls.js";
+import { ParticleCloud } from "./particles.js";
+
+const HORIZON = new THREE.Color("#40262A"), ZENITH = new THREE.Color("#0B0F1C");
+
+const SKY_VERTEX = `varying vec3 way; void main() { way = position; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`;
+const SKY_FRAGMENT = `
+uniform vec3 zenith; uniform vec3 horizon; varying vec3 way;
+void main() {
+  float up = max(normalize(way).y, 0.0);
+  vec3 glow = horizon + vec3(0.16, 0.055, 0.01) * exp(-22.0 * up);
+  gl_FragColor = vec4(mix(zenith, glow, exp(-5.5 * up)), 1.0);
+  #include <colorspace_fragment>
+}`;
+
+export class Stage {
+  constructor(canvas, { picked, moved }) {
+    this.canvas = canvas;
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true });
+    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio || 1, 2));
+    this.scene = new THREE.Scene();
+    this.scene.fog = new THREE.Fog(HORIZON, 30, 110);
+    this.camera = new THREE.PerspectiveCamera(38, 1, 0.02, 2000);
+    this.camera.position.set(14, 6, 18);
+    this.controls = new OrbitControls(this.camera, canvas);
+    this.controls.enableDamping = false;
+    this.controls.addEventListener("change", () => this.later());
+    this.controls.addEventListener("end", () => moved(this.view()));
+    this.props = [];
+    this.set = new THREE.Group();
+    this.cloud = new ParticleCloud();
+    this.ember = new THREE.PointLight("#FF7A33", 0, 0, 1.6);
+    this.ring = this.makeRing();
+    this.scene.add(this.makeSky(), this.set, this.cloud.mesh, this.ember, this.ring, ...this.makeLights());
+    this.grid = null;
+    this.wireframe = false;
+    this.watchClicks(picked);
+    new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
+    this.resize();
+  }
+
+  makeSky() {
+    const material = new THREE.ShaderMaterial({
+      vertexShader: SKY_VERTEX, fragmentShader: SKY_FRAGMENT, side: THREE.BackSide, depthWrite: false, fog: false,
+      uniforms: { zenith: { value: ZENITH }, horizon: { value: HORIZON } },
+    });
+    const sky = new THREE.Mesh(new THREE.SphereGeometry(900, 32, 16), material);
+    sky.renderOrder = -1;
+    return sky;
+  }
+
+  makeLights() {
+    const moon = new THREE.DirectionalLight("#9FB2DC", 0.75);
+    moon.position.set(-6, 10, 4);
+    const dusk = new THREE.DirectionalLight("#E08A5A", 1.0);
+    dusk.position.set(8, 2.5, -9);
+    return [moon, dusk, new THREE.HemisphereLight("#49506B", "#2A1C18", 0.85)];
+  }
+
+  makeRing() {
+    const ring = new THREE.Sprite(new THREE.SpriteMaterial({ map: ringPicture(), depthTest: false, sizeAttenuation: false }));
+    ring.scale.setScalar(0.035);
+    ring.visible = false;
+    return ring;
+  }
+
+  resize() {
+    const box = this.canvas.parentElement.getBoundingClientRect();
+    if (!box.width || !box.height) return;
+    this.renderer.setSize(box.width, box.height, false);
+    this.camera.aspect = box.width / box.height;
+    this.camera.updateProjectionMatrix();
+    this.cloud.mesh.material.uniforms.pixels.value = box.height;
+    this.later();
+  }
+
+  later() {
+    if (this.due) return;
+    this.due = true;
+    requestAnimationFrame(() => { this.due = false; this.draw(); });
+  }
+
+  draw() { this.renderer.render(this.scene, this.camera); }
+
+  // The set
+
+  build({ props, first }) {
+    for (const prop of this.props) { prop.mesh.geometry.dispose(); prop.mesh.material.dispose(); }
+    this.set.clear();
+    this.firstFrame = first;
+    this.props = props.map((prop) => {
+      const geometry = new THREE.BufferGeometry();
+      geometry.setAttribute("position", new THREE.Float32BufferAttribute(prop.vertices, 3));
+      geometry.setAttribute("normal", new THREE.Float32BufferAttribute(prop.normals, 3));
+      geometry.setIndex(prop.faces);
+      const material = new THREE.MeshStandardMaterial({
+        color: prop.colour, roughness: 0.95, metalness: 0, wireframe: this.wireframe,
+        flatShading: prop.kind === "box" || prop.kind === "mesh" || prop.kind === "cylinder" || prop.kind === "cone",
+        side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1,
+      });
+      roughen(material);
+      const mesh = new THREE.Mesh(geometry, material);
+      this.set.add(mesh);
+      return { ...prop, mesh };
+    });
+    this.pose(first);
+    this.layGrid();
+    this.later();
+  }
+
+  pose(frame) {
+    for (const { mesh, poses } of this.props) {
+      const at = poses[Math.max(0, Math.min(poses.length - 1, frame - this.firstFrame))];
+      mesh.position.set(at[0], at[1], at[2]);
+      mesh.quaternion.set(at[3], at[4], at[5], at[6]);
+      mesh.scale.setScalar(at[7]);
+    }
+  }
+
+  setWireframe(on) {
+    this.wireframe = on;
+    for (const { mesh } of this.props) mesh.material.wireframe = on;
+    this.later();
+  }
+
+  pieces() { return this.props.filter((p) => p.kind !== "plane"); }
+
+  setBox() {
+    const box = new THREE.Box3();
+    this.set.updateMatrixWorld(true);
+    for (const { mesh } of this.pieces().length ? this.pieces() : this.props) box.expandByObject(mesh);
+    return box.isEmpty() ? new THREE.Box3(new THREE.Vector3(-1, 0, -1), new THREE.Vector3(1, 2, 1)) : box;
+  }
+
+  layGrid() {
+    const size = this.setBox().getSize(new THREE.Vector3()).length();
+    this.spacing = [0.01, 0.1, 1, 10, 100, 1000].find((s) => s * 10 >= size) ?? 10000;
+    if (this.grid) { this.scene.remove(this.grid); this.grid.dispose(); }
+    this.grid = new THREE.GridHelper(this.spacing * 40, 40, "#8A7B6C", "#8A7B6C");
+    this.grid.material.transparent = true;
+    this.grid.material.opacity = 0.13;
+    this.grid.material.depthWrite = false;
+    this.grid.position.y = this.spacing * 0.002;
+    this.scene.add(this.grid);
+  }
+
+  // The camera
+
+  view() { return { eye: this.camera.position.toArray(), aim: this.controls.target.toArray() }; }
+
+  look({ eye, aim }) {
+    this.camera.position.fromArray(eye);
+    this.controls.target.fromArray(aim);
+    this.controls.update();
+    this.later();
+  }
+
+  fit(bounds) {
+    const box = this.setBox();
+    if (bounds) {
+      box.expandByPoint(new THREE.Vector3(...bounds[0]));
+      box.expandByPoint(new THREE.Vector3(...bounds[1]));
+    }
+    const middle = box.getCenter(new THREE.Vector3()), radius = 0.5 * box.getSize(new THREE.Vector3()).length();
+    const away = (1.02 * radius) / Math.sin((this.camera.fov * Math.PI) / 360) / Math.max(1, Math.min(this.camera.aspect, 1.35));
+    const eye = new THREE.Vector3(0.6, 0.24, 0.76).normalize().multiplyScalar(Math.max(away, 0.5)).add(middle);
+    this.look({ eye: eye.toArray(), aim: middle.toArray() });
+  }
+
+  // The particles
+
+  show(frame, { colours, heat }, blur) {
+    this.frame = frame;
+    this.cloud.mesh.material.uniforms.shutter.value = blur;
+    this.cloud.show(frame, colours, heat);
+    this.lightUp(frame, heat);
+    this.pose(frame.frame);
+    this.markPicked();
+    this.later();
+  }
+
+  // The crowd of embers lights what is near it.
+  lightUp(frame, heat) {
+    let sum = 0, x = 0, y = 0, z = 0;
+    for (let i = 0; i < frame.count; i++) {
+      sum += heat[i];
+      x += heat[i] * frame.position[3 * i]; y += heat[i] * frame.position[3 * i + 1]; z += heat[i] * frame.position[3 * i + 2];
+    }
+    this.ember.intensity = sum > 0 ? 60 * Math.min(1, sum / 6000) : 0;
+    if (sum > 0) this.ember.position.set(x / sum, Math.max(y / sum, 1.2), z / sum);
+  }
+
+  clear() { this.frame = null; this.cloud.clear(); this.ring.visible = false; this.ember.intensity = 0; this.later(); }
+
+  watchClicks(picked) {
+    let down = null;
+    this.canvas.addEventListener("pointerdown", (e) => { down = [e.clientX, e.clientY]; });
+    this.canvas.addEventListener("pointerup", (e) => {
+      if (!down || e.button !== 0 || Math.hypot(e.clientX - down[0], e.clientY - down[1]) > 4) return;
+      const box = this.canvas.getBoundingClientRect();
+      picked(this.pick(e.clientX - box.left, e.clientY - box.top, box.width, box.height));
+    });
+  }
+
+  // The id of the particle nearest to a place on the canvas, within ten pixels; null if none.
+  pick(px, py, width, height) {
+    if (!this.frame) return null;
+    this.camera.updateMatrixWorld();
+    const m = new THREE.Matrix4().multiplyMatrices(this.camera.projectionMatrix, this.camera.matrixWorldInverse).elements;
+    const p = this.frame.position;
+    let best = null, least = 100;
+    for (let i = 0; i < this.frame.count; i++) {
+      const x = p[3 * i], y = p[3 * i + 1], z = p[3 * i + 2];
+      const w = m[3] * x + m[7] * y + m[11] * z + m[15];
+      if (w <= 0) continue;
+      const dx = (0.5 + (0.5 * (m[0] * x + m[4] * y + m[8] * z + m[12])) / w) * width - px;
+      const dy = (0.5 - (0.5 * (m[1] * x + m[5] * y + m[9] * z + m[13])) / w) * height - py;
+      const off = dx * dx + dy * dy;
+      if (off < least - 1e-3 || (best !== null && off < least + 9 && w < best.w && off < 36)) { least = Math.min(off, least); best = { i, w }; }
+    }
+    return best === null ? null : this.frame.id[best.i];
+  }
+
+  mark(id) { this.picked = id; this.markPicked(); this.later(); }
+
+  markPicked() {
+    const i = this.picked == null || !this.frame ? -1 : this.frame.id.indexOf(this.picked);
+    this.ring.visible = i >= 0;
+    if (i >= 0) this.ring.position.fromArray(this.frame.position, 3 * i);
+  }
+}
+
+// A little unevenness, so that cinders do not look like plastic.
+function roughen(material) {
+  material.onBeforeCompile = (shader) => {
+    shader.vertexShader = shader.vertexShader
+      .replace("#include <common>", "#include <common>\nvarying vec3 vPlace;")
+      .replace("#include <begin_vertex>", "#include <begin_vertex>\nvPlace = position;");
+    shader.fragmentShader = shader.fragmentShader
+      .replace("#include <common>", `#include <common>
+varying vec3 vPlace;
+float grain(vec3 p) { p = fract(p * 0.3183 + 0.1); p *= 17.0; return fract(p.x * p.y * p.z * (p.x + p.y + p.z)); }
+float lumps(vec3 p) {
+  vec3 i = floor(p), f = fract(p); f = f * f * (3.0 - 2.0 * f);
+  return mix(mix(mix(grain(i), grain(i + vec3(1,0,0)), f.x), mix(grain(i + vec3(0,1,0)), grain(i + vec3(1,1,0)), f.x), f.y),
+             mix(mix(grain(i + vec3(0,0,1)), grain(i + vec3(1,0,1)), f.x), mix(grain(i + vec3(0,1,1)), grain(i + vec3(1,1,1)), f.x), f.y), f.z);
+}`)
+      .replace("#include <color_fragment>", `#include <color_fragment>
+float speck = 0.5 * lumps(vPlace * 2.3) + 0.3 * lumps(vPlace * 7.1) + 0.2 * lumps(vPlace * 23.0);
+diffuseColor.rgb *= 0.62 + 0.76 * speck;`);
+  };
+}
+
+function ringPicture() {
+  const canvas = document.createElement("canvas");
+  canvas.width = canvas.height = 64;
+  const context = canvas.getContext("2d");
+  context.strokeStyle = "#E3B23C";
+  context.lineWidth = 5;
+  context.arc(32, 32, 26, 0, 7);
+  context.stroke();
+  return new THREE.CanvasTexture(canvas);
+}
