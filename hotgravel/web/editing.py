@@ -49,6 +49,8 @@ def _answer(
         run = runs.latest(session, shot_id, with_frames=True)
         facts = {"shot": {"id": shot_id, **shot_facts(shot)}, "revision": head, "run": run_facts(run, head)}
         label = shots.latest_label(session, shot_id)
+    if request.headers.get("hx-request"):
+        status = 200  # the page asked, and shows the refusal where it belongs
     response = page(
         request, "notebook.html", status, **notebook(shot_id, shot, head, typed, unfolded), label=label
     )

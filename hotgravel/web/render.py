@@ -33,7 +33,7 @@ def page(request: Request, template: str, status: int = 200, **context: Any) -> 
 
 
 def slot_type(slot: Slot) -> str:
-    """Which kind of input a slot is: text, pick, refer, refers, colour or file."""
+    """Which kind of input a slot is: text, number, pick, refer, refers, colour or file."""
     match slot.described:
         case Pick() | Choice():
             return "pick"
@@ -45,6 +45,8 @@ def slot_type(slot: Slot) -> str:
             return "colour"
         case FileName():
             return "file"
+        case Quantity():
+            return "number"
     return "text"
 
 
@@ -79,7 +81,8 @@ def dials_of(shot: Shot, clause: Clause, prefix: str = "") -> list[Dial]:
 
 
 def _usual(quantity: Quantity, value: Any, shot: Shot) -> tuple[str, bool]:
-    low, high = (show_number(n, quantity.unit, shot.dress) for n in quantity.soft)
+    show = show_quantity if quantity.unit == "count" else show_number
+    low, high = (show(n, quantity.unit, shot.dress) for n in quantity.soft)
     unit = "" if quantity.unit in ("count", "frame") else " " + shown_unit(quantity.unit, shot.dress)
     default = (
         ", ".join(show_number(d, quantity.unit, shot.dress) for d in quantity.default)
@@ -146,11 +149,26 @@ def _rows(shot: Shot, section: str) -> list[Row]:
     return [shot.finish] if section == "finish" else list(getattr(shot, section))
 
 
-def row_pieces(shot: Shot, row: Row) -> list[str | Slot]:
-    """The sentence of a row, its first word with a capital."""
-    found = list(pieces(row, shot.dress, shot.names()))
-    if isinstance(found[0], str):
-        found[0] = found[0][:1].upper() + found[0][1:]
+@dataclass(frozen=True)
+class Piece:
+    """Words of a sentence, or a slot with the punctuation that must not leave it."""
+
+    words: str
+    slot: Slot | None = None
+
+
+def row_pieces(shot: Shot, row: Row) -> list[Piece]:
+    """The sentence of a row, cut for the page."""
+    found: list[Piece] = []
+    for part in pieces(row, shot.dress, shot.names()):
+        if isinstance(part, Slot):
+            found.append(Piece("", part))
+            continue
+        mark = len(part) - len(part.lstrip(",.;"))
+        if mark and found and found[-1].slot:
+            found[-1] = Piece(part[:mark], found[-1].slot)
+            part = part[mark:]
+        found.append(Piece(part))
     return found
 
 
@@ -161,6 +179,6 @@ def rows_to_name(shot: Shot, described: Refer) -> list[tuple[str, str]]:
 
 
 _environment.globals.update(
-    slot_type=slot_type, dials_of=dials_of, keys_shown=keys_shown, keys_curve=keys_curve, is_slot=lambda p: isinstance(p, Slot),
+    slot_type=slot_type, dials_of=dials_of, keys_shown=keys_shown, keys_curve=keys_curve,
     row_pieces=row_pieces, rows_to_name=rows_to_name, is_driven=is_driven, sentence=sentence,
 )  # fmt: skip

@@ -23,7 +23,7 @@ class Collision(Row):
     title: ClassVar[str] = "collision"
     does: ClassVar[str] = "What particles meet: they bounce, slide and come to rest there."
     phrase: ClassVar[str] = (
-        "{whom} bounce off {props}, keeping {bounce} of the speed they hit with; friction {friction}."
+        "Bouncing off {props}, {whom} keep {bounce} of the speed they hit with; friction {friction}."
     )
     whom: Ref | None = whom()
     props: tuple[Ref, ...] = refers("prop", label="props", help="The props that are hit.")

@@ -93,7 +93,7 @@ class Prop(Row):
     section: ClassVar[str] = "set"
     title: ClassVar[str] = "prop"
     does: ClassVar[str] = "Something that stands in the set: to emit from, to hit, or to look at."
-    phrase: ClassVar[str] = "{name} is {shape}, at {position}."
+    phrase: ClassVar[str] = "The {name} is {shape}, at {position}."
     name: str = words(label="name", help="What the other sentences call it.")
     shape: Shape = clause(label="shape", help="What it is geometrically.", default=Sphere)
     position: Vector = dials(

@@ -46,8 +46,8 @@ void main() {
   float core = (1.0 - smoothstep(0.7, 1.1, off)) * strength * mix(0.45, 1.0, spread);
   float halo = max(0.0, 1.0 - off / 3.2);
   halo = halo * halo * halo * warm * mix(0.35, 1.0, spread);
-  vec3 hot = mix(tint, vec3(1.0, 0.93, 0.78), 0.55 * warm * core);
-  gl_FragColor = vec4(hot * core + tint * halo * 0.55, core);
+  vec3 hot = mix(tint, vec3(1.0, 0.93, 0.78), 0.25 * warm * core);
+  gl_FragColor = vec4(hot * core + tint * vec3(1.0, 0.5, 0.3) * halo * 0.3, core);
   #include <colorspace_fragment>
 }`;
 

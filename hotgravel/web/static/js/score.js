@@ -6,7 +6,7 @@ const LINES = ["#2F5D7C", "#A97C12"];
 export function compact(number) {
   const size = Math.abs(number);
   if (size >= 1e6) return `${(number / 1e6).toFixed(2)} M`;
-  if (size >= 1e4) return `${(number / 1e3).toFixed(1)} k`;
+  if (size >= 1e4) return Math.round(number).toString().replace(/(\d)(?=(\d{3})+$)/g, "$1\u2009");
   if (size >= 100 || Number.isInteger(number)) return number.toFixed(0);
   return number.toFixed(size >= 10 ? 1 : 2);
 }
@@ -43,7 +43,7 @@ export class Score {
     const states = shot.states;
     this.lanes.push(
       this.lane("gauge", "particles by state", 30, (c) => this.stack(c, states), (g) => compact(g.particles)),
-      this.lane("gauge", "speed, mean and greatest", 30, (c) => this.curves(c, ["greatest_speed", "mean_speed"]),
+      this.lane("gauge", "speed, mean / top", 30, (c) => this.curves(c, ["greatest_speed", "mean_speed"]),
         (g) => `${compact(g.mean_speed)} / ${compact(g.greatest_speed)} m/s`),
       this.lane("gauge", "kinetic energy", 26, (c) => this.curves(c, ["kinetic_energy"]), (g) => `${compact(g.kinetic_energy)} J/kg`),
       this.lane("gauge", "touches", 26, (c) => this.bars(c, (g) => g.touches), (g) => compact(g.touches)),
@@ -122,10 +122,14 @@ export class Score {
     context.fillStyle = INK;
     const ticks = [this.firstFrame];
     for (let f = Math.ceil((this.firstFrame + 1) / step) * step; f <= this.lastFrame; f += step) ticks.push(f);
+    let free = -1;
     for (const f of ticks) {
       const x = this.x(f + 0.5, width);
       context.fillRect(x, height - 7, 1, 7);
-      if (f === this.firstFrame || x > 40) context.fillText(String(f), Math.min(x + 3, width - 24), 11);
+      const wide = context.measureText(String(f)).width;
+      if (x < free || x + wide + 3 > width) continue;
+      context.fillText(String(f), x + 3, 11);
+      free = x + wide + 12;
     }
   }
 
@@ -152,10 +156,11 @@ export class Score {
 
   most(context, width, most) {
     context.font = '11px "Atkinson Hyperlegible Mono", monospace';
-    context.fillStyle = "#655E54";
-    context.textAlign = "right";
-    context.fillText(`most ${compact(most)}`, width - 4, 11);
-    context.textAlign = "left";
+    const words = `most ${compact(most)}`, wide = context.measureText(words).width;
+    context.fillStyle = PAPER;
+    context.fillRect(width - wide - 8, 1, wide + 8, 13);
+    context.fillStyle = INK;
+    context.fillText(words, width - wide - 4, 11);
   }
 
   curves({ context, width, height }, names) {

@@ -3,15 +3,17 @@ import * as THREE from "../vendor/three/three.module.js";
 import { OrbitControls } from "../vendor/three/OrbitControls.js";
 import { ParticleCloud } from "./particles.js";
 
-const HORIZON = new THREE.Color("#40262A"), ZENITH = new THREE.Color("#0B0F1C");
+const HORIZON = new THREE.Color("#2A1B22"), ZENITH = new THREE.Color("#070A14");
 
 const SKY_VERTEX = `varying vec3 way; void main() { way = position; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`;
 const SKY_FRAGMENT = `
 uniform vec3 zenith; uniform vec3 horizon; varying vec3 way;
 void main() {
   float up = max(normalize(way).y, 0.0);
-  vec3 glow = horizon + vec3(0.16, 0.055, 0.01) * exp(-22.0 * up);
-  gl_FragColor = vec4(mix(zenith, glow, exp(-5.5 * up)), 1.0);
+  float dusk = max(0.0, dot(normalize(way.xz), vec2(0.66, -0.75)));
+  vec3 glow = horizon + vec3(0.20, 0.062, 0.012) * (0.2 + 0.8 * dusk * dusk) * exp(-20.0 * up) * (1.0 - exp(-200.0 * up));
+  float dither = fract(52.9829189 * fract(dot(gl_FragCoord.xy, vec2(0.06711056, 0.00583715)))) - 0.5;
+  gl_FragColor = vec4(mix(zenith, glow, exp(-5.0 * up)) + dither / 500.0, 1.0);
   #include <colorspace_fragment>
 }`;
 
@@ -21,7 +23,7 @@ export class Stage {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true });
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio || 1, 2));
     this.scene = new THREE.Scene();
-    this.scene.fog = new THREE.Fog(HORIZON, 30, 110);
+    this.scene.fog = new THREE.Fog(HORIZON, 22, 95);
     this.camera = new THREE.PerspectiveCamera(38, 1, 0.02, 2000);
     this.camera.position.set(14, 6, 18);
     this.controls = new OrbitControls(this.camera, canvas);
@@ -60,7 +62,7 @@ export class Stage {
   }
 
   makeRing() {
-    const ring = new THREE.Sprite(new THREE.SpriteMaterial({ map: ringPicture(), depthTest: false, sizeAttenuation: false }));
+    const ring = new THREE.Sprite(new THREE.SpriteMaterial({ map: ringPicture(), depthTest: false, sizeAttenuation: false, fog: false, toneMapped: false }));
     ring.scale.setScalar(0.035);
     ring.visible = false;
     return ring;
