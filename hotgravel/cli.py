@@ -26,7 +26,7 @@ class FrameRange(click.ParamType):
     def convert(self, value: Any, param: Any, ctx: Any) -> tuple[int, int]:
         if isinstance(value, tuple):
             return value
-        first, dash, last = value.rpartition("-") if "-" in value[1:] else (value, "", value)
+        first, _dash, last = value.rpartition("-") if "-" in value[1:] else (value, "", value)
         try:
             span = int(first), int(last)
         except ValueError:
@@ -88,9 +88,7 @@ def demo(host: str, port: int) -> None:
 @click.option("--out", type=click.Path(file_okay=False, path_type=Path), required=True, help="Folder for the run.")
 @click.option("--json", "as_json", is_flag=True, help="End with one line of JSON.")
 @click.option("--threads", type=click.IntRange(1), help="Threads for kernels; the result is the same.")
-def run(
-    shot: str, quality: Any, frames: tuple[int, int] | None, out: Path, as_json: bool, threads: int | None
-) -> None:
+def run(shot: str, quality: Any, frames: tuple[int, int] | None, out: Path, as_json: bool, threads: int | None) -> None:
     """Compute SHOT (a file, or demo:NAME) into a folder."""
     from hotgravel.core.run import execute
     from hotgravel.core.run.world import beside, build
@@ -225,7 +223,7 @@ def schema() -> None:
 @commands.command()
 def warm() -> None:
     """Prepare the kernels, so that no run waits for them."""
-    from hotgravel.core.run.warm import KERNELS, warm
+    from hotgravel.core.warm import KERNELS, warm
     from hotgravel.kernels import forget_older_kernels
 
     start = time.perf_counter()

@@ -6,9 +6,9 @@ from pathlib import Path
 from typing import Any
 
 from hotgravel.core.run.execute import execute
-from hotgravel.core.run.warm import warm
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
+from hotgravel.core.warm import warm
 
 TOPIC = "hotgravel"
 CANCEL = "cancel"

@@ -27,7 +27,12 @@ Change = Callable[[Shot], Edited]
 
 
 def _answer(
-    request: Request, shot_id: int, seen: int, change: Change, typed: Typed = NOTHING_TYPED, unfolded: str = ""
+    request: Request,
+    shot_id: int,
+    seen: int,
+    change: Change,
+    typed: Typed = NOTHING_TYPED,
+    unfolded: str = "",
 ) -> Response:
     """Make the change, store it as a revision, and show the notebook; a fault changes nothing."""
     studio: Studio = request.app.state.studio
@@ -51,16 +56,20 @@ def _answer(
         label = shots.latest_label(session, shot_id)
     if request.headers.get("hx-request"):
         status = 200  # the page asked, and shows the refusal where it belongs
-    response = page(
-        request, "notebook.html", status, **notebook(shot_id, shot, head, typed, unfolded), label=label
-    )
+    response = page(request, "notebook.html", status, **notebook(shot_id, shot, head, typed, unfolded), label=label)
     response.headers["HX-Trigger-After-Swap"] = json.dumps({"hotgravel:edited": facts})
     return response
 
 
 @router.post("/rows/{row}/set")
 def set_text(
-    request: Request, shot_id: int, row: str, path: Text, revision: Number, value: Text = "", unfolded: Text = ""
+    request: Request,
+    shot_id: int,
+    row: str,
+    path: Text,
+    revision: Number,
+    value: Text = "",
+    unfolded: Text = "",
 ) -> Response:
     typed = Typed(row, path, value)
     return _answer(request, shot_id, revision, lambda s: edit.set_text(s, row, path, value), typed, unfolded)
@@ -129,9 +138,7 @@ def add(request: Request, shot_id: int, kind: Text, section: Text, revision: Num
 
 
 @router.post("/meshes")
-def add_mesh(
-    request: Request, shot_id: int, mesh: UploadFile, revision: Number, unfolded: Text = ""
-) -> Response:
+def add_mesh(request: Request, shot_id: int, mesh: UploadFile, revision: Number, unfolded: Text = "") -> Response:
     """Keep an uploaded mesh and add a prop of it."""
     studio: Studio = request.app.state.studio
     typed = Typed("set", "", "")

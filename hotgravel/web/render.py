@@ -13,7 +13,16 @@ from hotgravel.core.drive.value import is_driven
 from hotgravel.core.shot.document import SECTIONS, Shot
 from hotgravel.core.shot.edit import rows_of
 from hotgravel.core.shot.faults import Fault
-from hotgravel.core.shot.fields import Choice, Colour, Described, FileName, Pick, Quantity, Refer, Words, fields_of
+from hotgravel.core.shot.fields import (
+    Choice,
+    Colour,
+    Described,
+    FileName,
+    Pick,
+    Quantity,
+    Refer,
+    fields_of,
+)
 from hotgravel.core.shot.row import Clause, Row, Slot, pieces, sentence, show_value, slots_of
 from hotgravel.core.shot.units import show_number, show_quantity, shown_unit
 
@@ -133,7 +142,9 @@ class Typed:
 NOTHING_TYPED = Typed("", "", "")
 
 
-def notebook(shot_id: int, shot: Shot, revision: int, typed: Typed = NOTHING_TYPED, unfolded: str = "") -> dict[str, Any]:
+def notebook(
+    shot_id: int, shot: Shot, revision: int, typed: Typed = NOTHING_TYPED, unfolded: str = ""
+) -> dict[str, Any]:
     """What the notebook's template needs."""
     return {
         "shot_id": shot_id,

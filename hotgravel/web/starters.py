@@ -30,8 +30,8 @@ _BARE: dict[str, Any] = {
 
 _FOUNTAIN: dict[str, Any] = _BARE | {
     "name": "New fountain",
-    "set": [*_BARE["set"], {"kind": "prop", "id": "mouth", "name": "vent mouth", "shape": {"kind": "disc", "radius": 0.3},
-                            "position": [0, 0.05, 0], "colour": "#6B4A3C"}],
+    "set": [*_BARE["set"], {"kind": "prop", "id": "mouth", "name": "vent mouth", "position": [0, 0.05, 0],
+                            "shape": {"kind": "disc", "radius": 0.3}, "colour": "#6B4A3C"}],
     "supply": [{"kind": "source", "id": "fountain", "prop": "mouth", "state": "loose", "speed": 8,
                 "emit": {"kind": "stream", "rate": 1500, "start": 1, "end": 96},
                 "aim": {"kind": "outward", "cone": 9}, "radius": 0.025, "radius_spread": 0.4}],

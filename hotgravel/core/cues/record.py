@@ -36,7 +36,7 @@ assert tuple(COLUMNS) == tuple(f.name for f in fields(Events))
 
 
 def no_events() -> Events:
-    return Events(**{n: np.zeros((0, 3) if n == "place" else 0, t) for n, t in COLUMNS.items()})  # type: ignore[arg-type]
+    return Events(**{n: np.zeros((0, 3) if n == "place" else 0, t) for n, t in COLUMNS.items()})
 
 
 def all_events(parts: list[Events]) -> Events:

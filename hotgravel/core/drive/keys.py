@@ -1,5 +1,6 @@
 """Keys over time: the artist states values at frames, and how to get from one to the next."""
 
+from itertools import pairwise
 from typing import Annotated, Literal
 
 import numpy as np
@@ -30,7 +31,7 @@ class Keys(BaseModel):
     @classmethod
     def _in_order(cls, keys: tuple[Key, ...]) -> tuple[Key, ...]:
         ordered = tuple(sorted(keys, key=lambda key: key.frame))
-        for before, after in zip(ordered, ordered[1:], strict=False):
+        for before, after in pairwise(ordered):
             if before.frame == after.frame:
                 raise ValueError(f"two keys stand at frame {after.frame:g}; a frame takes one key")
         return ordered

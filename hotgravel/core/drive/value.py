@@ -8,7 +8,6 @@ from pydantic import Field
 
 from hotgravel.core.drive.keys import Keys
 
-
 Number = Annotated[float, Field(allow_inf_nan=False)]
 Driven = Keys  # becomes a union, told apart by `by`, as drivers are added
 Value = Number | Driven

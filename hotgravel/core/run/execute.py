@@ -1,6 +1,5 @@
 """Run a shot: frame after frame into a frame store."""
 
-import os
 import shutil
 from collections.abc import Callable
 from pathlib import Path
@@ -60,6 +59,6 @@ def execute(
 
 def threads(count: int | None = None) -> int:
     """Set how many threads kernels use (all by default); the result does not depend on it."""
-    available = min(numba.config.NUMBA_NUM_THREADS, os.cpu_count() or 1)
-    numba.set_num_threads(min(count or available, available))
+    available = int(numba.config.NUMBA_NUM_THREADS)  # type: ignore[attr-defined]
+    numba.set_num_threads(max(1, min(count or available, available)))
     return int(numba.get_num_threads())

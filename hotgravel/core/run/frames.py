@@ -101,4 +101,3 @@ class FrameStore:
         """Read it back. Raises `FileNotFoundError`."""
         result: dict[str, Any] = json.loads((self.folder / name).read_text())
         return result
-

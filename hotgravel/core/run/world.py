@@ -16,7 +16,7 @@ from hotgravel.core.shape.bvh import MeshTree, join_trees
 from hotgravel.core.shape.distance import MESH
 from hotgravel.core.shape.kinds import Shaped, shaped
 from hotgravel.core.shape.mesh import MeshFault, import_mesh, mesh_of
-from hotgravel.core.shape.pose import Pose, pose_at
+from hotgravel.core.shape.pose import Pose, moves, pose_at
 from hotgravel.core.shot.cues import Touches
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
@@ -40,6 +40,7 @@ class World:
     bits: dict[str, int]
     tree: MeshTree
     smallest: float
+    standing: dict[str, Pose]
     notes: tuple[str, ...]
 
     @property
@@ -49,7 +50,9 @@ class World:
 
     def poses(self, frame: float) -> dict[str, Pose]:
         """Where each prop stands at a frame."""
-        return {prop.id: pose_at(prop, frame) for prop in self.shot.set if prop.on}
+        return {
+            prop.id: self.standing.get(prop.id) or pose_at(prop, frame) for prop in self.shot.set if prop.on
+        }
 
     def forces(self, frame: float) -> ForceTable:
         return gather([f for f in self.shot.forces if f.on], self.states, frame)
@@ -118,6 +121,7 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
         bits=bits,
         tree=tree,
         smallest=min((shapes[p].extent for p in hit), default=0.0),
+        standing={p.id: pose_at(p, shot.finish.first) for p in shot.set if p.on and not moves(p)},
         notes=tuple(notes),
     )
 

@@ -19,9 +19,7 @@ from numpy.typing import NDArray
 _CODEC = {"cname": "lz4", "clevel": 1, "blocksize": 0}
 
 
-def write_groups(
-    path: Path, groups: Mapping[str, Mapping[str, NDArray[Any]]], attributes: Mapping[str, Any]
-) -> None:
+def write_groups(path: Path, groups: Mapping[str, Mapping[str, NDArray[Any]]], attributes: Mapping[str, Any]) -> None:
     """A root group with attributes, and groups of arrays. On the disk when it returns."""
     with path.open("wb") as raw:
         with zipfile.ZipFile(raw, "w", zipfile.ZIP_STORED) as file:
@@ -65,7 +63,9 @@ def _group(attributes: Mapping[str, Any]) -> dict[str, Any]:
 
 def _metadata(array: NDArray[Any]) -> dict[str, Any]:
     size = array.dtype.itemsize
-    codecs: list[dict[str, Any]] = [{"name": "bytes"} if size == 1 else {"name": "bytes", "configuration": {"endian": "little"}}]
+    codecs: list[dict[str, Any]] = [
+        {"name": "bytes"} if size == 1 else {"name": "bytes", "configuration": {"endian": "little"}}
+    ]
     codecs.append({"name": "blosc", "configuration": {**_CODEC, "shuffle": "shuffle", "typesize": size}})
     return {
         "zarr_format": 3,

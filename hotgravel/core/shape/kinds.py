@@ -9,7 +9,6 @@ from hotgravel.core.shape.bvh import MeshTree, empty_tree
 from hotgravel.core.shape.distance import BOX, CONE, CYLINDER, DISC, HEMISPHERE, MESH, PLANE, SPHERE, TORUS
 from hotgravel.core.shot import props
 
-
 # For each kind: its number, and the fields that fill its (at most three) sizes in metres.
 _SIZES: dict[type, tuple[int, tuple[str, ...]]] = {
     props.Sphere: (SPHERE, ("radius",)),

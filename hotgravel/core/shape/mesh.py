@@ -39,7 +39,8 @@ class Imported:
         a, b, c = (self.vertices[self.faces[:, i]] for i in range(3))
         normals = np.zeros_like(self.vertices)
         np.add.at(normals, self.faces.ravel(), np.repeat(np.cross(b - a, c - a), 3, axis=0))
-        return normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-300)
+        normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-300)
+        return normals
 
     def report(self) -> str:
         """Size, triangles and openness, as a sentence."""
@@ -60,10 +61,10 @@ def import_mesh(path: Path) -> Imported:
     if path.stat().st_size > LARGEST_BYTES:
         raise MeshFault(f"{path.name} is over {LARGEST_BYTES // 2**20} MiB.")
     try:
-        mesh = trimesh.load(path, force="mesh", process=False)
+        mesh: trimesh.Trimesh = trimesh.load_mesh(path, process=False)
     except Exception as error:  # a reader may fail in any way on a damaged file
         raise MeshFault(f"{path.name} cannot be read as {kind.upper()}: {_first_line(error)}") from error
-    return mesh_from(path.name, np.asarray(mesh.vertices, float), np.asarray(mesh.faces))
+    return mesh_from(path.name, np.asarray(mesh.vertices, np.float64), np.asarray(mesh.faces))
 
 
 def mesh_from(name: str, vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> Imported:

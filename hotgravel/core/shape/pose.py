@@ -1,6 +1,7 @@
 """Where a prop stands: position, rotation and scale, from a shot's values at a frame."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,7 +21,7 @@ class Pose:
     quaternion: Array
     scale: float
 
-    @property
+    @cached_property
     def matrix(self) -> Array:
         """The rotation (3, 3)."""
         result: Array = Rotation.from_quat(self.quaternion).as_matrix()

@@ -9,8 +9,18 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.shape.distance import BOX, CONE, CYLINDER, DISC, HEMISPHERE, MESH, PLANE, SPHERE, TORUS
-from hotgravel.core.shape.distance import distances
+from hotgravel.core.shape.distance import (
+    BOX,
+    CONE,
+    CYLINDER,
+    DISC,
+    HEMISPHERE,
+    MESH,
+    PLANE,
+    SPHERE,
+    TORUS,
+    distances,
+)
 from hotgravel.core.shape.kinds import Shaped
 
 Array = NDArray[np.float64]
@@ -51,7 +61,7 @@ def in_volume(shape: Shaped, u: Array, again: Again) -> tuple[Array, Array]:
 
     `again(which, attempt)` draws fresh numbers (k, 4) for points that fell outside a mesh.
     """
-    a, b, c = shape.sizes
+    a, b = shape.sizes[:2]
     turn = 2.0 * np.pi * u[:, 1]
     if shape.kind in (SPHERE, HEMISPHERE):
         height = u[:, 0] if shape.kind == SPHERE else 0.5 + 0.5 * u[:, 0]

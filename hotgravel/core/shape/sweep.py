@@ -38,7 +38,10 @@ def sweep(kind, a, b, c, tree, side, ax, ay, az, bx, by, bz, rho0, rho1):
     if f > fastest:
         return MISS
     if f <= TOUCHING and slope < 0.0:
-        return 0.0
+        if f + slope < -TOUCHING:
+            return 0.0
+        if kind < TORUS_OR_MESH and side > 0.0:
+            return MISS  # f is convex: it sinks less than counts as contact
     if kind < TORUS_OR_MESH and side > 0.0:
         return _newton(kind, a, b, c, tree, ax, ay, az, dx, dy, dz, rho0, rho1, f, slope)
     if kind < TORUS_OR_MESH and f > TOUCHING:
@@ -87,13 +90,22 @@ def _walk(kind, a, b, c, tree, side, ax, ay, az, dx, dy, dz, rho0, rho1, f, fast
     t = 0.0
     # Along a surface a step may sink into the skin, never through it: a quarter of the radius.
     least = max(0.25 * min(rho0, rho1), TOUCHING)
-    leaving = f <= TOUCHING
     for _ in range(256):
-        t += (max(f, least) if leaving else f) / max(fastest, 1e-300)
-        if t > 1.0:
-            return MISS
+        before, was = t, f
+        step = max(f, least) if f <= TOUCHING else f
+        t = min(1.0, t + step / max(fastest, 1e-300))
         f, slope = _gap(kind, a, b, c, tree, side, ax, ay, az, dx, dy, dz, rho0, rho1, t)
-        leaving = f <= TOUCHING
-        if leaving and slope < 0.0:
-            return t
+        if f <= TOUCHING and slope < 0.0:
+            if f >= -TOUCHING or was < -TOUCHING:
+                return t
+            for _halving in range(40):
+                middle = 0.5 * (before + t)
+                f, slope = _gap(kind, a, b, c, tree, side, ax, ay, az, dx, dy, dz, rho0, rho1, middle)
+                if f < 0.0:
+                    t = middle
+                else:
+                    before = middle
+            return before
+        if t >= 1.0:
+            return MISS
     return t

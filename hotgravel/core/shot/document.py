@@ -19,8 +19,8 @@ from hotgravel.core.shot.row import Clause, Row
 from hotgravel.core.shot.sources import Source
 from hotgravel.core.shot.units import Dress
 
-FORMAT = "hotgravel.shot"
-VERSION = 1
+FORMAT: Literal["hotgravel.shot"] = "hotgravel.shot"
+VERSION: Literal[1] = 1
 LARGEST = 32 * 1024 * 1024
 SECTIONS = {
     "set": "Set",
@@ -131,7 +131,15 @@ def _migrated(document: dict[str, Any]) -> dict[str, Any]:
     if not isinstance(version, int) or isinstance(version, bool) or version < 1:
         raise ShotFault([Fault("", "version", f"A shot states its format version. Accepted: 1 to {VERSION}.")])
     if version > VERSION:
-        raise ShotFault([Fault("", "version", f"Written by a newer Hot Gravel (format {version}; this one reads up to {VERSION}).")])
+        raise ShotFault(
+            [
+                Fault(
+                    "",
+                    "version",
+                    f"Written by a newer Hot Gravel (format {version}; this one reads up to {VERSION}).",
+                )
+            ]
+        )
     while version < VERSION:
         document = MIGRATIONS[version](document)
         version += 1

@@ -52,9 +52,7 @@ class Quantity(Described):
         """Why this number is not accepted, as a sentence; None if it is."""
         if self.whole and number != int(number):
             return f"{show_quantity(number, self.unit, dress)} is not a whole number. {self.accepted(dress)}"
-        too_low = (self.low is not None and number < self.low) or (
-            self.above is not None and number <= self.above
-        )
+        too_low = (self.low is not None and number < self.low) or (self.above is not None and number <= self.above)
         too_high = self.high is not None and number > self.high
         if too_low or too_high:
             reach = "low" if too_low else "high"

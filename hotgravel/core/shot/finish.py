@@ -18,7 +18,7 @@ class Finish(Row):
         "Frames {first} to {last} at {rate}, computed {quality}; time runs at {time_scale}. "
         "Lengths are shown in {lengths}."
     )
-    id: Literal["finish"] = "finish"  # type: ignore[assignment]
+    id: Literal["finish"] = "finish"
     first: int = dial(
         "frame", 1, label="first", soft=(1, 100), low=-100_000, high=1_000_000, whole=True,
         help="The first frame shows the start, before anything has moved.",

@@ -111,7 +111,7 @@ def _named(value: Any, described: Refer, names: dict[str, str]) -> str:
     if described.many:
         called = [names.get(v, v) for v in value]
         return called[0] if len(called) == 1 else f"{', '.join(called[:-1])} and {called[-1]}"
-    return described.manner + names.get(value, value)
+    return described.manner + str(names.get(value, value))
 
 
 def show_value(value: Any, quantity: Quantity, dress: Dress, unit: bool = True) -> str:

@@ -1,7 +1,7 @@
 """Supply: where particles come from, when, which way and how fast."""
 
 from collections.abc import Iterator
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 from hotgravel.core.drive.value import Value, Vector
 from hotgravel.core.shot.fields import choice, clause, dial, dials, refer
@@ -41,10 +41,13 @@ class Stream(Clause):
 
     def complaints(self) -> Iterator[tuple[str, str]]:
         if self.end <= self.start:
-            yield "end", f"It ends at frame {self.end}, not after its start. Accepted: {self.start + 1} or later."
+            yield (
+                "end",
+                f"It ends at frame {self.end}, not after its start. Accepted: {self.start + 1} or later.",
+            )
 
 
-_CONE = {
+_CONE: dict[str, Any] = {
     "unit": "°",
     "label": "cone",
     "soft": (0.0, 60.0),

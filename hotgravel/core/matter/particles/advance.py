@@ -13,7 +13,23 @@ import numpy as np
 from numba import njit, prange
 
 from hotgravel.core.matter.particles.colliders import (
-    BOUNCE, FRICTION, HIGH, KIND, LOW, MOVING, P0, P1, Q0, Q1, R0, S0, S1, SIDE, SIZES, THICKNESS, WHOM,
+    BOUNCE,
+    FRICTION,
+    HIGH,
+    KIND,
+    LOW,
+    MOVING,
+    P0,
+    P1,
+    Q0,
+    Q1,
+    R0,
+    S0,
+    S1,
+    SIDE,
+    SIZES,
+    THICKNESS,
+    WHOM,
 )  # fmt: skip
 from hotgravel.core.matter.particles.flow import fading, flow
 from hotgravel.core.shape.distance import distance
@@ -89,9 +105,7 @@ def _contact(c, tree, j, x0, y0, z0, x1, y1, z1, t0, t, radius, dt):
     ax, ay, az = _local(m0, x0, y0, z0)
     bx, by, bz = _local(m1, x1, y1, z1)
     lx, ly, lz = ax + t * (bx - ax), ay + t * (by - ay), az + t * (bz - az)
-    d, gx, gy, gz = distance(
-        int(c[j, KIND]), c[j, SIZES], c[j, SIZES + 1], c[j, SIZES + 2], tree, lx, ly, lz
-    )
+    d, gx, gy, gz = distance(int(c[j, KIND]), c[j, SIZES], c[j, SIZES + 1], c[j, SIZES + 2], tree, lx, ly, lz)
     side = c[j, SIDE]
     mt = _pose(c, j, t0 + t * (1.0 - t0))
     sunk = (radius + c[j, THICKNESS]) / mt[12] - side * d
@@ -101,8 +115,11 @@ def _contact(c, tree, j, x0, y0, z0, x1, y1, z1, t0, t, radius, dt):
     x, y, z = _world(mt, lx, ly, lz)
     ux, uy, uz = 0.0, 0.0, 0.0
     if c[j, MOVING] != 0.0:
-        ex, ey, ez = _world(_pose(c, j, 1.0), lx, ly, lz)
-        sx, sy, sz = _world(_pose(c, j, 0.0), lx, ly, lz)
+        # The prop's own surface moves, not the skin around it, which does not grow with the prop.
+        skin = side * (radius + c[j, THICKNESS]) / mt[12]
+        fx, fy, fz = lx - skin * gx, ly - skin * gy, lz - skin * gz
+        ex, ey, ez = _world(_pose(c, j, 1.0), fx, fy, fz)
+        sx, sy, sz = _world(_pose(c, j, 0.0), fx, fy, fz)
         ux, uy, uz = (ex - sx) / dt, (ey - sy) / dt, (ez - sz) / dt
     return x, y, z, nx, ny, nz, ux, uy, uz, lx, ly, lz
 
@@ -151,16 +168,12 @@ def _meet(i, s, x0, y0, z0, vx, vy, vz, h, dt, radius, pull, rate, drift, bite, 
         t, j = _first_hit(c, tree, s, x0, y0, z0, x1, y1, z1, t0, radius)
         if j < 0:
             return x1, y1, z1, wx, wy, wz, touches
-        x, y, z, nx, ny, nz, ux, uy, uz, lx, ly, lz = _contact(
-            c, tree, j, x0, y0, z0, x1, y1, z1, t0, t, radius, dt
-        )
+        x, y, z, nx, ny, nz, ux, uy, uz, lx, ly, lz = _contact(c, tree, j, x0, y0, z0, x1, y1, z1, t0, t, radius, dt)
         if held:
             vx, vy, vz = vx + t * (wx - vx), vy + t * (wy - vy), vz + t * (wz - vz)
         else:
             fade, reach = fading(k, t * left)
-            _x, _y, _z, vx, vy, vz = flow(
-                x0, y0, z0, vx, vy, vz, t * left, ax, ay, az, k, fade, reach, dx, dy, dz, b
-            )
+            _x, _y, _z, vx, vy, vz = flow(x0, y0, z0, vx, vy, vz, t * left, ax, ay, az, k, fade, reach, dx, dy, dz, b)
         x0, y0, z0 = x, y, z
         t0 += t * (1.0 - t0)
         rx, ry, rz = vx - ux, vy - uy, vz - uz
@@ -189,7 +202,23 @@ def _meet(i, s, x0, y0, z0, vx, vy, vz, h, dt, radius, pull, rate, drift, bite, 
 
 
 @njit(cache=True, parallel=True)
-def advance(position, velocity, age, state, radius, touched, impact, dt, pull, rate, drift, bite, colliders, bits, tree):
+def advance(
+    position,
+    velocity,
+    age,
+    state,
+    radius,
+    touched,
+    impact,
+    dt,
+    pull,
+    rate,
+    drift,
+    bite,
+    colliders,
+    bits,
+    tree,
+):
     """Move all particles by dt seconds, in place. Returns how often anything was hit.
 
     position, velocity (n, 3) float64; age, radius, impact (n,); state (n,) int16; touched (n,) uint64;

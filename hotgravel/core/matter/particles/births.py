@@ -64,7 +64,14 @@ def stream_step(
 
 
 def _born(
-    spring: Spring, tally: Tally, delay: Array, frame: float, state: int, start: Pose, end: Pose, dt: float = 0.0
+    spring: Spring,
+    tally: Tally,
+    delay: Array,
+    frame: float,
+    state: int,
+    start: Pose,
+    end: Pose,
+    dt: float = 0.0,
 ) -> Particles:
     source, n = spring.source, len(delay)
     index = np.arange(tally.born, tally.born + n, dtype=np.uint64)

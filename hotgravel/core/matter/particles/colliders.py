@@ -12,7 +12,8 @@ Array = NDArray[np.float64]
 
 # Columns of the table, a row for each surface: the shape's kind and sizes, the state that meets
 # it (-1 all), the side (1 outside, -1 inside), the dials, its pose at the step's start (0) and
-# end (1), and the box in the world that it stays in meanwhile. One plain array, because kernels pass it on at every call.
+# end (1), and the box in the world that it stays in meanwhile.
+# One plain array, because kernels pass it on at every call.
 KIND, SIZES, WHOM, SIDE, BOUNCE, FRICTION, THICKNESS, MOVING = 0, 1, 4, 5, 6, 7, 8, 9
 P0, P1, Q0, Q1, S0, S1, R0, LOW, HIGH, WIDTH = 10, 13, 16, 20, 24, 25, 26, 35, 38, 41
 

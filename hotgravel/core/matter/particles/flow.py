@@ -32,7 +32,11 @@ def flow(x, y, z, vx, vy, vz, h, ax, ay, az, rate, fade, reach, dx, dy, dz, bite
         vx, vy, vz = vx + h * bx, vy + h * by, vz + h * bz
     else:
         ux, uy, uz = (ax + dx) / rate, (ay + dy) / rate, (az + dz) / rate
-        x, y, z = x + ux * h + (vx - ux) * reach, y + uy * h + (vy - uy) * reach, z + uz * h + (vz - uz) * reach
+        x, y, z = (
+            x + ux * h + (vx - ux) * reach,
+            y + uy * h + (vy - uy) * reach,
+            z + uz * h + (vz - uz) * reach,
+        )
         vx, vy, vz = ux + (vx - ux) * fade, uy + (vy - uy) * fade, uz + (vz - uz) * fade
     vx, vy, vz = _bitten(vx, vy, vz, bite, 0.5 * h)
     return x, y, z, vx, vy, vz

@@ -52,7 +52,7 @@ def blank(n: int) -> Particles:
     for name in NAMES:
         a = ATTRIBUTES[name]
         arrays[name] = np.zeros((n, a.width) if a.width > 1 else n, a.dtype)
-    particles = Particles(**arrays)  # type: ignore[arg-type]
+    particles = Particles(**arrays)
     particles.life[:] = np.inf
     return particles
 

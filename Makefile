@@ -1,0 +1,51 @@
+# Two commands do everything: `make demo` and `make test`. Each installs what it needs.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+SUDO := $(shell [ "$$(id -u)" = 0 ] || echo sudo)
+SOURCES := $(shell find hotgravel/core -name '*.py')
+
+.PHONY: demo serve test check bench format clean
+
+demo: $(VENV)/app.done $(VENV)/kernels.done
+	$(BIN)/hotgravel demo
+
+serve: $(VENV)/app.done $(VENV)/kernels.done
+	$(BIN)/hotgravel serve
+
+test: $(VENV)/dev.done $(VENV)/kernels.done
+	$(BIN)/python -m pytest
+
+check: $(VENV)/dev.done
+	$(BIN)/ruff format --check .
+	$(BIN)/ruff check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	$(MAKE) test
+
+bench: $(VENV)/dev.done $(VENV)/kernels.done
+	$(BIN)/hotgravel bench
+
+format: $(VENV)/dev.done
+	$(BIN)/ruff check --fix .
+	$(BIN)/ruff format .
+
+$(VENV)/app.done: pyproject.toml
+	@echo "Installing Hot Gravel and what it needs (a few minutes the first time)"
+	[ -x $(BIN)/python ] || $(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable .
+	@touch $@
+
+$(VENV)/dev.done: pyproject.toml
+	@echo "Installing Hot Gravel with its checks and tests (a few minutes the first time)"
+	[ -x $(BIN)/python ] || $(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	command -v chromium >/dev/null || { $(SUDO) apt-get update -qq && $(SUDO) apt-get install -y -qq --no-install-recommends chromium; }
+	@touch $@ $(VENV)/app.done
+
+$(VENV)/kernels.done: $(SOURCES) | $(VENV)/app.done
+	$(BIN)/hotgravel warm
+	@touch $@
+
+clean:
+	rm -rf $(VENV) .kernels data

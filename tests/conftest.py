@@ -1,0 +1,102 @@
+"""What tests share: shots in a line, and films of them without a disk."""
+
+import copy
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import settings
+
+from hotgravel.core.cues.record import Events, all_events
+from hotgravel.core.matter.particles.state import Particles
+from hotgravel.core.run.execute import still
+from hotgravel.core.run.frame import first_frame, next_frame
+from hotgravel.core.run.world import World, beside, build
+from hotgravel.core.shot.document import load
+
+settings.register_profile("steady", deadline=None, derandomize=True)  # no test's outcome depends on the machine
+settings.load_profile("steady")
+
+GROUND = {"kind": "prop", "id": "ground", "name": "ground", "shape": {"kind": "plane", "width": 400, "depth": 400}}
+# A ball so small that what leaves its surface leaves a point.
+VENT = {
+    "kind": "prop", "id": "vent", "name": "vent", "shape": {"kind": "sphere", "radius": 1e-6}, "position": [0, 0, 0],
+}  # fmt: skip
+LOOSE = {"kind": "state", "id": "loose", "name": "loose"}
+GRAVITY = {"kind": "gravity", "id": "gravity", "strength": 9.81}
+
+
+def source(**fields: Any) -> dict[str, Any]:
+    """A source of one particle that flies straight along x, unless told otherwise."""
+    plain = {
+        "kind": "source", "id": "source", "prop": "vent", "state": "loose",
+        "emit": {"kind": "burst", "count": 1, "frame": 1},
+        "aim": {"kind": "toward", "direction": [1, 0, 0], "cone": 0}, "speed": 10, "speed_spread": 0, "radius": 0.01,
+    }  # fmt: skip
+    return plain | fields
+
+
+def landing(**fields: Any) -> dict[str, Any]:
+    return {"kind": "collision", "id": "landing", "props": ["ground"], "bounce": 0.0, "friction": 0.0} | fields
+
+
+def document(**sections: Any) -> dict[str, Any]:
+    """A shot with a vent, one state and what is given."""
+    plain: dict[str, Any] = {
+        "format": "hotgravel.shot", "version": 1, "name": "a test", "set": [GROUND, VENT], "matter": [LOOSE],
+        "supply": [source()], "finish": {"last": 25},
+    }  # fmt: skip
+    return copy.deepcopy(plain | sections)
+
+
+def at(height: float, **fields: Any) -> list[dict[str, Any]]:
+    """The ground, and the vent at a height."""
+    return [GROUND, VENT | {"position": [0, height, 0]} | fields]
+
+
+@dataclass
+class Film:
+    """All frames of a shot, in memory."""
+
+    world: World
+    frames: dict[int, Particles]
+    events: Events
+    touches: dict[int, int]
+
+    def path(self, who: int = 0) -> np.ndarray:
+        """Positions of one particle over the frames (n, 3)."""
+        return np.array([p.position[p.id == who][0] for p in self.frames.values() if (p.id == who).any()])
+
+    @property
+    def last(self) -> Particles:
+        return self.frames[max(self.frames)]
+
+
+def play(shot: dict[str, Any], quality: Any = "fair", meshes: Path = Path()) -> Film:
+    """Run a document through the order of frames, keeping copies."""
+    world = build(load(shot), beside(meshes), quality)
+    moment, happened = first_frame(world, still)
+    frames = {moment.frame: copy.deepcopy(moment.particles)}
+    events, touches = [happened.events], {moment.frame: happened.touches}
+    while moment.frame < world.shot.finish.last:
+        happened = next_frame(world, moment, still)
+        frames[moment.frame] = copy.deepcopy(moment.particles)
+        events.append(happened.events)
+        touches[moment.frame] = happened.touches
+    return Film(world, frames, all_events(events), touches)
+
+
+@pytest.fixture(scope="session")
+def ember_run(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder with a small run of the demo shot."""
+    from hotgravel.core.run.execute import execute
+    from hotgravel.demo.shots import demo_path
+
+    shot = load(demo_path("ember-burst")).dump()
+    shot["supply"][0]["emit"]["count"] = 400
+    shot["finish"]["last"] = 40
+    folder = tmp_path_factory.mktemp("ember-run")
+    execute(build(load(shot), beside(Path())), folder)
+    return folder
