@@ -57,7 +57,7 @@ def stream_step(
     if isinstance(emit, Burst) or frame + span <= emit.start or frame >= emit.end:
         return blank(0)
     given = scalar(emit.rate, frame) * dt
-    count = int(np.floor(tally.owed + given))
+    count = int(np.floor(tally.owed + given + 1e-9))  # rounding must not hold back the last one
     moments = (np.arange(1, count + 1) - tally.owed) / max(given, 1e-300)
     tally.owed += given - count
     return _born(spring, tally, np.clip(moments, 0.0, 1.0) * dt, frame, state, start, end, dt)

@@ -1,0 +1,323 @@
+"""No dead options: turning each dial of each row changes the result, in the direction its help states."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pytest
+import trimesh
+
+from hotgravel.core.shot.document import ROWS
+from hotgravel.core.shot.fields import Pick, fields_of, options_of
+from hotgravel.core.shot.finish import Finish
+from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, Film, document, landing, play, source
+
+OTHER = {"kind": "state", "id": "other", "name": "other"}
+CROWD = {"kind": "burst", "count": 400, "frame": 1}
+UP = {"kind": "toward", "direction": [0, 1, 0], "cone": 30}
+
+
+def base() -> dict[str, Any]:
+    """A scene in which everything is at work: thrown up, dragged, blown, bounced, sliding."""
+    return document(
+        set=[GROUND | {"rotation": [0, 0, 0]}, VENT | {"position": [0, 1, 0], "shape": {"kind": "sphere", "radius": 0.2}}],
+        matter=[LOOSE, OTHER, landing(bounce=0.4, friction=0.3)],
+        supply=[source(emit=CROWD, aim=UP, speed=6, speed_spread=0.2)],
+        forces=[GRAVITY | {"direction": [0, -1, 0]}],
+        cues=[{"kind": "cue", "id": "cue", "when": {"kind": "slower", "speed": 3}, "then": {"kind": "enter", "state": "other"}}],
+        finish={"last": 40},
+    )  # fmt: skip
+
+
+def with_force(**force: Any):
+    def change(shot: dict[str, Any]) -> None:
+        shot["forces"].append(force)
+
+    return change
+
+
+def with_shape(**shape: Any):
+    """The shape as what particles leave and, on its own, what they hit."""
+
+    def change(shot: dict[str, Any]) -> None:
+        shot["set"][1]["shape"] = shape
+
+    return change
+
+
+def with_cue(when: dict[str, Any], **more: Any):
+    def change(shot: dict[str, Any]) -> None:
+        shot["cues"][0] |= {"when": when} | more
+
+    return change
+
+
+def streaming(shot: dict[str, Any]) -> None:
+    shot["supply"][0]["emit"] = {"kind": "stream", "rate": 300, "start": 3, "end": 20}
+
+
+def outward(shot: dict[str, Any]) -> None:
+    shot["supply"][0]["aim"] = {"kind": "outward", "cone": 5}
+
+
+def living(shot: dict[str, Any]) -> None:
+    shot["supply"][0] |= {"life": 1.0, "life_spread": 0.1}
+
+
+# What is measured.
+
+
+def top(f: Film) -> float:
+    return max(p.position[:, 1].max(initial=-9) for p in f.frames.values())
+
+
+def bounced(f: Film) -> float:
+    return float(np.mean([p.position[:, 1].mean() for p in list(f.frames.values())[-6:]]))
+
+
+def reach(f: Film) -> float:
+    return float(np.hypot(f.last.position[:, 0], f.last.position[:, 2]).mean())
+
+
+def mean_x(f: Film) -> float:
+    return float(f.last.position[:, 0].mean())
+
+
+def mean_z(f: Film) -> float:
+    return float(f.last.position[:, 2].mean())
+
+
+def speed(f: Film) -> float:
+    return float(f.last.speed.mean())
+
+
+def count(f: Film) -> float:
+    return len(f.last)
+
+
+def fired(f: Film) -> float:
+    return len(f.events)
+
+
+def when_fired(f: Film) -> float:
+    return float(f.events.time.mean()) if len(f.events) else 99.0
+
+
+def born_width(f: Film) -> float:
+    return float(np.ptp(f.frames[1].position[:, 0]))
+
+
+def born_height(f: Film) -> float:
+    return float(np.ptp(f.frames[1].position[:, 1]))
+
+
+def born_depth(f: Film) -> float:
+    return float(np.ptp(f.frames[1].position[:, 2]))
+
+
+def born_x(f: Film) -> float:
+    return float(f.frames[1].position[:, 0].mean())
+
+
+def born_y(f: Film) -> float:
+    return float(f.frames[1].position[:, 1].mean())
+
+
+def speed_range(f: Film) -> float:
+    return float(np.ptp(f.frames[1].speed))
+
+
+def rest(f: Film) -> float:
+    return float(np.quantile(f.last.position[:, 1], 0.05))
+
+
+def others(f: Film) -> float:
+    return float((f.last.state == 1).sum())
+
+
+def first_seen(f: Film) -> float:
+    return float(min(frame for frame, p in f.frames.items() if len(p)))
+
+
+def last_birth(f: Film) -> float:
+    counts = [len(p) for p in f.frames.values()]
+    return float(counts.index(max(counts)))
+
+
+def sizes(f: Film) -> float:
+    return float(f.frames[1].radius.mean())
+
+
+def size_range(f: Film) -> float:
+    return float(np.ptp(f.frames[1].radius))
+
+
+def frames(f: Film) -> float:
+    return len(f.frames)
+
+
+def steps(f: Film) -> float:
+    """Steps show as the moments at which cues can fire."""
+    return len(set(f.events.time.tolist()))
+
+
+def different(f: Film) -> float:
+    return float(np.abs(f.last.position).sum() + 1e3 * f.last.state.sum())
+
+
+@dataclass
+class Turn:
+    """A dial turned from one value to another, and what becomes greater (1), less (-1) or just other (0)."""
+
+    path: str
+    low: Any
+    high: Any
+    measure: Any
+    sign: int
+    setup: Any = None
+
+    def film(self, value: Any) -> Film:
+        shot = base()
+        if self.setup:
+            self.setup(shot)
+        here: Any = shot
+        *walk, last = self.path.split(".")
+        for step in walk:
+            here = here[int(step) if step.lstrip("-").isdigit() else step]
+        here[int(last) if isinstance(here, list) else last] = value
+        return play(shot, value if last == "quality" else "rough")
+
+
+S, C = "supply.0", "matter.2"
+SLOPE = [0.0, 0.0, -25.0]
+drag = {"kind": "linear_drag", "id": "drag", "rate": 1}
+air = {"kind": "quadratic_drag", "id": "air", "strength": 0.2}
+wind = {"kind": "wind", "id": "wind", "speed": 3, "direction": [1, 0, 0], "grip": 0.8}
+
+
+TURNS = {
+    "prop.position": Turn("set.1.position.1", 1, 3, top, 1),
+    "prop.rotation": Turn("set.0.rotation.2", 0, -25, mean_x, 1),
+    "prop.scale": Turn("set.1.scale", 1, 4, born_width, 1),
+    "prop.shape.kind": Turn("set.1.shape", {"kind": "sphere", "radius": 0.3}, {"kind": "torus"}, born_width, 1),
+    "sphere.radius": Turn("set.1.shape.radius", 0.2, 0.6, born_width, 1),
+    "hemisphere.radius": Turn("set.1.shape.radius", 0.2, 0.6, born_width, 1, with_shape(kind="hemisphere")),
+    "box.width": Turn("set.1.shape.width", 0.2, 0.6, born_width, 1, with_shape(kind="box")),
+    "box.height": Turn("set.1.shape.height", 0.2, 0.6, born_height, 1, with_shape(kind="box")),
+    "box.depth": Turn("set.1.shape.depth", 0.2, 0.6, born_depth, 1, with_shape(kind="box")),
+    "plane.width": Turn("set.1.shape.width", 0.2, 0.6, born_width, 1, with_shape(kind="plane")),
+    "plane.depth": Turn("set.1.shape.depth", 0.2, 0.6, born_depth, 1, with_shape(kind="plane")),
+    "disc.radius": Turn("set.1.shape.radius", 0.2, 0.6, born_width, 1, with_shape(kind="disc")),
+    "cylinder.radius": Turn("set.1.shape.radius", 0.2, 0.6, born_width, 1, with_shape(kind="cylinder")),
+    "cylinder.height": Turn("set.1.shape.height", 0.2, 0.6, born_height, 1, with_shape(kind="cylinder")),
+    "cone.radius": Turn("set.1.shape.radius", 0.2, 0.6, born_width, 1, with_shape(kind="cone")),
+    "cone.height": Turn("set.1.shape.height", 0.2, 0.6, born_height, 1, with_shape(kind="cone")),
+    "torus.radius": Turn("set.1.shape.radius", 0.5, 0.9, born_width, 1, with_shape(kind="torus")),
+    "torus.tube": Turn("set.1.shape.tube", 0.1, 0.3, born_height, 1, with_shape(kind="torus")),
+    "collision.whom": Turn(f"{C}.whom", None, "other", lambda f: sum(f.touches.values()), -1),
+    "collision.props": Turn(f"{C}.props", ["vent"], ["ground"], rest, 1),
+    "collision.bounce": Turn(f"{C}.bounce", 0.1, 0.8, bounced, 1),
+    "collision.friction": Turn(f"{C}.friction", 0.0, 1.0, reach, -1),
+    "collision.thickness": Turn(f"{C}.thickness", 0.01, 0.3, rest, 1),
+    "collision.side": Turn(f"{C}.side", "outside", "inside", reach, -1, lambda s: s["matter"][2].update(props=["vent"])),
+    "source.prop": Turn(f"{S}.prop", "vent", "ground", born_width, 1),
+    "source.part": Turn(f"{S}.part", "surface", "volume", lambda f: np.linalg.norm(f.frames[1].position - [0, 1, 0], axis=1).mean(), -1),
+    "source.emit.kind": Turn(f"{S}.emit", CROWD, {"kind": "stream", "rate": 20}, count, -1),
+    "burst.count": Turn(f"{S}.emit.count", 100, 300, count, 1),
+    "burst.frame": Turn(f"{S}.emit.frame", 1, 9, first_seen, 1),
+    "stream.rate": Turn(f"{S}.emit.rate", 100, 300, count, 1, streaming),
+    "stream.start": Turn(f"{S}.emit.start", 3, 9, first_seen, 1, streaming),
+    "stream.end": Turn(f"{S}.emit.end", 15, 30, last_birth, 1, streaming),
+    "source.aim.kind": Turn(f"{S}.aim", UP, {"kind": "anywhere"}, top, -1),
+    "outward.cone": Turn(f"{S}.aim.cone", 0, 90, lambda f: ((f.frames[1].position - [0, 1, 0]) * f.frames[1].velocity).sum(), -1, outward),
+    "toward.direction": Turn(f"{S}.aim.direction.0", 0, 2, mean_x, 1),
+    "toward.cone": Turn(f"{S}.aim.cone", 0, 80, top, -1),
+    "source.speed": Turn(f"{S}.speed", 3, 6, top, 1),
+    "source.speed_spread": Turn(f"{S}.speed_spread", 0.1, 0.8, speed_range, 1),
+    "source.state": Turn(f"{S}.state", "loose", "other", lambda f: (f.frames[1].state == 1).sum(), 1),
+    "source.radius": Turn(f"{S}.radius", 0.01, 0.2, rest, 1),
+    "source.radius_spread": Turn(f"{S}.radius_spread", 0.0, 0.5, size_range, 1),
+    "source.life": Turn(f"{S}.life", 0.5, 5, count, 1),
+    "source.life_spread": Turn(f"{S}.life_spread", 0.0, 0.9, lambda f: len(f.frames[20]), -1, living),
+    "source.seed": Turn(f"{S}.seed", 1, 2, different, 0),
+    "gravity.whom": Turn("forces.0.whom", None, "other", top, 1),
+    "gravity.strength": Turn("forces.0.strength", 5, 15, top, -1),
+    "gravity.direction": Turn("forces.0.direction.0", 0, 1, mean_x, 1),
+    "linear_drag.whom": Turn("forces.1.whom", None, "other", top, 1, with_force(**drag)),
+    "linear_drag.rate": Turn("forces.1.rate", 0.5, 3, top, -1, with_force(**drag)),
+    "quadratic_drag.whom": Turn("forces.1.whom", None, "other", top, 1, with_force(**air)),
+    "quadratic_drag.strength": Turn("forces.1.strength", 0.1, 0.6, top, -1, with_force(**air)),
+    "wind.whom": Turn("forces.1.whom", None, "other", mean_x, -1, with_force(**wind)),
+    "wind.speed": Turn("forces.1.speed", 1, 5, mean_x, 1, with_force(**wind)),
+    "wind.direction": Turn("forces.1.direction.2", 0, 1, mean_z, 1, with_force(**wind)),
+    "wind.grip": Turn("forces.1.grip", 0.2, 2, mean_x, 1, with_force(**wind)),
+    "cue.whom": Turn("cues.0.whom", None, "other", fired, -1),
+    "cue.when.kind": Turn("cues.0.when", {"kind": "slower", "speed": 3}, {"kind": "older", "age": 1.2}, when_fired, 1),
+    "slower.speed": Turn("cues.0.when.speed", 2, 5, when_fired, -1),
+    "faster.speed": Turn("cues.0.when.speed", 4.5, 6.5, fired, -1, with_cue({"kind": "faster", "speed": 5})),
+    "older.age": Turn("cues.0.when.age", 0.3, 0.9, when_fired, 1, with_cue({"kind": "older"})),
+    "touches.prop": Turn("cues.0.when.prop", "vent", "ground", fired, 1, with_cue({"kind": "touches"})),
+    "at_frame.frame": Turn("cues.0.when.frame", 5, 20, when_fired, 1, with_cue({"kind": "at_frame"})),
+    "cue.then.kind": Turn("cues.0.then", {"kind": "enter", "state": "other"}, {"kind": "remove"}, count, -1),
+    "enter.state": Turn("cues.0.then.state", "loose", "other", others, 1),
+    "finish.first": Turn("finish.first", 1, 20, frames, -1, lambda s: s["supply"][0]["emit"].update(frame=20)),
+    "finish.last": Turn("finish.last", 20, 40, frames, 1),
+    "finish.rate": Turn("finish.rate", 24, 48, lambda f: f.last.age.max(), -1),
+    "finish.quality": Turn("finish.quality", "rough", "fine", steps, 1),
+    "finish.time_scale": Turn("finish.time_scale", 0.5, 1.0, lambda f: f.last.age.max(), 1),
+}
+
+# Names and paint, and how lengths are shown, are for people: their own tests are elsewhere.
+SHOWN = {"prop.name", "prop.colour", "state.name", "state.colour", "finish.lengths", "mesh.file"}
+
+
+def all_dials() -> set[str]:
+    found: set[str] = set()
+
+    def walk(cls: Any) -> None:
+        kind = cls.model_fields["kind"].default
+        for name, described in fields_of(cls).items():
+            if isinstance(described, Pick):
+                found.add(f"{kind}.{name}.kind")
+                for option in options_of(cls, name).values():
+                    walk(option)
+            else:
+                found.add(f"{kind}.{name}")
+
+    for cls in (*ROWS, Finish):
+        walk(cls)
+    return found
+
+
+def test_every_dial_of_every_row_is_turned_here():
+    assert all_dials() == set(TURNS) | SHOWN
+
+
+@pytest.mark.parametrize("name", TURNS)
+def test_turning_a_dial_changes_the_result_in_its_direction(name):
+    turn = TURNS[name]
+    before, after = turn.measure(turn.film(turn.low)), turn.measure(turn.film(turn.high))
+    if turn.sign == 0:
+        assert before != after
+    else:
+        assert turn.sign * (after - before) > 1e-3 * abs(before), f"{before} to {after}"
+
+
+def test_vertices_come_from_the_corners(tmp_path):
+    shot = base()
+    shot["set"][1]["shape"] = {"kind": "box", "width": 1, "height": 1, "depth": 1}
+    shot["supply"][0]["part"] = "vertices"
+    born = play(shot, "rough").frames[1].position - [0, 1, 0]
+    assert (np.abs(born) == 0.5).all()
+    trimesh.creation.box(extents=[2, 2, 2]).export(tmp_path / "block.stl")
+    shot["set"][1]["shape"] = {"kind": "mesh", "file": "block.stl"}
+    born = play(shot, "rough", tmp_path).frames[1].position - [0, 1, 0]
+    assert (np.abs(born) == 1.0).all()
+
+
+@pytest.mark.parametrize("row", [("forces", 0), ("matter", 2), ("cues", 0), ("supply", 0), ("set", 1)])
+def test_a_row_that_is_off_does_nothing(row):
+    section, index = row
+    on, off = base(), base()
+    off[section][index]["on"] = False
+    assert different(play(on, "rough")) != different(play(off, "rough"))
