@@ -28,6 +28,7 @@ class Farm:
         self._cluster: LocalCluster | None = None
         self._futures: dict[int, Future] = {}
         self._failure = ""
+        self._stopping = False
 
     def start(self) -> None:
         """Bring the workers up in the background; runs sent before then wait for them."""
@@ -83,6 +84,8 @@ class Farm:
 
     def _done(self, run_id: int, future: Future) -> None:
         self._futures.pop(run_id, None)
+        if self._stopping:
+            return  # the next start says that this run was interrupted
         try:
             self._ended(run_id, future.result(), "")
         except Exception as error:
@@ -93,6 +96,7 @@ class Farm:
 
     def stop(self) -> None:
         """End the workers."""
+        self._stopping = True
         if self._client is not None:
             self._client.close(timeout=2)
         if self._cluster is not None:

@@ -37,6 +37,14 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
     }  # fmt: skip
 
 
+@router.get("/shots/{shot_id}.json")
+def bench_json(request: Request, shot_id: int) -> dict[str, Any]:
+    """The shot as its file would hold it."""
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        return shots.document(session, shot_id).dump()
+
+
 @router.get("/shots/{shot_id}")
 def bench(request: Request, shot_id: int) -> Response:
     studio: Studio = request.app.state.studio
@@ -55,14 +63,6 @@ def bench(request: Request, shot_id: int) -> Response:
             request, "bench.html", facts=facts, name=there.name, **notebook(shot_id, shot, there.head),
             label=shots.latest_label(session, shot_id),
         )  # fmt: skip
-
-
-@router.get("/shots/{shot_id}.json")
-def bench_json(request: Request, shot_id: int) -> dict[str, Any]:
-    """The shot as its file would hold it."""
-    studio: Studio = request.app.state.studio
-    with studio.database.session() as session:
-        return shots.document(session, shot_id).dump()
 
 
 @router.post("/shots/{shot_id}/camera", status_code=204)

@@ -80,11 +80,14 @@ async def feed(request: Request, run_id: int) -> StreamingResponse:
             if run.state not in runs.GOING:
                 yield _event({"ended": run.state, "message": run.message})
                 return
+            told = {frame for frame, _ in measured}  # news may repeat what was read
             while True:
                 try:
                     item = await asyncio.wait_for(queue.get(), 15)
                 except TimeoutError:
                     yield ": waiting\n\n"
+                    continue
+                if item.get("frame") in told:
                     continue
                 yield _event(item)
                 if "ended" in item:

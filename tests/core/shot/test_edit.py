@@ -1,0 +1,106 @@
+"""Edits change what they name and nothing else, say so in words, and never make a shot that does not load."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from hotgravel.core.shot import edit
+from hotgravel.core.shot.document import ROWS, load
+from hotgravel.core.shot.faults import ShotFault
+from hotgravel.core.shot.fields import fields_of
+from hotgravel.demo.shots import demo_path
+
+SHOT = load(demo_path("ember-burst"))
+
+
+@pytest.mark.parametrize(("row", "path", "text", "label"), [
+    ("slow-embers-fall", "when.speed", "450 cm/s", "slow-embers-fall: threshold 5 m/s to 4.5 m/s"),
+    ("slow-embers-fall", "when.kind", "older", "slow-embers-fall: when gets slower than to gets older than"),
+    ("slow-embers-fall", "whom", "", "slow-embers-fall: whom flight to all particles"),
+    ("burst", "emit.count", "20k", "burst: count 10 000 to 20 000"),
+    ("burst", "life", "2 s", "burst: life the whole shot to 2 s"),
+    ("burst", "speed_spread", "50 %", "burst: speed spread 85 % to 50 %"),
+    ("vent-dome", "position.1", "30 cm", "vent dome: position y 0 m to 0.3 m"),
+    ("vent-dome", "shape.kind", "box", "vent dome: shape a dome to a box"),
+    ("vent-dome", "name", " old  dome ", "old dome: name vent dome to old dome"),
+    ("flight", "colour", "#112233", "flight: colour #FFA23A to #112233"),
+    ("landing", "side", "inside", "landing: met from outside to from inside"),
+    ("finish", "quality", "fine", "finish: quality rough to fine"),
+])  # fmt: skip
+def test_a_field_is_set_from_what_was_typed(row, path, text, label):
+    edited = edit.set_text(SHOT, row, path, text)
+    assert edited.label == label
+    assert edited.shot != SHOT
+    changed = [a.id for a, b in zip(SHOT.rows(), edited.shot.rows(), strict=True) if a != b]
+    assert changed == [row]
+
+
+@pytest.mark.parametrize(("row", "path", "text", "said"), [
+    ("burst", "speed", "-3", "-3 m/s is too low"), ("burst", "speed", "quick", "not a number"),
+    ("burst", "emit.count", "5.5", "whole number"), ("burst", "state", "", "does not fit"),
+    ("burst", "prop", "flight", "wanted here"), ("burst", "nothing", "1", "no such field"),
+    ("gone", "speed", "1", "no such row"), ("burst", "emit.kind", "drip", "Accepted: burst, stream"),
+    ("finish", "last", "-5", "before the first"), ("flight", "colour", "blue", "form"),
+    ("vent-dome", "position.7", "1", "no such field"), ("vent-dome", "position", "1", "tuple"),
+])  # fmt: skip
+def test_a_refused_edit_says_why(row, path, text, said):
+    with pytest.raises(ShotFault, match=said):
+        edit.set_text(SHOT, row, path, text)
+
+
+def test_another_kind_keeps_what_both_have():
+    longer = edit.set_text(SHOT, "slow-embers-fall", "when.speed", "7").shot
+    faster = edit.set_text(longer, "slow-embers-fall", "when.kind", "faster").shot
+    assert faster.cues[0].when.speed == 7
+    assert edit.set_text(SHOT, "burst", "aim.kind", "toward").shot.supply[0].aim.cone == 38
+
+
+def test_keys_are_read_in_the_shots_unit_and_undone_to_the_number_at_a_frame():
+    keyed = edit.set_keys(SHOT, "vent-dome", "position.1", [("1", "0", "linear"), ("21", "200 cm", "smooth")])
+    assert keyed.label == "vent dome: position y 0 m to 0 to 2 m, keyed"
+    assert keyed.shot.set[1].position[1].at(11) == 1
+    assert edit.undrive(keyed.shot, "vent-dome", "position.1", 6).shot.set[1].position[1] == 0.5
+    driven = edit.drive(SHOT, "burst", "speed").shot.supply[0].speed
+    assert [k.value for k in driven.keys] == [21, 21]
+    with pytest.raises(ShotFault, match="Key 2: 'much' is not a number"):
+        edit.set_keys(SHOT, "burst", "speed", [("1", "2", "step"), ("9", "much", "step")])
+    with pytest.raises(ShotFault, match="cannot be driven"):
+        edit.set_keys(SHOT, "burst", "seed", [("1", "2", "step")])
+
+
+@pytest.mark.parametrize("kind", [cls.model_fields["kind"].default for cls in ROWS])
+def test_every_kind_of_row_can_be_added_duplicated_switched_off_and_removed(kind):
+    added, row_id = edit.add_row(SHOT, kind)
+    assert added.shot.row(row_id).kind == kind
+    doubled, copy_id = edit.duplicate_row(added.shot, row_id)
+    assert doubled.shot.row(copy_id).id != row_id
+    off = edit.switch(doubled.shot, copy_id, False).shot
+    assert not off.row(copy_id).on
+    assert edit.remove_row(edit.remove_row(off, copy_id).shot, row_id).shot == SHOT
+
+
+def test_a_row_that_others_name_is_not_removed():
+    with pytest.raises(ShotFault, match="Still named by landing, burst"):
+        edit.remove_row(SHOT, "vent-dome")
+
+
+def test_a_row_that_needs_another_says_which():
+    bare = load({"format": "hotgravel.shot", "version": 1, "name": "bare"})
+    with pytest.raises(ShotFault, match="needs a prop"):
+        edit.add_row(bare, "source")
+
+
+PLACES = [(row.id, name) for row in SHOT.rows() for name in fields_of(type(row))] + [
+    ("burst", "emit.kind"), ("burst", "emit.count"), ("burst", "aim.cone"), ("slow-embers-fall", "when.speed"),
+    ("slow-embers-fall", "then.kind"), ("vent-dome", "position.0"), ("vent-dome", "shape.kind"), ("vent-dome", "shape.radius"),
+]  # fmt: skip
+
+
+@given(st.sampled_from(PLACES), st.text(max_size=12) | st.sampled_from(["0", "-1", "1e300", "12 f", "flight", "remove", "box"]))
+def test_no_text_makes_a_shot_that_does_not_load(place, text):
+    try:
+        edited = edit.set_text(SHOT, *place, text)
+    except ShotFault as fault:
+        assert str(fault)
+    else:
+        assert load(edited.shot.dump()) == edited.shot

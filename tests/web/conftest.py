@@ -1,0 +1,115 @@
+"""A server on a store of its own, as a user starts it; one for all tests of the web."""
+
+import os
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import httpx
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+CHROMIUM = [
+    "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+
+@dataclass
+class Server:
+    """A running application: its address and its store."""
+
+    url: str
+    store: Path
+    process: subprocess.Popen[bytes]
+
+    def wait(self, seconds: float = 40) -> None:
+        until = time.monotonic() + seconds
+        while time.monotonic() < until:
+            try:
+                httpx.get(self.url, timeout=5).raise_for_status()
+                return
+            except httpx.HTTPError:
+                assert self.process.poll() is None, "the server ended"
+                time.sleep(0.1)
+        raise AssertionError("the server did not answer")
+
+
+def start(store: Path, log: Path) -> Server:
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    command = [sys.executable, "-m", "hotgravel.cli", "demo", "--port", str(port)]
+    with log.open("ab") as out:
+        process = subprocess.Popen(command, env=os.environ | {"HOTGRAVEL_STORE": str(store)}, stdout=out, stderr=out)
+    server = Server(f"http://127.0.0.1:{port}", store, process)
+    server.wait()
+    return server
+
+
+def stop(server: Server) -> None:
+    server.process.terminate()
+    try:
+        server.process.wait(20)
+    except subprocess.TimeoutExpired:
+        server.process.kill()
+
+
+@pytest.fixture(scope="session")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    folder = tmp_path_factory.mktemp("server")
+    made = start(folder / "store", folder / "log.txt")
+    yield made
+    stop(made)
+    log = (folder / "log.txt").read_text()
+    assert "Traceback" not in log, log
+
+
+@pytest.fixture(scope="session")
+def client(server: Server) -> Iterator[httpx.Client]:
+    with httpx.Client(base_url=server.url, timeout=30) as made:
+        yield made
+
+
+def ended(client: httpx.Client, run: int, seconds: float = 60) -> dict:
+    """The run's JSON once it is over."""
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        told = client.get(f"/runs/{run}.json").json()
+        if told["run"]["state"] not in ("waiting", "running"):
+            return told
+        time.sleep(0.15)
+    raise AssertionError(f"run {run} did not end")
+
+
+@pytest.fixture(scope="session")
+def demo_run(client: httpx.Client) -> int:
+    """The run that the first start makes of the demo shot, finished."""
+    assert ended(client, 1)["run"]["state"] == "finished"
+    return 1
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as play:
+        made = play.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        yield made
+        made.close()
+
+
+@pytest.fixture
+def page(browser: Browser, server: Server) -> Iterator[Page]:
+    """A page that fails its test on any error in its console."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url, accept_downloads=True)
+    made = context.new_page()
+    made.set_default_timeout(20_000)
+    wrong: list[str] = []
+    made.on("console", lambda m: wrong.append(m.text) if m.type == "error" else None)
+    made.on("pageerror", lambda e: wrong.append(str(e)))
+    yield made
+    context.close()
+    assert not wrong, wrong

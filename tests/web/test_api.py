@@ -1,0 +1,205 @@
+"""What the server answers: pages, edits, runs, frames, downloads, and refusals as sentences."""
+
+import io
+import json
+import struct
+import zipfile
+
+import numpy as np
+import pytest
+import trimesh
+from plyfile import PlyData
+
+from hotgravel.core.run.frames import FrameStore
+from tests.web.conftest import ended
+
+
+@pytest.fixture
+def shot(client):
+    """A fresh shot from the smallest starter; its number."""
+    answer = client.post("/shots", data={"starter": "cinder fountain"})
+    assert answer.status_code == 303
+    number = int(answer.headers["location"].split("/")[-1])
+    yield number
+    client.post(f"/shots/{number}/delete")
+
+
+def edit(client, shot, row, path, value, revision=1, **more):
+    fields = {"path": path, "value": value, "revision": revision} | more
+    return client.post(f"/shots/{shot}/rows/{row}/set", data=fields)
+
+
+def document(client, shot):
+    return client.get(f"/shots/{shot}.json").json()
+
+
+def test_every_page_has_a_json_twin(client, shot, demo_run):
+    assert "Ember burst" in client.get("/").text
+    assert {"Ember burst", "New fountain"} <= {s["name"] for s in client.get("/shots.json").json()}
+    assert "Particles a second" in client.get(f"/shots/{shot}").text
+    assert document(client, shot)["format"] == "hotgravel.shot"
+    told = client.get(f"/runs/{demo_run}.json").json()
+    assert len(told["frames"]) == 120
+
+
+def test_an_edit_is_a_revision_with_words(client, shot):
+    answer = edit(client, shot, "fountain", "speed", "900 cm/s")
+    assert answer.status_code == 200
+    assert "Revision 2: fountain: speed 8 m/s to 9 m/s" in answer.text
+    assert document(client, shot)["supply"][0]["speed"] == 9
+    facts = json.loads(answer.headers["hx-trigger-after-swap"])["hotgravel:edited"]
+    assert facts["revision"] == 2
+
+
+def test_a_refused_edit_changes_nothing_and_loses_nothing(client, shot):
+    before = document(client, shot)
+    answer = edit(client, shot, "fountain", "speed", "very <b>fast</b>")
+    assert answer.status_code == 422
+    assert "is not a number. Accepted: a number in m/s" in answer.text.replace("&#39;", "'")
+    assert "very &lt;b&gt;fast&lt;/b&gt;" in answer.text
+    assert document(client, shot) == before
+
+
+def test_an_edit_on_a_stale_page_is_refused_with_the_current_page(client, shot):
+    edit(client, shot, "fountain", "speed", "9")
+    answer = edit(client, shot, "fountain", "speed", "12", revision=1)
+    assert answer.status_code == 409
+    assert "changed elsewhere" in answer.text
+    assert document(client, shot)["supply"][0]["speed"] == 9
+
+
+def test_rows_are_added_switched_duplicated_driven_and_removed(client, shot):
+    def post(where, revision, **data):
+        answer = client.post(f"/shots/{shot}/{where}", data={"revision": revision} | data)
+        assert answer.status_code == 200, answer.text
+        return document(client, shot)
+
+    assert post("rows", 1, kind="wind", section="forces")["forces"][1]["kind"] == "wind"
+    assert post("rows/wind/switch", 2, on="0")["forces"][1]["on"] is False
+    assert len(post("rows/wind/duplicate", 3)["forces"]) == 3
+    assert post("rows/wind/drive", 4, path="speed")["forces"][1]["speed"]["by"] == "keys"
+    keys = {"frame": ["1", "24", ""], "value": ["0", "6 m/s", ""], "ease": ["linear", "step", "smooth"]}
+    assert [k["value"] for k in post("rows/wind/keys", 5, path="speed", **keys)["forces"][1]["speed"]["keys"]] == [0, 6]
+    assert post("rows/wind/undrive", 6, path="speed", frame=24)["forces"][1]["speed"] == 6
+    assert post("rows/landing/refers", 7, path="props", value=["plain", "mouth"])["matter"][1]["props"] == ["plain", "mouth"]
+    assert len(post("rows/wind/remove", 8)["forces"]) == 2
+
+
+def test_a_mesh_is_taken_in_and_a_bad_one_refused(client, shot):
+    block = trimesh.creation.box(extents=[1, 2, 1]).export(file_type="obj").encode()
+    answer = client.post(f"/shots/{shot}/meshes", data={"revision": 1}, files={"mesh": ("../../My Block!.obj", block)})
+    assert answer.status_code == 200
+    prop = document(client, shot)["set"][-1]
+    assert prop["shape"] == {"kind": "mesh", "file": "My-Block.obj"}
+    shown = client.get(f"/shots/{shot}/set.json").json()["props"][-1]
+    assert len(shown["faces"]) == 36
+    for name, data, said in (("a.txt", b"x", "no mesh format"), ("a.ply", b"ply\nrubbish", "cannot be read"), ("a.stl", b"", "read")):
+        answer = client.post(f"/shots/{shot}/meshes", data={"revision": 2}, files={"mesh": (name, data)})
+        assert answer.status_code == 422, answer.text
+        assert said in answer.text
+    assert len(document(client, shot)["set"]) == 3
+
+
+def test_a_run_is_followed_frame_by_frame(client, shot):
+    edit(client, shot, "finish", "last", "20")
+    started = client.post(f"/shots/{shot}/runs")
+    assert started.status_code == 201
+    run = started.json()["run"]["id"]
+    assert client.post(f"/shots/{shot}/runs").status_code in (201, 409)
+    heard = []
+    with client.stream("GET", f"/runs/{run}/feed") as feed:
+        for line in feed.iter_lines():
+            if line.startswith("data: "):
+                heard.append(json.loads(line[6:]))
+    assert [h["frame"] for h in heard if "frame" in h] == list(range(1, 21))
+    assert heard[-1]["ended"] == "finished"
+    assert ended(client, run)["run"]["landed"] == 20
+    assert client.get(f"/runs/{run}/picture.png").content[:4] == b"\x89PNG"
+
+
+def test_a_run_is_cancelled(client, shot):
+    edit(client, shot, "finish", "last", "4000")
+    run = client.post(f"/shots/{shot}/runs").json()["run"]["id"]
+    with client.stream("GET", f"/runs/{run}/feed") as feed:
+        for line in feed.iter_lines():
+            if '"frame": 3' in line:
+                assert client.post(f"/runs/{run}/cancel").status_code == 204
+            if "ended" in line:
+                break
+    told = ended(client, run)
+    assert told["run"]["state"] == "cancelled"
+    assert 3 <= len(told["frames"]) < 4000
+
+
+def test_a_shot_that_cannot_be_built_is_told_before_it_runs(client, shot):
+    edit(client, shot, "fountain", "part", "volume")
+    answer = client.post(f"/shots/{shot}/runs")
+    assert answer.status_code == 422
+    assert "no volume to fill" in answer.json()["detail"]
+
+
+def test_frames_come_as_binary_that_holds_what_is_kept(client, server, demo_run):
+    body = client.get(f"/runs/{demo_run}/frames/12.bin").content
+    length = struct.unpack("<I", body[:4])[0]
+    head = json.loads(body[4 : 4 + length])
+    kept = FrameStore(server.store / "runs" / f"{demo_run:06d}").particles(12)
+    assert head["count"] == len(kept["id"])
+    for field in head["fields"]:
+        start = 4 + length + field["offset"]
+        assert start % 4 == 0
+        array = np.frombuffer(body, np.dtype(field["type"]), head["count"] * field["width"], start)
+        assert (array == kept[field["name"]].astype(array.dtype).ravel()).all()
+
+
+def test_a_because_names_the_cue_the_frame_and_the_value(client, server, demo_run):
+    store = FrameStore(server.store / "runs" / f"{demo_run:06d}")
+    e = store.events(12)
+    text = client.get(f"/runs/{demo_run}/because", params={"particle": int(e.particle[0]), "frame": 14}).text
+    assert "frame 12" in text
+    assert "gets slower than 5 m/s, it enters falling. It had 4." in text
+    assert "Left the surface of vent dome in state flight." in text
+    answer = client.get(f"/runs/{demo_run}/because", params={"particle": 10**7, "frame": 14})
+    assert answer.status_code == 404
+    assert "no particle" in answer.json()["detail"]
+
+
+def test_a_run_is_handed_over(client, demo_run):
+    with zipfile.ZipFile(io.BytesIO(client.get(f"/runs/{demo_run}/particles.zip").content)) as file:
+        assert len(file.namelist()) == 120
+        assert file.testzip() is None
+        assert len(PlyData.read(io.BytesIO(file.read("particles.0030.ply")))["vertex"]) == 10_000
+    assert len(client.get(f"/runs/{demo_run}/gauges.csv").text.splitlines()) == 121
+    assert "slow-embers-fall" in client.get(f"/runs/{demo_run}/events.csv").text
+
+
+def test_shots_are_duplicated_renamed_and_deleted(client, shot):
+    client.post(f"/shots/{shot}/duplicate")
+    copy = client.get("/shots.json").json()[0]
+    assert copy["name"] == "New fountain copy"
+    client.post(f"/shots/{copy['id']}/rename", data={"name": "Night fountain"})
+    assert document(client, copy["id"])["name"] == "Night fountain"
+    client.post(f"/shots/{copy['id']}/delete")
+    assert client.get(f"/shots/{copy['id']}.json").status_code == 404
+
+
+@pytest.mark.parametrize(("path", "status", "said"), [
+    ("/shots/99999", 404, "no such shot"), ("/runs/99999.json", 404, "no such run"), ("/shots/x", 422, "integer"),
+    ("/runs/1/frames/9999.bin", 404, "not kept"), ("/runs/1/because?particle=x&frame=1", 422, "integer"),
+    ("/nowhere", 404, "Not Found"), ("/static/../cli.py", 404, ""), ("/runs/99999/gauges.csv", 404, "no such run"),
+])  # fmt: skip
+def test_what_is_not_there_is_a_sentence(client, path, status, said):
+    for accept in ("application/json", "text/html"):
+        answer = client.get(path, headers={"accept": accept})
+        assert answer.status_code == status
+        assert said in answer.text
+        assert "Traceback" not in answer.text
+
+
+def test_only_its_own_pages_may_ask(client, shot):
+    assert client.get("/", headers={"host": "evil.example"}).status_code == 421
+    refused = client.post(f"/shots/{shot}/delete", headers={"origin": "http://evil.example"})
+    assert refused.status_code == 403
+    assert client.get(f"/shots/{shot}.json").status_code == 200
+    policy = client.get("/").headers["content-security-policy"]
+    assert "script-src 'self';" in policy
+    assert "unsafe" not in policy

@@ -1,0 +1,212 @@
+"""What a user does, in a real browser: the first page, the bench, a run, a because."""
+
+import re
+
+from playwright.sync_api import Page, expect
+
+
+def open_burst(page: Page) -> None:
+    page.goto("/")
+    page.locator(".card-shot", has_text="Ember burst").get_by_role("link", name="Open").click()
+    expect(page.locator("#frame-now")).to_have_text(re.compile(r"frame \d+ of 120"), timeout=20_000)
+
+
+def until(page: Page, holds: str) -> None:
+    """Wait for an expression; the page's own policy forbids it to evaluate one for us."""
+    for _ in range(200):
+        if page.evaluate(f"Boolean({holds})"):
+            return
+        page.wait_for_timeout(100)
+    raise AssertionError(f"never came true: {holds}")
+
+
+def frame_now(page: Page) -> int:
+    return int(re.search(r"frame (\d+)", page.locator("#frame-now").inner_text())[1])
+
+
+def place_of(page: Page, state: int) -> list[float]:
+    """Where on the page the particle of a state stands that lies nearest to the camera."""
+    return page.evaluate(
+        """(state) => {
+            const { stage } = window.hotgravel, f = stage.frame, box = stage.canvas.getBoundingClientRect();
+            const v = stage.camera.position.clone(); let best = null, least = Infinity;
+            for (let i = 0; i < f.count; i++) {
+                if (f.state[i] !== state) continue;
+                v.fromArray(f.position, 3 * i);
+                const away = v.distanceTo(stage.camera.position);
+                if (away < least) { least = away; best = v.clone(); }
+            }
+            best.project(stage.camera);
+            return [box.left + (best.x * 0.5 + 0.5) * box.width, box.top + (0.5 - best.y * 0.5) * box.height];
+        }""",
+        state,
+    )
+
+
+def test_a_first_time_user_tunes_the_burst_and_reads_a_because(page: Page, demo_run: int):
+    open_burst(page)
+    threshold = page.get_by_role("article").filter(has_text="When one of").get_by_label("threshold").first
+    expect(threshold).to_have_value("5 m/s")
+    threshold.fill("700 cm/s")
+    threshold.press("Enter")
+    expect(page.locator(".last-edit")).to_contain_text("threshold 5 m/s to 7 m/s")
+    expect(page.locator("#run-state")).to_contain_text("older than the page")
+
+    page.locator("#run").click()
+    expect(page.locator("#cancel")).to_be_visible()
+    expect(page.locator("#run-state")).to_contain_text("left", timeout=20_000)  # frames arrive, with time left
+    first = frame_now(page)
+    until(page, f"window.hotgravel.player.frame > {first}")
+    expect(page.locator("#run")).to_be_visible(timeout=60_000)
+    expect(page.locator("#run-state")).not_to_contain_text("older")
+    expect(page.locator("#frame-now")).to_have_text("frame 120 of 120")
+
+    ruler = page.locator(".lane.ruler canvas").bounding_box()
+    page.mouse.click(ruler["x"] + ruler["width"] * 11.5 / 120, ruler["y"] + 8)
+    until(page, "window.hotgravel.stage.frame?.frame === 12")
+    expect(page.locator(".legend")).to_contain_text("falling")
+
+    page.mouse.click(*place_of(page, 1))
+    because = page.locator("#because")
+    expect(because).to_contain_text("Because")
+    expect(because).to_contain_text("gets slower than 7 m/s")
+    expect(because).to_contain_text(re.compile(r"It had 6\.\d+ m/s"))
+    because.get_by_role("button", name="frame 1", exact=True).click()
+    until(page, "window.hotgravel.stage.frame.frame === 1")
+
+
+def test_it_plays_at_the_shots_rate_and_is_stepped_by_key(page: Page, demo_run: int):
+    open_burst(page)
+    page.keyboard.press("Home")
+    until(page, "window.hotgravel.stage.frame?.frame === 1")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Shift+ArrowRight")
+    until(page, "window.hotgravel.stage.frame.frame === 12")
+    page.keyboard.press("Space")
+    expect(page.locator("#play")).to_have_text("Pause")
+    expect(page.locator("#rate-now")).to_have_text(re.compile(r"\d+ of 24 fps"))
+    began = page.evaluate("[performance.now(), window.hotgravel.player.frame]")
+    page.wait_for_timeout(1500)
+    ended = page.evaluate("[performance.now(), window.hotgravel.player.frame]")
+    wanted = (ended[0] - began[0]) / 1000 * 24  # frames are skipped, time is not
+    assert abs((ended[1] - began[1]) % 120 - wanted) <= 4
+    page.keyboard.press("Space")
+    page.keyboard.press("End")
+    until(page, "window.hotgravel.stage.frame.frame === 120")
+
+
+def test_a_typing_fault_stays_in_its_sentence(page: Page, demo_run: int):
+    open_burst(page)
+    speed = page.locator("#s-burst-speed")
+    before = speed.input_value()
+    speed.fill("quick")
+    speed.press("Enter")
+    fault = page.locator("#row-burst .fault")
+    expect(fault).to_contain_text("'quick' is not a number. Accepted: a number in m/s")
+    expect(page.locator("#s-burst-speed")).to_have_value("quick")
+    page.reload()
+    expect(page.locator("#s-burst-speed")).to_have_value(before)
+
+
+def test_a_number_is_varied_over_time_and_back(page: Page, demo_run: int):
+    open_burst(page)
+    page.locator("#row-vent-dome .fold").click()
+    page.locator("#row-vent-dome").get_by_role("button", name="Vary position y over time").click()
+    keys = page.locator("#row-vent-dome .keys")
+    expect(keys.get_by_label("frame of key 2")).to_have_value("120")
+    keys.get_by_label("value of key 2").fill("60 cm")
+    keys.get_by_role("button", name="Set keys").click()
+    expect(page.locator("#row-vent-dome .sentence .driven")).to_contain_text("0 to 0.6")
+    until(page, "window.hotgravel.stage.props.find((p) => p.id === 'vent-dome').poses.length === 120")
+    page.locator("#row-vent-dome .keys").get_by_role("button", name="One number again").click()
+    expect(page.locator("#row-vent-dome .sentence .driven")).to_have_count(0)
+    page.locator("#s-vent-dome-position\\.1").fill("0")
+    page.locator("#s-vent-dome-position\\.1").press("Enter")
+    expect(page.locator(".last-edit")).to_contain_text("vent dome: position y")
+
+
+def test_rows_are_added_and_removed_in_the_notebook(page: Page, demo_run: int):
+    open_burst(page)
+    forces = page.get_by_role("region", name="Forces")
+    forces.locator("summary", has_text="Add").click()
+    forces.get_by_role("button", name="wind").click()
+    expect(page.locator("#row-wind .sentence")).to_contain_text("Wind of")
+    page.locator("#row-wind select").first.select_option(label="those in falling")
+    expect(page.locator(".last-edit")).to_contain_text("whom all particles to falling")
+    page.locator("#row-wind .fold").click()
+    page.locator("#row-wind").get_by_role("button", name="Remove").click()
+    expect(page.locator("#row-wind")).to_have_count(0)
+    page.locator("#row-plain .fold").click()
+    page.locator("#row-plain").get_by_role("button", name="Remove").click()
+    expect(page.locator("#row-plain .fault")).to_contain_text("Still named by landing")
+
+
+def test_the_stage_is_coloured_wired_fitted_and_keeps_its_camera(page: Page, demo_run: int):
+    open_burst(page)
+    page.select_option("#colour-by", "speed")
+    expect(page.locator("#legend")).to_contain_text("m/s or more")
+    page.keyboard.press("Escape")
+    page.locator("#view").focus()
+    page.keyboard.press("c")
+    expect(page.locator("#legend")).to_contain_text("age")
+    page.locator("#wireframe").check()
+    assert page.evaluate("window.hotgravel.stage.props.every((p) => p.mesh.material.wireframe)")
+    box = page.locator("#view").bounding_box()
+    page.mouse.move(box["x"] + 300, box["y"] + 300)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 420, box["y"] + 330, steps=4)
+    with page.expect_response("**/camera"):
+        page.mouse.up()
+    eye = page.evaluate("window.hotgravel.stage.view().eye")
+    page.reload()
+    until(page, "window.hotgravel?.stage.frame")
+    again = page.evaluate("window.hotgravel.stage.view().eye")
+    assert all(abs(a - b) < 1e-6 for a, b in zip(eye, again, strict=True))
+    with page.expect_response("**/camera"):
+        page.locator("#fit").click()
+
+
+def test_a_shot_is_made_renamed_run_cancelled_and_deleted(page: Page, demo_run: int):
+    page.goto("/")
+    page.get_by_role("button", name="cinder fountain").click()
+    expect(page.locator("#invitation")).to_be_visible()
+    page.locator("#s-finish-last").fill("2000")
+    page.locator("#s-finish-last").press("Enter")
+    expect(page.locator(".last-edit")).to_contain_text("last 120 to 2000")
+    page.locator("#run").click()
+    until(page, "window.hotgravel.player.frame > 2")
+    page.locator("#s-fountain-speed").fill("9")
+    page.locator("#s-fountain-speed").press("Enter")
+    expect(page.locator("#run-state")).to_contain_text("older than the page")
+    page.locator("#cancel").click()
+    expect(page.locator("#run-state")).to_contain_text("frames kept", timeout=20_000)
+    page.get_by_role("link", name="Hot Gravel").click()
+    card = page.locator(".card-shot", has_text="New fountain")
+    card.get_by_role("button", name="Rename").click()
+    card.get_by_label("Name").fill("Long fountain")
+    card.locator(".rename button").click()
+    card = page.locator(".card-shot", has_text="Long fountain")
+    expect(card).to_contain_text("cancelled")
+    card.get_by_role("button", name="Delete", exact=True).click()
+    card.get_by_role("button", name="Delete it and its runs").click()
+    expect(page.locator(".card-shot", has_text="Long fountain")).to_have_count(0)
+
+
+def test_a_run_is_downloaded_and_the_keys_are_listed(page: Page, demo_run: int):
+    open_burst(page)
+    page.locator("#handover summary").click()
+    with page.expect_download() as download:
+        page.get_by_role("link", name="Gauges, CSV").click()
+    assert download.value.suggested_filename.endswith("-gauges.csv")
+    page.locator("#view").focus()
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog", name="Keyboard shortcuts")).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog", name="Keyboard shortcuts")).to_be_hidden()
+
+
+def test_nothing_but_the_notebook_scrolls(page: Page, demo_run: int):
+    open_burst(page)
+    sizes = page.evaluate("[document.documentElement.scrollWidth, document.documentElement.scrollHeight]")
+    assert sizes == [1280, 800]
+    assert page.evaluate("document.getElementById('lanes').scrollHeight <= document.getElementById('lanes').clientHeight")
