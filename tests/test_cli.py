@@ -46,7 +46,10 @@ def test_gauges_and_events_are_printed_as_csv(run):
 
 def test_export_writes_files(run, tmp_path):
     folder, _ = run
-    assert "2 files" in hotgravel("export", str(folder), "--format", "ply", "--frames", "3-4", "--out", str(tmp_path)).stdout
+    assert (
+        "2 files"
+        in hotgravel("export", str(folder), "--format", "ply", "--frames", "3-4", "--out", str(tmp_path)).stdout
+    )
     assert sorted(p.name for p in tmp_path.iterdir()) == ["particles.0003.ply", "particles.0004.ply"]
     hotgravel("export", str(folder), "--format", "csv", "--out", str(tmp_path / "csv"))
     assert len((tmp_path / "csv" / "gauges.csv").read_text().splitlines()) == 7

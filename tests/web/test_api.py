@@ -81,7 +81,10 @@ def test_rows_are_added_switched_duplicated_driven_and_removed(client, shot):
     keys = {"frame": ["1", "24", ""], "value": ["0", "6 m/s", ""], "ease": ["linear", "step", "smooth"]}
     assert [k["value"] for k in post("rows/wind/keys", 5, path="speed", **keys)["forces"][1]["speed"]["keys"]] == [0, 6]
     assert post("rows/wind/undrive", 6, path="speed", frame=24)["forces"][1]["speed"] == 6
-    assert post("rows/landing/refers", 7, path="props", value=["plain", "mouth"])["matter"][1]["props"] == ["plain", "mouth"]
+    assert post("rows/landing/refers", 7, path="props", value=["plain", "mouth"])["matter"][1]["props"] == [
+        "plain",
+        "mouth",
+    ]
     assert len(post("rows/wind/remove", 8)["forces"]) == 2
 
 
@@ -93,7 +96,11 @@ def test_a_mesh_is_taken_in_and_a_bad_one_refused(client, shot):
     assert prop["shape"] == {"kind": "mesh", "file": "My-Block.obj"}
     shown = client.get(f"/shots/{shot}/set.json").json()["props"][-1]
     assert len(shown["faces"]) == 36
-    for name, data, said in (("a.txt", b"x", "no mesh format"), ("a.ply", b"ply\nrubbish", "cannot be read"), ("a.stl", b"", "read")):
+    for name, data, said in (
+        ("a.txt", b"x", "no mesh format"),
+        ("a.ply", b"ply\nrubbish", "cannot be read"),
+        ("a.stl", b"", "read"),
+    ):
         answer = client.post(f"/shots/{shot}/meshes", data={"revision": 2}, files={"mesh": (name, data)})
         assert answer.status_code == 422, answer.text
         assert said in answer.text

@@ -50,9 +50,7 @@ class World:
 
     def poses(self, frame: float) -> dict[str, Pose]:
         """Where each prop stands at a frame."""
-        return {
-            prop.id: self.standing.get(prop.id) or pose_at(prop, frame) for prop in self.shot.set if prop.on
-        }
+        return {prop.id: self.standing.get(prop.id) or pose_at(prop, frame) for prop in self.shot.set if prop.on}
 
     def forces(self, frame: float) -> ForceTable:
         return gather([f for f in self.shot.forces if f.on], self.states, frame)

@@ -51,7 +51,13 @@ def test_older_counts_from_each_ones_own_birth():
 
 
 def test_touches_tells_the_prop_and_the_speed_it_came_with():
-    ball = {"kind": "prop", "id": "ball", "name": "ball", "shape": {"kind": "sphere", "radius": 0.5}, "position": [0, -3, 0]}
+    ball = {
+        "kind": "prop",
+        "id": "ball",
+        "name": "ball",
+        "shape": {"kind": "sphere", "radius": 0.5},
+        "position": [0, -3, 0],
+    }
     both = landing(props=["ground", "ball"], bounce=0.3)
     shot = {"set": [*at(1.0), ball], "matter": [LOOSE, LATE, both], "forces": [GRAVITY], "supply": [source(speed=0)]}
     made = film({"kind": "touches", "prop": "ground"}, **shot)
@@ -89,7 +95,8 @@ def test_whom_limits_a_cue_to_one_state():
 def test_the_because_tells_the_chain_in_order_with_values():
     cues = [
         cue({"kind": "older", "age": 0.2}) | {"id": "ripe", "whom": "loose"},
-        cue({"kind": "touches", "prop": "ground"}, {"kind": "enter", "state": "final"}) | {"id": "landed", "whom": "late"},
+        cue({"kind": "touches", "prop": "ground"}, {"kind": "enter", "state": "final"})
+        | {"id": "landed", "whom": "late"},
     ]
     made = play(document(
         set=at(2.0), matter=[LOOSE, LATE, LAST, landing()], cues=cues, forces=[GRAVITY], finish={"last": 40},

@@ -15,7 +15,9 @@ FRAMES = st.lists(st.integers(-500, 500), min_size=1, max_size=12, unique=True)
 @given(FRAMES, st.data())
 def test_curves_meet_their_keys_hold_outside_and_never_overshoot(frames, data):
     values = data.draw(st.lists(st.floats(-1e3, 1e3), min_size=len(frames), max_size=len(frames)))
-    eases = data.draw(st.lists(st.sampled_from(["step", "linear", "smooth"]), min_size=len(frames), max_size=len(frames)))
+    eases = data.draw(
+        st.lists(st.sampled_from(["step", "linear", "smooth"]), min_size=len(frames), max_size=len(frames))
+    )
     keys = Keys(keys=[Key(frame=f, value=v, ease=e) for f, v, e in zip(frames, values, eases, strict=True)])
     ordered = sorted(zip(frames, values, strict=True))
     assert keyed(keys, np.array([f for f, _ in ordered], float)) == pytest.approx([v for _, v in ordered], abs=1e-9)

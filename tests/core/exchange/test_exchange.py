@@ -55,6 +55,8 @@ def test_events_csv_tells_each_firing(run):
 
 def test_names_that_a_spreadsheet_would_run_are_defused(run):
     store, shot = run
-    hostile = load(shot.dump() | {"matter": [{**m, "name": "=1+1"} if m["kind"] == "state" else m for m in shot.dump()["matter"]]})
+    hostile = load(
+        shot.dump() | {"matter": [{**m, "name": "=1+1"} if m["kind"] == "state" else m for m in shot.dump()["matter"]]}
+    )
     rows = list(csv.DictReader(io.StringIO("".join(events_csv(hostile, (store.events(f) for f in store.frames()))))))
     assert rows[0]["from"] == "'=1+1"

@@ -219,9 +219,13 @@ TURNS = {
     "collision.bounce": Turn(f"{C}.bounce", 0.1, 0.8, bounced, 1),
     "collision.friction": Turn(f"{C}.friction", 0.0, 1.0, reach, -1),
     "collision.thickness": Turn(f"{C}.thickness", 0.01, 0.3, rest, 1),
-    "collision.side": Turn(f"{C}.side", "outside", "inside", reach, -1, lambda s: s["matter"][2].update(props=["vent"])),
+    "collision.side": Turn(
+        f"{C}.side", "outside", "inside", reach, -1, lambda s: s["matter"][2].update(props=["vent"])
+    ),
     "source.prop": Turn(f"{S}.prop", "vent", "ground", born_width, 1),
-    "source.part": Turn(f"{S}.part", "surface", "volume", lambda f: np.linalg.norm(f.frames[1].position - [0, 1, 0], axis=1).mean(), -1),
+    "source.part": Turn(
+        f"{S}.part", "surface", "volume", lambda f: np.linalg.norm(f.frames[1].position - [0, 1, 0], axis=1).mean(), -1
+    ),
     "source.emit.kind": Turn(f"{S}.emit", CROWD, {"kind": "stream", "rate": 20}, count, -1),
     "burst.count": Turn(f"{S}.emit.count", 100, 300, count, 1),
     "burst.frame": Turn(f"{S}.emit.frame", 1, 9, first_seen, 1),
@@ -229,7 +233,9 @@ TURNS = {
     "stream.start": Turn(f"{S}.emit.start", 3, 9, first_seen, 1, streaming),
     "stream.end": Turn(f"{S}.emit.end", 15, 30, last_birth, 1, streaming),
     "source.aim.kind": Turn(f"{S}.aim", UP, {"kind": "anywhere"}, top, -1),
-    "outward.cone": Turn(f"{S}.aim.cone", 0, 90, lambda f: ((f.frames[1].position - [0, 1, 0]) * f.frames[1].velocity).sum(), -1, outward),
+    "outward.cone": Turn(
+        f"{S}.aim.cone", 0, 90, lambda f: ((f.frames[1].position - [0, 1, 0]) * f.frames[1].velocity).sum(), -1, outward
+    ),
     "toward.direction": Turn(f"{S}.aim.direction.0", 0, 2, mean_x, 1),
     "toward.cone": Turn(f"{S}.aim.cone", 0, 80, top, -1),
     "source.speed": Turn(f"{S}.speed", 3, 6, top, 1),

@@ -96,7 +96,10 @@ PLACES = [(row.id, name) for row in SHOT.rows() for name in fields_of(type(row))
 ]  # fmt: skip
 
 
-@given(st.sampled_from(PLACES), st.text(max_size=12) | st.sampled_from(["0", "-1", "1e300", "12 f", "flight", "remove", "box"]))
+@given(
+    st.sampled_from(PLACES),
+    st.text(max_size=12) | st.sampled_from(["0", "-1", "1e300", "12 f", "flight", "remove", "box"]),
+)
 def test_no_text_makes_a_shot_that_does_not_load(place, text):
     try:
         edited = edit.set_text(SHOT, *place, text)

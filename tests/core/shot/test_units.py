@@ -29,13 +29,19 @@ def test_a_bare_number_is_in_the_shown_unit():
     assert read_quantity("12 f", "s", CENTIMETRES) == pytest.approx(12 / 25)
 
 
-@pytest.mark.parametrize("text", ["", "fast", "3 bananas", "1,5", "--2", "1 2 m 3", "nan", "inf", "1e999", "9" * 200, "3 m/s/s"])
+@pytest.mark.parametrize(
+    "text", ["", "fast", "3 bananas", "1,5", "--2", "1 2 m 3", "nan", "inf", "1e999", "9" * 200, "3 m/s/s"]
+)
 def test_what_is_no_quantity_is_told_what_would_be(text):
     with pytest.raises(Unreadable, match="Accepted: a number in m"):
         read_quantity(text, "m", METRES)
 
 
-@given(st.floats(-1e6, 1e6, allow_nan=False), st.sampled_from([u for u in UNITS if u != "count"]), st.sampled_from([METRES, CENTIMETRES]))
+@given(
+    st.floats(-1e6, 1e6, allow_nan=False),
+    st.sampled_from([u for u in UNITS if u != "count"]),
+    st.sampled_from([METRES, CENTIMETRES]),
+)
 def test_what_is_shown_reads_back_to_six_digits(stored, unit, dress):
     again = read_quantity(show_quantity(stored, unit, dress), unit, dress)
     assert again == pytest.approx(stored, rel=6e-6, abs=1e-9)

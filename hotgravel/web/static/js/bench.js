@@ -33,8 +33,11 @@ function showFrame(frame) {
 
 function redraw() { if (stage.frame) showFrame(stage.frame); else drawLegend($("legend"), $("colour-by").value, shot, 1, null); }
 
+let built = "";
 async function loadSet(url) {
-  stage.build(await getJson(url));
+  const set = await getJson(url), same = JSON.stringify(set);
+  if (same !== built) stage.build(set);
+  built = same;
   const unit = shot.lengths === "cm" ? `${stage.spacing * 100} cm` : `${stage.spacing} m`;
   $("stage-note").textContent = `grid ${unit}`;
 }
@@ -140,9 +143,8 @@ async function pressRun() {
     const answer = await startRun(shotId);
     startedHere = true;
     closeBecause();
-    stage.clear();
-    await loadSet(`/runs/${answer.run.id}/set.json`);
     takeRun(answer.run, answer.shot);
+    loadSet(`/runs/${answer.run.id}/set.json`);
     if (answer.notes.length) $("run-state").title = answer.notes.join("\n");
   } catch (error) {
     $("run-state").textContent = error.message;

@@ -37,7 +37,9 @@ def test_a_stream_leaves_no_gaps_within_a_step():
 
 def test_a_keyed_rate_gives_its_integral():
     keys = {"by": "keys", "keys": [{"frame": 1, "value": 0, "ease": "linear"}, {"frame": 25, "value": 2400}]}
-    film = play(document(set=at(2.0), supply=[source(emit={"kind": "stream", "rate": keys, "start": 1, "end": 25})]), "fine")
+    film = play(
+        document(set=at(2.0), supply=[source(emit={"kind": "stream", "rate": keys, "start": 1, "end": 25})]), "fine"
+    )
     assert len(film.last) == pytest.approx(1200, rel=0.01)  # steps hold the rate: a 192nd of the way early
 
 
@@ -67,7 +69,13 @@ def test_speed_life_and_radius_spread_evenly_about_their_middle():
 
 
 def test_all_ways_out_of_a_dome_are_straight_off_it():
-    dome = {"kind": "prop", "id": "vent", "name": "dome", "shape": {"kind": "hemisphere", "radius": 2}, "rotation": [0, 0, 90]}
+    dome = {
+        "kind": "prop",
+        "id": "vent",
+        "name": "dome",
+        "shape": {"kind": "hemisphere", "radius": 2},
+        "rotation": [0, 0, 90],
+    }
     film = play(document(set=[dome], finish={"last": 1}, supply=[
         source(emit={"kind": "burst", "count": 500, "frame": 1}, aim={"kind": "outward", "cone": 0})
     ]))  # fmt: skip

@@ -154,7 +154,13 @@ def test_a_hemisphere_is_hit_from_above_and_below():
 
 def test_a_falling_lid_strikes_and_a_lift_carries():
     keys = {"by": "keys", "keys": [{"frame": 1, "value": 0, "ease": "linear"}, {"frame": 25, "value": 2}]}
-    lift = {"kind": "prop", "id": "ground", "name": "lift", "shape": {"kind": "plane", "width": 4, "depth": 4}, "position": [0, keys, 0]}
+    lift = {
+        "kind": "prop",
+        "id": "ground",
+        "name": "lift",
+        "shape": {"kind": "plane", "width": 4, "depth": 4},
+        "position": [0, keys, 0],
+    }
     shot = document(
         set=[lift, VENT | {"position": [0, SKIN + 1e-6, 0]}], matter=[LOOSE, landing(friction=1)], forces=[GRAVITY],
         supply=[source(speed=0)],
@@ -170,7 +176,12 @@ def test_a_fast_thin_plate_sweeps_resting_particles_before_it():
         "kind": "prop", "id": "ground", "name": "plate", "shape": {"kind": "disc", "radius": 6},
         "position": [0, keys, 0], "rotation": [10, 0, 15],
     }  # fmt: skip
-    cloud = {"kind": "prop", "id": "vent", "name": "cloud", "shape": {"kind": "box", "width": 3, "height": 0.2, "depth": 3}}
+    cloud = {
+        "kind": "prop",
+        "id": "vent",
+        "name": "cloud",
+        "shape": {"kind": "box", "width": 3, "height": 0.2, "depth": 3},
+    }
     shot = document(
         set=[plate, cloud], matter=[LOOSE, landing(thickness=0.0001)], finish={"last": 8},
         supply=[source(part="volume", speed=0, radius=0.001, emit={"kind": "burst", "count": 3000, "frame": 1})],
@@ -200,7 +211,14 @@ def test_an_imported_mesh_collides_like_the_shape_it_is(tmp_path):
     supply = [source(speed=3, aim=ALL_WAYS, emit={"kind": "burst", "count": 300, "frame": 1})]
     films = []
     for shape in ({"kind": "mesh", "file": "block.ply"}, {"kind": "box", "width": 4, "height": 1, "depth": 4}):
-        block = {"kind": "prop", "id": "ground", "name": "block", "shape": shape, "position": [0, 0.5, 0], "rotation": [0, 20, 8]}
+        block = {
+            "kind": "prop",
+            "id": "ground",
+            "name": "block",
+            "shape": shape,
+            "position": [0, 0.5, 0],
+            "rotation": [0, 20, 8],
+        }
         shot = document(
             set=[block, VENT | {"position": [0, 2, 0]}], matter=[LOOSE, landing(bounce=0.4, friction=0.3)],
             forces=[GRAVITY], supply=supply, finish=finish,
