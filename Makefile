@@ -1,5 +1,6 @@
 # Two commands do everything: `make demo` and `make test`. Each installs what it needs.
 PYTHON ?= python3
+PORT ?= 8321
 VENV := .venv
 BIN := $(VENV)/bin
 SUDO := $(shell [ "$$(id -u)" = 0 ] || echo sudo)
@@ -8,10 +9,10 @@ SOURCES := $(shell find hotgravel/core -name '*.py')
 .PHONY: demo serve test check bench format clean
 
 demo: $(VENV)/app.done $(VENV)/kernels.done
-	$(BIN)/hotgravel demo
+	$(BIN)/hotgravel demo --port $(PORT)
 
 serve: $(VENV)/app.done $(VENV)/kernels.done
-	$(BIN)/hotgravel serve
+	$(BIN)/hotgravel serve --port $(PORT)
 
 test: $(VENV)/dev.done $(VENV)/kernels.done
 	$(BIN)/python -m pytest

@@ -43,11 +43,11 @@ def compute(document: dict[str, Any], folder: Path, meshes: Path, tell: Callable
 
 
 def take_picture(world: Any, folder: Path, kept: list[int]) -> None:
-    """A picture for the shot's card: about a sixth of the way in, when much is on its way."""
+    """A picture for the shot's card: about an eighth of the way in, when much is on its way."""
     from hotgravel.core.picture.still import still_of
 
     if kept:
-        png = still_of(world, folder, kept[len(kept) // 6], PICTURE_SIZE)
+        png = still_of(world, folder, kept[len(kept) // 8], PICTURE_SIZE)
         (folder / PICTURE).write_bytes(png)
 
 

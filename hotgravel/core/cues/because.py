@@ -35,7 +35,7 @@ def because(shot: Shot, events: Events, particle: int, source: int, born: int, f
 
 
 def _crossed(cue: Cue, value: float, shot: Shot) -> str:
-    when, dress = cue.when, shot.dress
+    when, dress, value = cue.when, shot.dress, round(value, 3)
     if isinstance(when, Slower | Faster):
         return f"It had {show_quantity(value, 'm/s', dress)}."
     if isinstance(when, Older):

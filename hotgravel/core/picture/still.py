@@ -137,7 +137,7 @@ def still_of(world: World, folder: Path, frame: int, size: tuple[int, int], view
     _props(image, depth, view.eye, axes, tan, kinds, sizes, table.reshape(-1, 13), colours, world.tree,
            SUN / np.linalg.norm(SUN), ZENITH, HORIZON, far)  # fmt: skip
     palette = np.array([_linear(s.colour) for s in world.shot.states]).reshape(-1, 3)
-    glow = 2.6 * palette[particles["state"]] if len(position) else np.zeros((0, 3))
+    glow = 1.5 * palette[particles["state"]] if len(position) else np.zeros((0, 3))
     embers = np.zeros_like(image)
     _splat(embers, depth, view.eye, axes, tan, position, particles["radius"].astype(float), glow)
     bloom = gaussian_filter(embers, (height / 55.0, height / 55.0, 0.0))

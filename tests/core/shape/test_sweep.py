@@ -5,8 +5,8 @@ import pytest
 
 from hotgravel.core.shape.bvh import empty_tree
 from hotgravel.core.shape.distance import SPHERE, distances
-from hotgravel.core.shape.sweep import MISS, sweep
 from hotgravel.core.shape.sample import in_volume
+from hotgravel.core.shape.sweep import MISS, sweep
 from tests.core.shape.test_distance import SHAPES, primitive
 
 TREE = empty_tree()

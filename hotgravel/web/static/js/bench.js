@@ -54,7 +54,7 @@ function fit() {
   const bounds = [...score.measured.values()].map((g) => g.bounds).filter(Boolean);
   const whole = bounds.length ? [0, 1].map((end) => [0, 1, 2].map((axis) => {
     const at = bounds.map((b) => b[end][axis]).sort((a, b) => a - b);
-    return at[Math.floor((end ? 0.8 : 0.2) * (at.length - 1))];
+    return at[Math.floor((end ? 0.66 : 0.34) * (at.length - 1))];
   })) : null;
   stage.fit(whole);
   keepCamera(stage.view());
@@ -85,14 +85,12 @@ function takeRun(next, itsShot) {
   player.use(new Frames(run.id), run.first, ranShot.rate);
   const progress = new Progress(run.first, run.last);
   player.following = going();
-  let heard = false;
   stopFollowing = follow(run.id, {
     landed(frame, gauges) {
       if (going()) run.state = "running";
       progress.land(frame);
       score.land(frame, gauges);
       player.land(frame);
-      if (!heard) { heard = true; opened(); }
       tellRun(progress);
     },
     ended(state, message) {
@@ -100,20 +98,22 @@ function takeRun(next, itsShot) {
       player.following = false;
       tellRun(progress);
       tellPlayer();
-      if (startedHere && player.frames.kept.size && state === "finished") { startedHere = false; }
+      if (!startedHere && player.frames.kept.size) open();
+      startedHere = false;
     },
   });
   for (const link of document.querySelectorAll("[data-handover]")) link.href = `/runs/${run.id}/${link.dataset.handover}`;
   tellRun(progress);
 }
 
-// The first frame of a run that was finished before: start where much is on its way.
-function opened() {
-  if (!going() && !startedHere) setTimeout(() => {
-    if (!facts.camera && !stage.fitted) { stage.fitted = true; fit(); }
-    player.seek(run.first + Math.floor((player.last - run.first) / 6));
-  }, 60);
+// A run that was finished before opens at a frame where much is on its way.
+function open() {
+  if (!facts.camera && !stage.fitted) fit();
+  stage.fitted = true;
+  player.seek(openingFrame());
 }
+
+const openingFrame = () => run.first + Math.floor((run.landed - 1) / 8);
 
 function tellRun(progress) {
   const busy = going();

@@ -2,7 +2,7 @@
 import * as THREE from "../vendor/three/three.module.js";
 
 // From cool to hot; legible on a dark ground, ordered in lightness as well as in hue.
-const RAMP = ["#5A2A27", "#A8331B", "#E2601F", "#F5A33B", "#FFE9B0"].map((c) => new THREE.Color(c));
+const RAMP = ["#5A2A27", "#A8331B", "#E2601F", "#F7A53C", "#FFD98A"].map((c) => new THREE.Color(c));
 
 function ramp(share, out, at) {
   const s = Math.max(0, Math.min(0.9999, share)) * (RAMP.length - 1);

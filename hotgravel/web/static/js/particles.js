@@ -8,6 +8,7 @@ attribute vec3 going;
 attribute float size;
 attribute vec3 paint;
 attribute float heat;
+attribute float spark;
 uniform float shutter;
 uniform float pixels;
 varying vec2 spot;
@@ -28,7 +29,7 @@ void main() {
   float reach = 3.2 * radius;
   spot = vec2(position.x * (half_length + reach), position.y * reach);
   shape = vec2(half_length, radius);
-  tint = paint;
+  tint = paint * spark;
   warm = heat;
   middle.xy += along * (spot.x - half_length) + vec2(-along.y, along.x) * spot.y;
   gl_Position = projectionMatrix * middle;
@@ -40,16 +41,33 @@ varying vec2 shape;
 varying vec3 tint;
 varying float strength;
 varying float warm;
+uniform float glow;
 void main() {
   float off = length(vec2(max(abs(spot.x) - shape.x, 0.0), spot.y)) / shape.y;
   float spread = shape.y / (shape.y + shape.x * 0.6);
   float core = (1.0 - smoothstep(0.7, 1.1, off)) * strength * mix(0.45, 1.0, spread);
   float halo = max(0.0, 1.0 - off / 3.2);
   halo = halo * halo * halo * warm * mix(0.35, 1.0, spread);
-  vec3 hot = mix(tint, vec3(1.0, 0.93, 0.78), 0.25 * warm * core);
-  gl_FragColor = vec4(hot * core + tint * vec3(1.0, 0.5, 0.3) * halo * 0.3, core);
+  vec3 hot = mix(tint, vec3(1.0, 0.86, 0.6), 0.22 * warm * core);
+  gl_FragColor = vec4(hot * core + tint * vec3(1.0, 0.5, 0.3) * halo * glow, core);
   #include <colorspace_fragment>
 }`;
+
+// Each ember burns a little brighter or darker than the next, always the same one.
+function sparks(ids) {
+  return Float32Array.from(ids, (id) => 0.5 + 0.8 * ((Math.imul(id + 1, 2654435761) >>> 8) / 16777216) ** 1.5);
+}
+
+// How many glows lie over one another, about: where they are many each gives less, or all is white.
+function crowding({ count, position: p, radius }) {
+  if (!count) return 0;
+  const middle = [0, 0, 0];
+  let spread = 0, area = 0;
+  for (let i = 0; i < 3 * count; i++) middle[i % 3] += p[i] / count;
+  for (let i = 0; i < 3 * count; i++) spread += (p[i] - middle[i % 3]) ** 2 / count;
+  for (let i = 0; i < count; i++) area += (3.2 * radius[i]) ** 2;
+  return area / Math.max(spread, 1e-9);
+}
 
 export class ParticleCloud {
   constructor() {
@@ -59,7 +77,7 @@ export class ParticleCloud {
     geometry.instanceCount = 0;
     const material = new THREE.ShaderMaterial({
       vertexShader: VERTEX, fragmentShader: FRAGMENT,
-      uniforms: { shutter: { value: 0.5 / 24 }, pixels: { value: 500 } },
+      uniforms: { shutter: { value: 0.5 / 24 }, pixels: { value: 500 }, glow: { value: 0.5 } },
       transparent: true, depthWrite: false, premultipliedAlpha: true,
       blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
     });
@@ -80,6 +98,8 @@ export class ParticleCloud {
     this.set("size", frame.radius, 1);
     this.set("paint", colours, 3);
     this.set("heat", heat, 1);
+    this.set("spark", sparks(frame.id), 1);
+    this.mesh.material.uniforms.glow.value = 0.75 / (1 + crowding(frame));
     this.mesh.geometry.instanceCount = frame.count;
   }
 

@@ -183,15 +183,20 @@ export class Stage {
     this.later();
   }
 
-  // The crowd of embers lights what is near it.
-  lightUp(frame, heat) {
-    let sum = 0, x = 0, y = 0, z = 0;
-    for (let i = 0; i < frame.count; i++) {
-      sum += heat[i];
-      x += heat[i] * frame.position[3 * i]; y += heat[i] * frame.position[3 * i + 1]; z += heat[i] * frame.position[3 * i + 2];
+  // The crowd of embers lights what is near it, from a little above its middle, while it is young.
+  lightUp({ count, position: p }, heat) {
+    const middle = [0, 0, 0];
+    let sum = 0, spread = 0;
+    for (let i = 0; i < count; i++) {
+      const young = Math.max(0, heat[i] - 0.15);
+      sum += young;
+      for (let axis = 0; axis < 3; axis++) middle[axis] += young * p[3 * i + axis];
     }
-    this.ember.intensity = sum > 0 ? 60 * Math.min(1, sum / 6000) : 0;
-    if (sum > 0) this.ember.position.set(x / sum, Math.max(y / sum, 1.2), z / sum);
+    this.ember.intensity = 170 * Math.min(1, sum / 5000);
+    if (!sum) return;
+    for (let axis = 0; axis < 3; axis++) middle[axis] /= sum;
+    for (let i = 0; i < count; i++) spread += Math.hypot(p[3 * i] - middle[0], p[3 * i + 2] - middle[2]) / count;
+    this.ember.position.set(middle[0], middle[1] + 0.6 * spread, middle[2]);
   }
 
   clear() { this.frame = null; this.cloud.clear(); this.ring.visible = false; this.ember.intensity = 0; this.later(); }
