@@ -62,8 +62,8 @@ def test_a_first_time_user_tunes_the_burst_and_reads_a_because(page: Page, demo_
     expect(page.locator("#frame-now")).to_have_text("frame 120 of 120")
 
     ruler = page.locator(".lane.ruler canvas").bounding_box()
-    page.mouse.click(ruler["x"] + ruler["width"] * 11.5 / 120, ruler["y"] + 8)
-    until(page, "window.hotgravel.stage.frame?.frame === 12")
+    page.mouse.click(ruler["x"] + ruler["width"] * 39.5 / 120, ruler["y"] + 8)
+    until(page, "window.hotgravel.stage.frame?.frame === 40")
     expect(page.locator(".legend")).to_contain_text("falling")
 
     page.mouse.click(*place_of(page, 1))
@@ -88,9 +88,9 @@ def test_it_plays_at_the_shots_rate_and_is_stepped_by_key(page: Page, demo_run: 
     expect(page.locator("#rate-now")).to_have_text(re.compile(r"\d+ of 24 fps"))
     began = page.evaluate("[performance.now(), window.hotgravel.player.frame]")
     page.wait_for_timeout(1500)
-    ended = page.evaluate("[performance.now(), window.hotgravel.player.frame]")
+    ended = page.evaluate("[performance.now(), window.hotgravel.player.frame, window.hotgravel.player.realRate()]")
     wanted = (ended[0] - began[0]) / 1000 * 24  # frames are skipped, time is not
-    assert abs((ended[1] - began[1]) % 120 - wanted) <= 6  # a quarter of a second: what one slow drawing may hide
+    assert abs((ended[1] - began[1]) % 120 - wanted) <= 4 + 24 / max(1, ended[2])  # as late as one drawing takes
     page.keyboard.press("Space")
     page.keyboard.press("End")
     until(page, "window.hotgravel.stage.frame.frame === 120")
