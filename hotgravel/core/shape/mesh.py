@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from hotgravel.core.shape.bvh import MeshTree, build_tree
 from hotgravel.core.shot import props
+from hotgravel.core.shot.units import Dress, show_quantity
 
 FORMATS = ("obj", "ply", "stl", "glb", "gltf")
 LARGEST_BYTES = 256 * 1024 * 1024
@@ -48,7 +49,7 @@ class Imported:
         state = "closed" if self.closed else (
             f"open at {self.open_edges} edges, so it has no inside: it is hit from both sides, like a sheet"
         )  # fmt: skip
-        return f"{len(self.faces):,} triangles, {size} m, {state}.".replace(",", " ", 1)
+        return f"{show_quantity(len(self.faces), 'count', Dress())} triangles, {size} m, {state}."
 
 
 def import_mesh(path: Path) -> Imported:

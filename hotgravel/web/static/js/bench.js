@@ -145,12 +145,22 @@ async function pressRun() {
     closeBecause();
     takeRun(answer.run, answer.shot);
     loadSet(`/runs/${answer.run.id}/set.json`);
-    if (answer.notes.length) $("run-state").title = answer.notes.join("\n");
+    tellNotes(answer.notes);
   } catch (error) {
     $("run-state").textContent = error.message;
     $("run-state").classList.add("bad");
   }
   $("run").disabled = false;
+}
+
+// What there is to say about the shot beside the run: open meshes, rows that will come to nothing.
+function tellNotes(notes) {
+  const list = document.createElement("ul"), close = document.createElement("button");
+  for (const note of notes) list.append(Object.assign(document.createElement("li"), { textContent: note }));
+  Object.assign(close, { type: "button", className: "btn-word", textContent: "Close" });
+  close.addEventListener("click", () => { $("notes").hidden = true; });
+  $("notes").replaceChildren(list, close);
+  $("notes").hidden = !notes.length;
 }
 
 function pressCancel() { if (going()) cancelRun(run.id); }

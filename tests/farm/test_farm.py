@@ -1,0 +1,82 @@
+"""Runs go to another process, are heard of in order, and end in a state with a sentence."""
+
+import os
+import threading
+
+import pytest
+
+from hotgravel.core.run.frames import FrameStore
+from hotgravel.farm.cluster import Farm
+from hotgravel.farm.job import PICTURE, compute
+from tests.conftest import at, document, source
+
+CROWD = {"kind": "burst", "count": 50, "frame": 1}
+
+
+class Ear:
+    """Hears what a farm tells."""
+
+    def __init__(self) -> None:
+        self.frames: dict[int, list[int]] = {}
+        self.ends: dict[int, tuple[str, str]] = {}
+        self.over = threading.Condition()
+
+    def landed(self, run: int, frame: int, gauges: dict) -> None:
+        self.frames.setdefault(run, []).append(frame)
+
+    def ended(self, run: int, state: str, message: str) -> None:
+        with self.over:
+            self.ends[run] = state, message
+            self.over.notify_all()
+
+    def wait(self, run: int) -> tuple[str, str]:
+        with self.over:
+            assert self.over.wait_for(lambda: run in self.ends, 60)
+            return self.ends[run]
+
+
+@pytest.fixture(scope="module")
+def farm():
+    ear = Ear()
+    made = Farm(ear.landed, ear.ended)
+    made.start()
+    assert made.wait(90)
+    yield made, ear
+    made.stop()
+
+
+def test_a_run_is_computed_in_another_process(farm, tmp_path):
+    made, ear = farm
+    assert made._client.submit(os.getpid, pure=False).result() != os.getpid()
+    shot = document(set=at(1.0), supply=[source(emit=CROWD)], finish={"last": 6})
+    made.send(1, shot, tmp_path, tmp_path)
+    assert ear.wait(1) == ("finished", "")
+    assert FrameStore(tmp_path).frames() == [1, 2, 3, 4, 5, 6]
+    assert ear.frames[1] == [1, 2, 3, 4, 5, 6]
+    assert (tmp_path / PICTURE).read_bytes()[:4] == b"\x89PNG"
+
+
+def test_a_run_is_cancelled_between_frames(farm, tmp_path):
+    made, ear = farm
+    made.cancel(tmp_path)
+    made.send(2, document(set=at(1.0), finish={"last": 5000}), tmp_path, tmp_path)
+    assert ear.wait(2) == ("cancelled", "")
+    assert FrameStore(tmp_path).frames() == [1]
+
+
+def test_a_shot_that_cannot_run_fails_with_its_sentence(farm, tmp_path):
+    made, ear = farm
+    shot = document()
+    shot["set"][1]["shape"] = {"kind": "mesh", "file": "gone.obj"}
+    made.send(3, shot, tmp_path, tmp_path)
+    state, message = ear.wait(3)
+    assert state == "failed"
+    assert "Row 'vent', field 'shape.file': The mesh file gone.obj is not beside the shot." in message
+
+
+def test_what_a_worker_does_can_be_done_here(tmp_path):
+    told = []
+    state = compute(
+        document(set=at(1.0), finish={"last": 3}), tmp_path, tmp_path, lambda **news: told.append(news["frame"])
+    )
+    assert (state, told) == ("finished", [1, 2, 3])
