@@ -86,9 +86,18 @@ def demo(host: str, port: int) -> None:
 @click.option("--quality", type=QUALITIES, help="Instead of the shot's own.")
 @click.option("--frames", type=FRAMES, help="Which frames to keep; those before are computed all the same.")
 @click.option("--out", type=click.Path(file_okay=False, path_type=Path), required=True, help="Folder for the run.")
+@click.option("--resume", is_flag=True, help="Go on where an earlier run of the same shot stopped in this folder.")
 @click.option("--json", "as_json", is_flag=True, help="End with one line of JSON.")
 @click.option("--threads", type=click.IntRange(1), help="Threads for kernels; the result is the same.")
-def run(shot: str, quality: Any, frames: tuple[int, int] | None, out: Path, as_json: bool, threads: int | None) -> None:
+def run(
+    shot: str,
+    quality: Any,
+    frames: tuple[int, int] | None,
+    out: Path,
+    resume: bool,
+    as_json: bool,
+    threads: int | None,
+) -> None:
     """Compute SHOT (a file, or demo:NAME) into a folder."""
     from hotgravel.core.run import execute
     from hotgravel.core.run.world import beside, build
@@ -113,7 +122,7 @@ def run(shot: str, quality: Any, frames: tuple[int, int] | None, out: Path, as_j
                 seconds[part] = seconds.get(part, 0.0) + spent
             bar.update(1)
 
-        kept = execute.execute(world, out, frames=(first, last), landed=landed, clock=time.perf_counter)
+        kept = execute.execute(world, out, frames=(first, last), landed=landed, clock=time.perf_counter, resume=resume)
     if as_json:
         paths = {"run": str(out), "frames": str(out / "frames"), "shot": str(out / "shot.json")}
         rounded = {part: round(spent, 4) for part, spent in seconds.items()}

@@ -1,28 +1,40 @@
 """Where compiled kernels are kept between starts.
 
 Numba notices a change in a kernel's own file but not in the files it calls, so the folder
-is named after a hash of the whole core: an edited kernel can never be answered from an
+is named after a hash of all kernels: an edited kernel can never be answered from an
 older compilation.
 """
 
 import hashlib
 import os
 import shutil
+from functools import cache
 from pathlib import Path
 
 CORE = Path(__file__).parent / "core"
 
 
-def kernel_folder() -> Path:
-    """The folder for this very version of the core; it may not exist yet."""
+def _hash_of(holding: bytes) -> str:
     digest = hashlib.sha256()
     for source in sorted(CORE.rglob("*.py")):
         text = source.read_bytes()
-        if b"njit" in text:
+        if holding in text:
             digest.update(source.relative_to(CORE).as_posix().encode())
             digest.update(text)
+    return digest.hexdigest()[:16]
+
+
+@cache
+def core_version() -> str:
+    """A hash of the whole core: what a result depends on beside the shot."""
+    return _hash_of(b"")
+
+
+@cache
+def kernel_folder() -> Path:
+    """The folder for this very version of the kernels; it may not exist yet."""
     root = os.environ.get("HOTGRAVEL_KERNELS") or str(Path(__file__).parent.parent / ".kernels")
-    return Path(root) / digest.hexdigest()[:16]
+    return Path(root) / _hash_of(b"njit")
 
 
 def keep_compiled_kernels() -> None:

@@ -37,7 +37,7 @@ def compute(document: dict[str, Any], folder: Path, meshes: Path, tell: Callable
     def landed(frame: int, gauges: dict[str, Any]) -> None:
         tell(frame=frame, gauges=gauges)
 
-    kept = execute(world, folder, landed=landed, cancelled=stopped, clock=time.perf_counter)
+    kept = execute(world, folder, landed=landed, cancelled=stopped, clock=time.perf_counter, resume=True)
     take_picture(world, folder, kept)
     return "finished" if kept and kept[-1] == world.shot.finish.last else "cancelled"
 

@@ -22,13 +22,13 @@ class Database:
         event.listen(self.engine, "connect", _pragmas)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
-    def upgrade(self) -> None:
+    def upgrade(self, to: str = "head") -> None:
         """Bring the tables to this version's shape."""
         config = Config()
         config.set_main_option("script_location", str(MIGRATIONS))
         with self.engine.begin() as connection:
             config.attributes["connection"] = connection
-            command.upgrade(config, "head")
+            command.upgrade(config, to)
 
     @contextmanager
     def session(self) -> Iterator[Session]:

@@ -35,6 +35,7 @@ class Revision(Table):
     id: Mapped[int] = mapped_column(primary_key=True)
     shot_id: Mapped[int] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), index=True)
     number: Mapped[int]
+    parent: Mapped[int | None]
     label: Mapped[str]
     document: Mapped[dict[str, Any]]
     made: Mapped[datetime] = mapped_column(default=now)

@@ -6,7 +6,7 @@ from sqlalchemy import select
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
-from hotgravel.core.shot.document import Shot, fingerprint
+from hotgravel.core.shot.document import Shot
 from hotgravel.store.models import GaugeRecord, RunRecord, now
 
 GOING = ("waiting", "running")
@@ -16,11 +16,11 @@ class NoSuchRun(LookupError):
     """There is no run of this number."""
 
 
-def create(session: Session, shot_id: int, revision: int, shot: Shot) -> RunRecord:
-    """A run that waits for a worker."""
+def create(session: Session, shot_id: int, revision: int, shot: Shot, fingerprint: str) -> RunRecord:
+    """A run that waits for a worker. `fingerprint` is that of its world."""
     finish = shot.finish
     made = RunRecord(
-        shot_id=shot_id, revision=revision, quality=finish.quality, fingerprint=fingerprint(shot),
+        shot_id=shot_id, revision=revision, quality=finish.quality, fingerprint=fingerprint,
         first=finish.first, last=finish.last,
     )  # fmt: skip
     session.add(made)
@@ -71,10 +71,25 @@ def gauges(session: Session, run_id: int) -> list[tuple[int, dict[str, Any]]]:
     return [(g.frame, g.measured) for g in session.scalars(query)]
 
 
+def identical(session: Session, shot_id: int, fingerprint: str) -> RunRecord | None:
+    """A finished run of this shot of which all that went in was the same."""
+    query = select(RunRecord).where(
+        RunRecord.shot_id == shot_id, RunRecord.fingerprint == fingerprint, RunRecord.state == "finished"
+    )
+    return session.scalars(query.order_by(RunRecord.id.desc()).limit(1)).first()
+
+
+def go_on(session: Session, run_id: int) -> RunRecord:
+    """A run that stopped waits for a worker again."""
+    run = record(session, run_id)
+    run.state, run.message, run.ended = "waiting", "", None
+    return run
+
+
 def interrupted(session: Session) -> list[RunRecord]:
     """Runs that were going when the application last ended; they are marked so."""
     runs = list(session.scalars(select(RunRecord).where(RunRecord.state.in_(GOING))))
     for run in runs:
         run.state, run.ended = "failed", now()
-        run.message = f"The application ended while this ran. {run.landed} frames are kept."
+        run.message = f"Run {run.id} stopped when the application ended; {run.landed} frames are kept."
     return runs

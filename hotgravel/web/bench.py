@@ -61,7 +61,7 @@ def bench(request: Request, shot_id: int) -> Response:
         }
         return page(
             request, "bench.html", facts=facts, name=there.name, **notebook(shot_id, shot, there.head),
-            label=shots.latest_label(session, shot_id),
+            walk=shots.walk(session, shot_id),
         )  # fmt: skip
 
 

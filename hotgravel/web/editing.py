@@ -8,11 +8,13 @@ from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import Response
+from sqlalchemy.orm import Session
 
 from hotgravel.core.shape.mesh import FORMATS, LARGEST_BYTES, MeshFault, import_mesh
 from hotgravel.core.shot import edit
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.edit import Edited
+from hotgravel.core.shot.explain import row_sentence
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.store import runs, shots
 from hotgravel.web.bench import run_facts, shot_facts
@@ -38,27 +40,57 @@ def _answer(
     studio: Studio = request.app.state.studio
     status = 200
     with studio.database.session() as session:
-        head = shots.record(session, shot_id).head
         shot = shots.document(session, shot_id)
         try:
             edited = change(shot)
             if edited.shot != shot:
-                head = shots.revise(session, shot_id, seen, edited.shot, edited.label)
-                shot = edited.shot
+                shots.revise(session, shot_id, seen, edited.shot, edited.label)
             typed = NOTHING_TYPED
         except ShotFault as fault:
             status, typed = 422, replace(typed, faults=fault.faults)
         except shots.Stale as stale:
-            message = f"{stale} Nothing was overwritten; this is the current page. Make your change again."
-            status, typed = 409, replace(typed, faults=(Fault(typed.row, "", message),))
-        run = runs.latest(session, shot_id, with_frames=True)
-        facts = {"shot": {"id": shot_id, **shot_facts(shot)}, "revision": head, "run": run_facts(run, head)}
-        label = shots.latest_label(session, shot_id)
+            status, typed = 409, replace(typed, faults=(Fault(typed.row, "", _refusal(stale, shot, typed.row)),))
+        return _notebook(request, session, shot_id, status, typed, unfolded)
+
+
+def _refusal(stale: shots.Stale, shot: Shot, row: str) -> str:
+    """Why a stale edit was not made, with what its row says now."""
+    now = next((row_sentence(shot, r) for r in shot.rows() if r.id == row), "This row is gone.")
+    return f"{stale} Nothing was overwritten. It now says: {now} Make your change again."
+
+
+def _notebook(request: Request, session: Session, shot_id: int, status: int, typed: Typed, unfolded: str) -> Response:
+    head = shots.record(session, shot_id).head
+    shot = shots.document(session, shot_id)
+    run = runs.latest(session, shot_id, with_frames=True)
+    facts = {"shot": {"id": shot_id, **shot_facts(shot)}, "revision": head, "run": run_facts(run, head)}
     if request.headers.get("hx-request"):
         status = 200  # the page asked, and shows the refusal where it belongs
-    response = page(request, "notebook.html", status, **notebook(shot_id, shot, head, typed, unfolded), label=label)
+    context = notebook(shot_id, shot, head, typed, unfolded)
+    response = page(request, "notebook.html", status, **context, walk=shots.walk(session, shot_id))
     response.headers["HX-Trigger-After-Swap"] = json.dumps({"hotgravel:edited": facts})
     return response
+
+
+def _step(request: Request, shot_id: int, seen: int, unfolded: str, *, on: bool) -> Response:
+    studio: Studio = request.app.state.studio
+    status, typed = 200, NOTHING_TYPED
+    with studio.database.session() as session:
+        try:
+            shots.step(session, shot_id, seen, on=on)
+        except shots.Stale as stale:
+            status, typed = 409, Typed("set", "", "", (Fault("set", "", f"{stale} This is the current page."),))
+        return _notebook(request, session, shot_id, status, typed, unfolded)
+
+
+@router.post("/undo")
+def undo(request: Request, shot_id: int, revision: Number, unfolded: Text = "") -> Response:
+    return _step(request, shot_id, revision, unfolded, on=False)
+
+
+@router.post("/redo")
+def redo(request: Request, shot_id: int, revision: Number, unfolded: Text = "") -> Response:
+    return _step(request, shot_id, revision, unfolded, on=True)
 
 
 @router.post("/rows/{row}/set")

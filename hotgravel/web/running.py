@@ -13,8 +13,6 @@ from starlette.exceptions import HTTPException
 from hotgravel.core.cues.because import because
 from hotgravel.core.cues.record import all_events
 from hotgravel.core.preflight.checks import findings
-from hotgravel.core.run.world import beside, build
-from hotgravel.core.shot.faults import ShotFault
 from hotgravel.core.shot.units import show_quantity
 from hotgravel.store import runs, shots
 from hotgravel.web.bench import run_facts, shot_facts
@@ -26,20 +24,36 @@ router = APIRouter()
 
 @router.post("/shots/{shot_id}/runs", status_code=201)
 def start(request: Request, shot_id: int) -> dict[str, Any]:
-    """Start a run of the shot as it is. A fault that only building shows is told here."""
+    """Start a run of the shot as it is, or find the one it would repeat. Faults that only building
+    shows are told here."""
     studio: Studio = request.app.state.studio
     with studio.database.session() as session:
-        shot = shots.document(session, shot_id)
         going = runs.latest(session, shot_id)
     if going and going.state in runs.GOING:
         raise HTTPException(409, "A run of this shot is going on. Cancel it first, or wait for it.")
-    try:
-        world = build(shot, beside(studio.meshes))
-    except ShotFault as fault:
-        raise HTTPException(422, str(fault)) from None
-    made = studio.run(shot_id)
-    notes = [*world.notes, *(str(f) for f in findings(shot))]
-    return {"run": run_facts(made, made.revision), "shot": shot_facts(shot), "notes": notes}
+    started = studio.run(shot_id)
+    notes = [*started.notes, *(str(f) for f in findings(started.shot))]
+    if started.found:
+        notes.insert(0, f"Nothing that matters changed since run {started.run.id}, so it is shown, not repeated.")
+    facts = run_facts(started.run, started.run.revision)
+    return {"run": facts, "shot": shot_facts(started.shot), "notes": notes}
+
+
+@router.post("/runs/{run_id}/resume", status_code=201)
+def resume(request: Request, run_id: int) -> dict[str, Any]:
+    """Let a run that stopped go on; what it had kept stays, and the result is the same bytes."""
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        run = runs.record(session, run_id)
+        if run.state not in ("cancelled", "failed"):
+            raise HTTPException(409, f"Run {run_id} is {run.state}, so there is nothing to go on with.")
+        going = runs.latest(session, run.shot_id)
+        if going and going.state in runs.GOING:
+            raise HTTPException(409, "A run of this shot is going on. Cancel it first, or wait for it.")
+        shot = shots.document(session, run.shot_id, run.revision)
+        head = shots.record(session, run.shot_id).head
+    run = studio.go_on(run_id)
+    return {"run": run_facts(run, head), "shot": shot_facts(shot), "notes": []}
 
 
 @router.post("/runs/{run_id}/cancel", status_code=204)

@@ -3,18 +3,31 @@
 import asyncio
 import logging
 import shutil
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.demo.shots import demo_names, demo_path
 from hotgravel.farm.cluster import Farm
+from hotgravel.farm.job import CANCEL
 from hotgravel.store import runs, shots
 from hotgravel.store.database import Database
 from hotgravel.store.models import RunRecord
 
 log = logging.getLogger("hotgravel.web")
+
+
+@dataclass(frozen=True)
+class Started:
+    """What became of the wish to run: the run, its shot, what there is to note, and whether it was there before."""
+
+    run: RunRecord
+    shot: Shot
+    notes: tuple[str, ...]
+    found: bool
 
 
 class Studio:
@@ -64,14 +77,28 @@ class Studio:
         for shot_id in made:
             self.run(shot_id)
 
-    def run(self, shot_id: int) -> RunRecord:
-        """Start a run of a shot as it is now."""
+    def run(self, shot_id: int) -> Started:
+        """Run a shot as it is now, or find the finished run that it would repeat. Raises `ShotFault`."""
         with self.database.session() as session:
             there = shots.record(session, shot_id)
-            shot: Shot = shots.document(session, shot_id)
-            made = runs.create(session, shot_id, there.head, shot)
+            shot = shots.document(session, shot_id)
+            world = build(shot, beside(self.meshes))
+            known = runs.identical(session, shot_id, world.fingerprint)
+            if known and len(self.frames(known.id).frames()) == known.last - known.first + 1:
+                known.revision = there.head  # names and paint may differ, the result does not
+                return Started(known, shot, world.notes, found=True)
+            made = runs.create(session, shot_id, there.head, shot, world.fingerprint)
         self.farm.send(made.id, shot.dump(), self.run_folder(made.id), self.meshes)
-        return made
+        return Started(made, shot, world.notes, found=False)
+
+    def go_on(self, run_id: int) -> RunRecord:
+        """Let a run that was cancelled or cut off go on from its last checkpoint."""
+        with self.database.session() as session:
+            run = runs.go_on(session, run_id)
+            shot = shots.document(session, run.shot_id, run.revision)
+        (self.run_folder(run_id) / CANCEL).unlink(missing_ok=True)
+        self.farm.send(run.id, shot.dump(), self.run_folder(run.id), self.meshes)
+        return run
 
     def cancel(self, run_id: int) -> None:
         self.farm.cancel(self.run_folder(run_id))

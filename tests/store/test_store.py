@@ -1,5 +1,7 @@
 """The store keeps revisions in order, refuses stale edits, and counts what it is told twice once."""
 
+import json
+
 import pytest
 
 from hotgravel.core.shot.document import load
@@ -27,9 +29,64 @@ def test_edits_are_revisions_that_can_be_read_again(database):
     with database.session() as session:
         assert shots.document(session, shot_id) == edited.shot
         assert shots.document(session, shot_id, 1) == SHOT
-        assert shots.latest_label(session, shot_id) == edited.label
+        assert shots.walk(session, shot_id).label == edited.label
         with pytest.raises(shots.Stale, match="revision 2"):
             shots.revise(session, shot_id, 1, SHOT, "late")
+
+
+def speed_of(session, shot_id):
+    return shots.document(session, shot_id).supply[0].speed
+
+
+def test_undo_and_redo_walk_the_revisions_also_after_a_restart(tmp_path):
+    database = Database(tmp_path)
+    database.upgrade()
+    with database.session() as session:
+        shot_id = shots.create(session, SHOT, "new").id
+        for seen, speed in ((1, "9"), (2, "11")):
+            edited = set_text(shots.document(session, shot_id), "burst", "speed", speed)
+            shots.revise(session, shot_id, seen, edited.shot, edited.label)
+        shots.step(session, shot_id, 3, on=False)
+    database.engine.dispose()
+    database = Database(tmp_path)
+    database.upgrade()
+    with database.session() as session:
+        assert speed_of(session, shot_id) == 9
+        ways = shots.walk(session, shot_id)
+        assert ways.redo == (3, "burst: speed 9 m/s to 11 m/s")
+        shots.step(session, shot_id, 2, on=False)
+        assert shots.document(session, shot_id) == SHOT
+        assert shots.walk(session, shot_id).undo is None
+        shots.step(session, shot_id, 1, on=False)  # nothing further back
+        shots.step(session, shot_id, 1, on=True)
+        shots.step(session, shot_id, 2, on=True)
+        assert speed_of(session, shot_id) == 11
+        shots.step(session, shot_id, 3, on=False)
+        edited = set_text(shots.document(session, shot_id), "burst", "speed", "30")
+        assert shots.revise(session, shot_id, 2, edited.shot, edited.label) == 4
+        assert shots.walk(session, shot_id).redo is None
+        shots.go_back(session, shot_id, 3)  # what was undone is still there
+        assert speed_of(session, shot_id) == 11
+        assert [r.number for r in shots.history(session, shot_id)] == [5, 4, 3, 2, 1]
+        with pytest.raises(shots.Stale):
+            shots.step(session, shot_id, 4, on=False)
+    database.engine.dispose()
+
+
+def test_an_older_database_gets_its_parents(tmp_path):
+    database = Database(tmp_path)
+    database.upgrade("0001")
+    with database.engine.begin() as connection:
+        connection.exec_driver_sql("INSERT INTO shots VALUES (1, 'old', 2, NULL, '2026-01-01', '2026-01-01')")
+        for number in (1, 2):
+            connection.exec_driver_sql(
+                "INSERT INTO revisions VALUES (?, 1, ?, 'edit', ?, '2026-01-01')",
+                (number, number, json.dumps(SHOT.dump())),
+            )
+    database.upgrade()
+    with database.session() as session:
+        assert shots.walk(session, 1).undo == (1, "edit")
+    database.engine.dispose()
 
 
 def test_a_failed_block_leaves_nothing(database):
@@ -43,7 +100,7 @@ def test_a_failed_block_leaves_nothing(database):
 def test_a_run_counts_its_frames_once_and_is_told_if_interrupted(database):
     with database.session() as session:
         shot_id = shots.create(session, SHOT, "new").id
-        run = runs.create(session, shot_id, 1, SHOT).id
+        run = runs.create(session, shot_id, 1, SHOT, "print").id
         assert runs.latest(session, shot_id, with_frames=True) is None
         for frame in (1, 2, 2):
             runs.landed(session, run, frame, {"particles": frame})
@@ -54,12 +111,17 @@ def test_a_run_counts_its_frames_once_and_is_told_if_interrupted(database):
         assert [r.id for r in runs.interrupted(session)] == [run]
         assert "2 frames are kept" in there.message
         assert runs.interrupted(session) == []
+        assert runs.identical(session, shot_id, "print") is None  # it did not finish
+        assert runs.go_on(session, run).state == "waiting"
+        runs.ended(session, run, "finished")
+        assert runs.identical(session, shot_id, "print").id == run
+        assert runs.identical(session, shot_id, "another") is None
 
 
 def test_deleting_a_shot_takes_its_runs_with_it(database):
     with database.session() as session:
         shot_id = shots.create(session, SHOT, "new").id
-        run = runs.create(session, shot_id, 1, SHOT).id
+        run = runs.create(session, shot_id, 1, SHOT, "print").id
         runs.landed(session, run, 1, {})
         shots.delete(session, shot_id)
     with database.session() as session:

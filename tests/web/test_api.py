@@ -65,7 +65,26 @@ def test_an_edit_on_a_stale_page_is_refused_with_the_current_page(client, shot):
     answer = edit(client, shot, "fountain", "speed", "12", revision=1)
     assert answer.status_code == 409
     assert "changed elsewhere" in answer.text
+    assert "It now says: From the surface of vent mouth" in answer.text
+    assert "at 9 m/s give or take" in answer.text
     assert document(client, shot)["supply"][0]["speed"] == 9
+
+
+def test_edits_are_undone_redone_and_gone_back_to(client, shot):
+    edit(client, shot, "fountain", "speed", "9")
+    edit(client, shot, "fountain", "speed", "11", revision=2)
+    undone = client.post(f"/shots/{shot}/undo", data={"revision": 3})
+    assert "Redo fountain: speed 9 m/s to 11 m/s" in undone.text
+    assert document(client, shot)["supply"][0]["speed"] == 9
+    assert client.post(f"/shots/{shot}/redo", data={"revision": 3}).status_code == 409
+    client.post(f"/shots/{shot}/redo", data={"revision": 2})
+    assert document(client, shot)["supply"][0]["speed"] == 11
+    page = client.get(f"/shots/{shot}/history", params={"from": 1, "to": 3}).text
+    assert "at 8 m/s give or take" in page
+    assert "at 11 m/s give or take" in page
+    assert client.post(f"/shots/{shot}/history", data={"number": 1}).status_code == 303
+    assert document(client, shot)["supply"][0]["speed"] == 8
+    assert client.get(f"/shots/{shot}/history", params={"from": 99}).status_code == 404
 
 
 def test_rows_are_added_switched_duplicated_driven_and_removed(client, shot):
@@ -136,6 +155,33 @@ def test_a_run_is_cancelled(client, shot):
     told = ended(client, run)
     assert told["run"]["state"] == "cancelled"
     assert 3 <= len(told["frames"]) < 4000
+
+
+def test_a_cancelled_run_goes_on_and_an_identical_one_is_found(client, server, shot):
+    edit(client, shot, "finish", "last", "400")
+    run = client.post(f"/shots/{shot}/runs").json()["run"]["id"]
+    with client.stream("GET", f"/runs/{run}/feed") as feed:
+        for line in feed.iter_lines():
+            if '"frame": 3' in line:
+                client.post(f"/runs/{run}/cancel")
+            if "ended" in line:
+                break
+    assert ended(client, run)["run"]["state"] == "cancelled"
+    assert client.post(f"/runs/{run}/resume").json()["run"]["id"] == run
+    told = ended(client, run)
+    assert told["run"]["state"] == "finished"
+    assert [f["frame"] for f in told["frames"]] == list(range(1, 401))
+    assert client.post(f"/runs/{run}/resume").status_code == 409
+
+    edit(client, shot, "mouth", "name", "old mouth", revision=2)  # a name changes no number
+    again = client.post(f"/shots/{shot}/runs").json()
+    assert again["run"]["id"] == run
+    assert "shown, not repeated" in again["notes"][0]
+    edit(client, shot, "fountain", "seed", "5", revision=3)
+    other = client.post(f"/shots/{shot}/runs").json()["run"]["id"]
+    assert other != run
+    client.post(f"/runs/{other}/cancel")
+    ended(client, other)
 
 
 def test_a_shot_that_cannot_be_built_is_told_before_it_runs(client, shot):

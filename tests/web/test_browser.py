@@ -186,6 +186,10 @@ def test_a_shot_is_made_renamed_run_cancelled_and_deleted(page: Page, demo_run: 
     expect(page.locator("#run-state")).to_contain_text("older than the page")
     page.locator("#cancel").click()
     expect(page.locator("#run-state")).to_contain_text("frames kept", timeout=20_000)
+    page.get_by_role("button", name="Go on").click()
+    expect(page.locator("#cancel")).to_be_visible()
+    page.locator("#cancel").click()
+    expect(page.locator("#run-state")).to_contain_text("frames kept", timeout=20_000)
     page.get_by_role("link", name="Hot Gravel").click()
     card = page.locator(".card-shot", has_text="New fountain")
     card.get_by_role("button", name="Rename").click()
@@ -209,6 +213,24 @@ def test_a_run_is_downloaded_and_the_keys_are_listed(page: Page, demo_run: int):
     expect(page.get_by_role("dialog", name="Keyboard shortcuts")).to_be_visible()
     page.keyboard.press("Escape")
     expect(page.get_by_role("dialog", name="Keyboard shortcuts")).to_be_hidden()
+
+
+def test_edits_are_undone_by_key_and_told_in_the_history(page: Page, demo_run: int):
+    open_burst(page)
+    radius = page.locator("#s-burst-radius")
+    before = radius.input_value()
+    radius.fill("5 cm")
+    radius.press("Enter")
+    expect(page.locator(".last-edit")).to_contain_text("burst: radius")
+    page.locator("#view").focus()
+    page.keyboard.press("Control+z")
+    expect(page.locator("#s-burst-radius")).to_have_value(before)
+    page.locator("#redo").click()
+    expect(page.locator("#s-burst-radius")).to_have_value("0.05 m")
+    page.get_by_role("link", name="History").click()
+    expect(page.locator(".change .now")).to_contain_text("0.05 m in radius")
+    page.locator("table tr", has_text="from the demo").get_by_role("button").click()
+    expect(page.locator("#s-burst-radius")).to_have_value(before)
 
 
 def test_nothing_but_the_notebook_scrolls(page: Page, demo_run: int):

@@ -7,7 +7,8 @@ from typing import Any
 
 import numba
 
-from hotgravel.core.run.frame import first_frame, next_frame
+from hotgravel.core.run import checkpoint
+from hotgravel.core.run.frame import Happened, Moment, first_frame, next_frame
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.gauges import measure
 from hotgravel.core.run.world import World
@@ -29,32 +30,68 @@ def execute(
     landed: Landed = lambda frame, gauges: None,
     cancelled: Callable[[], bool] = lambda: False,
     clock: Callable[[], float] = still,
+    resume: bool = False,
 ) -> list[int]:
-    """Compute a world's frames into a folder and return those that landed.
+    """Compute a world's frames into a folder and return those that are kept there.
 
     All frames from the first on are computed; `frames` says which of them are kept. `landed`
-    is called after each is safely written; `cancelled` is asked before each.
+    is called after each is safely written; `cancelled` is asked before each. With `resume` the
+    run goes on from where an earlier one of the same world stopped in this folder; what it
+    had kept stays as it is, and the result is the same bytes.
     """
     store = FrameStore(folder)
-    shutil.rmtree(store.frames_folder, ignore_errors=True)
     finish = world.shot.finish
     first, last = frames or (finish.first, finish.last)
+    kept: list[int] = []
+    moment: Moment | None = None
+    if resume and _same_run(store, world, first):
+        for unfinished in store.frames_folder.glob(".*"):
+            unfinished.unlink()  # what a killed process was writing
+        kept = store.whole(first)
+        moment = checkpoint.newest(folder, kept[-1]) if kept else None
+    else:
+        for old in (store.frames_folder, folder / "checkpoints", folder / "seconds"):
+            shutil.rmtree(old, ignore_errors=True)
     store.write_note(SHOT, world.shot.dump())
-    store.write_note(RUN, {"quality": world.quality, "first": first, "last": last, "notes": list(world.notes)})
-    kept = []
-    moment, happened = first_frame(world, clock)
+    facts = {"quality": world.quality, "first": first, "last": last, "notes": list(world.notes)}
+    store.write_note(RUN, facts | {"fingerprint": world.fingerprint})
+    there = set(kept)
+    if kept and kept[-1] >= last:
+        return kept
+    happened: Happened | None = None
+    if moment is None:
+        moment, happened = first_frame(world, clock)
     while True:
-        if moment.frame >= first:
-            start = clock()
-            gauges = measure(world, moment.particles, happened)
-            gauges["seconds"]["measuring"] = round(clock() - start, 6)
-            store.write(moment.frame, moment.particles, happened.events, gauges)
-            gauges["seconds"]["writing"] = round(clock() - start - gauges["seconds"]["measuring"], 6)
+        if happened is not None and moment.frame >= first and moment.frame not in there:
+            _keep(store, world, moment, happened, landed, clock)
             kept.append(moment.frame)
-            landed(moment.frame, gauges)
-        if moment.frame >= last or cancelled():
+        stop = moment.frame >= last or cancelled()
+        if happened is not None and (stop or (moment.frame - finish.first) % checkpoint.EVERY == 0):
+            checkpoint.save(folder, moment)
+        if stop:
             return kept
         happened = next_frame(world, moment, clock)
+
+
+def _same_run(store: FrameStore, world: World, first: int) -> bool:
+    try:
+        note = store.note(RUN)
+    except (OSError, ValueError):
+        return False
+    return note.get("fingerprint") == world.fingerprint and note.get("first") == first
+
+
+def _keep(
+    store: FrameStore, world: World, moment: Moment, happened: Happened, landed: Landed, clock: Callable[[], float]
+) -> None:
+    start = clock()
+    gauges = measure(world, moment.particles, happened)
+    measured = clock()
+    store.write(moment.frame, moment.particles, happened.events, gauges)
+    seconds = {"measuring": round(measured - start, 6), "writing": round(clock() - measured, 6)}
+    gauges["seconds"].update(seconds)
+    store.write_seconds(moment.frame, gauges["seconds"])
+    landed(moment.frame, gauges)
 
 
 def threads(count: int | None = None) -> int:

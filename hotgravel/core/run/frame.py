@@ -1,7 +1,7 @@
 """The order of one frame."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -114,8 +114,3 @@ def _cue(world: World, moment: Moment, frame: float, landing: int, events: list[
 
 def _retire(moment: Moment) -> None:
     moment.particles = kept(moment.particles, moment.particles.age < moment.particles.life)
-
-
-def at_most(happened: Happened, seconds: dict[str, float]) -> Happened:
-    """The same, with further parts timed outside (writing the frame)."""
-    return replace(happened, seconds={**happened.seconds, **seconds})

@@ -47,16 +47,27 @@ class FrameStore:
         names = self.frames_folder.glob(f"*{SUFFIX}") if self.frames_folder.is_dir() else []
         return sorted(int(p.name[: -len(SUFFIX)]) for p in names)
 
+    def whole(self, first: int) -> list[int]:
+        """The frames from `first` on that are kept without a hole and can be opened."""
+        kept = []
+        for expected, frame in enumerate(self.frames(), first):
+            if frame != expected or not zipfile.is_zipfile(self.path(frame)):
+                break
+            kept.append(frame)
+        return kept
+
     def write(self, frame: int, particles: Particles, events: Events, gauges: dict[str, Any]) -> None:
-        """Land a frame, whole."""
-        self.frames_folder.mkdir(parents=True, exist_ok=True)
-        path = self.path(frame)
-        unfinished = path.with_name(f".{path.name}.{os.getpid()}")
+        """Land a frame, whole. The seconds that gauges tell stay out of it, so that the same frame
+        is the same bytes."""
+        measured = {name: value for name, value in gauges.items() if name != "seconds"}
         stored = {name: getattr(particles, name).astype(dtype) for name, dtype in STORED.items()}
         happened = {name: getattr(events, name) for name in COLUMNS}
         groups = {"particles": stored, "events": happened}
-        write_groups(unfinished, groups, {"frame": frame, "gauges": gauges})
-        os.replace(unfinished, path)
+        write_groups(self.path(frame), groups, {"frame": frame, "gauges": measured})
+
+    def write_seconds(self, frame: int, seconds: dict[str, float]) -> None:
+        """How long each part of a frame took; kept beside it."""
+        self.write_note(f"seconds/{frame:+07d}.json", seconds)
 
     def particles(self, frame: int, names: Iterable[str] = tuple(STORED)) -> dict[str, NDArray[Any]]:
         """Arrays of the particles at a frame, by name. Raises `KeyError`, `DamagedFrame`."""
@@ -70,9 +81,12 @@ class FrameStore:
         """The gauges of a frame."""
         try:
             gauges: dict[str, Any] = read_attributes(self._there(frame))["gauges"]
-            return gauges
         except FAULTS as error:
             raise self._damaged(frame) from error
+        try:
+            return gauges | {"seconds": self.note(f"seconds/{frame:+07d}.json")}
+        except (OSError, ValueError):
+            return gauges | {"seconds": {}}
 
     def _read(self, frame: int, group: str, names: Iterable[str]) -> dict[str, NDArray[Any]]:
         path = self._there(frame)
@@ -92,10 +106,11 @@ class FrameStore:
 
     def write_note(self, name: str, content: dict[str, Any]) -> None:
         """A small JSON file beside the frames (the shot, the run's facts), all there or not at all."""
-        self.folder.mkdir(parents=True, exist_ok=True)
-        unfinished = self.folder / f".{name}.{os.getpid()}"
+        path = self.folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        unfinished = path.with_name(f".{path.name}.{os.getpid()}")
         unfinished.write_text(json.dumps(content, indent=1))
-        os.replace(unfinished, self.folder / name)
+        os.replace(unfinished, path)
 
     def note(self, name: str) -> dict[str, Any]:
         """Read it back. Raises `FileNotFoundError`."""

@@ -1,5 +1,6 @@
 """A world: a shot with its references resolved and its geometry made, ready to be run."""
 
+import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -18,10 +19,11 @@ from hotgravel.core.shape.kinds import Shaped, shaped
 from hotgravel.core.shape.mesh import MeshFault, import_mesh, mesh_of
 from hotgravel.core.shape.pose import Pose, moves, pose_at
 from hotgravel.core.shot.cues import Touches
-from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.document import Shot, fingerprint
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.props import Mesh, Prop
+from hotgravel.kernels import core_version
 
 Corners = tuple[NDArray[np.float64], NDArray[np.float64]]
 FindMesh = Callable[[str], Path]
@@ -42,6 +44,7 @@ class World:
     smallest: float
     standing: dict[str, Pose]
     notes: tuple[str, ...]
+    fingerprint: str
 
     @property
     def span(self) -> float:
@@ -121,10 +124,18 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
         smallest=min((shapes[p].extent for p in hit), default=0.0),
         standing={p.id: pose_at(p, shot.finish.first) for p in shot.set if p.on and not moves(p)},
         notes=tuple(notes),
+        fingerprint=_fingerprint(shot, quality, find_mesh),
     )
 
 
 _SHEET = "A sheet or an open mesh has no volume to fill. Accepted: its surface or its vertices."
+
+
+def _fingerprint(shot: Shot, quality: Quality | None, find_mesh: FindMesh) -> str:
+    """A hash of all that goes into a run: the shot, the quality, the meshes, and the program itself."""
+    files = sorted({p.shape.file for p in shot.set if p.on and isinstance(p.shape, Mesh)})
+    meshes = [hashlib.sha256(find_mesh(name).read_bytes()).hexdigest() for name in files]
+    return fingerprint(shot, quality or shot.finish.quality, core_version(), *meshes)
 
 
 def _geometry(prop: Prop, find_mesh: FindMesh, notes: list[str]) -> tuple[Shaped, Corners]:

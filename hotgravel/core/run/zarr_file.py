@@ -20,8 +20,14 @@ _CODEC = {"cname": "lz4", "clevel": 1, "blocksize": 0}
 
 
 def write_groups(path: Path, groups: Mapping[str, Mapping[str, NDArray[Any]]], attributes: Mapping[str, Any]) -> None:
-    """A root group with attributes, and groups of arrays. On the disk when it returns."""
-    with path.open("wb") as raw:
+    """A root group with attributes, and groups of arrays.
+
+    It is written beside its place and moved into it: all there, and on the disk, when this
+    returns; as it was before, if it does not.
+    """
+    path.parent.mkdir(parents=True, exist_ok=True)
+    unfinished = path.with_name(f".{path.name}.{os.getpid()}")
+    with unfinished.open("wb") as raw:
         with zipfile.ZipFile(raw, "w", zipfile.ZIP_STORED) as file:
             _put(file, "zarr.json", _json(_group(attributes)))
             for group, arrays in groups.items():
@@ -33,6 +39,7 @@ def write_groups(path: Path, groups: Mapping[str, Mapping[str, NDArray[Any]]], a
                         _put(file, f"{group}/{name}/{chunk}", _packed(array))
         raw.flush()
         os.fsync(raw.fileno())
+    os.replace(unfinished, path)
 
 
 def read_arrays(path: Path, group: str, names: Iterable[str]) -> dict[str, NDArray[Any]]:

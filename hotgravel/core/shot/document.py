@@ -182,6 +182,7 @@ def fingerprint(shot: Shot, *extra: str) -> str:
     document = shot.dump()
     document.pop("name")
     document["finish"].pop("lengths")
+    document["finish"].pop("quality")  # handed in with the run's own
     for section in ("set", "matter"):
         for row in document[section]:
             row.pop("name", None)

@@ -6,7 +6,7 @@ reads back.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cache
 from typing import Any, get_args
 
@@ -25,7 +25,6 @@ class Described:
 
     label: str
     help: str
-    only: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -33,8 +32,8 @@ class Quantity(Described):
     """A number with a unit.
 
     `low` and `high` are hard bounds (outside is an error), `soft` the usual range, `above`
-    an open lower bound. `three` marks a vector; `none` the word for "no number" where
-    that is allowed; `raises` what turning it up does, as data: tests check it.
+    an open lower bound. `three` marks a vector; `none` is the word for "no number" where
+    that is allowed.
     """
 
     unit: str

@@ -6,6 +6,7 @@ from hypothesis import strategies as st
 
 from hotgravel.core.shot import edit
 from hotgravel.core.shot.document import ROWS, load
+from hotgravel.core.shot.explain import differences
 from hotgravel.core.shot.faults import ShotFault
 from hotgravel.core.shot.fields import fields_of
 from hotgravel.demo.shots import demo_path
@@ -80,6 +81,22 @@ def test_every_kind_of_row_can_be_added_duplicated_switched_off_and_removed(kind
     off = edit.switch(doubled.shot, copy_id, False).shot
     assert not off.row(copy_id).on
     assert edit.remove_row(edit.remove_row(off, copy_id).shot, row_id).shot == SHOT
+
+
+def test_two_shots_compare_as_changed_sentences():
+    after = edit.set_text(SHOT, "burst", "speed", "9").shot
+    after = edit.set_text(after, "landing", "thickness", "5 cm").shot
+    after = edit.add_row(after, "wind")[0].shot
+    after = edit.remove_row(after, "air-drag").shot
+    told = {d.row: d for d in differences(SHOT, after)}
+    assert set(told) == {"burst", "landing", "wind", "air-drag"}
+    assert "at 21 m/s" in told["burst"].before
+    assert "at 9 m/s" in told["burst"].after
+    assert told["landing"].before.endswith("(thickness 0.002 m)")  # its sentence does not show it
+    assert told["landing"].after.endswith("(thickness 0.05 m)")
+    assert told["wind"].before is None
+    assert told["air-drag"].after is None
+    assert differences(SHOT, SHOT) == []
 
 
 def test_a_row_that_others_name_is_not_removed():

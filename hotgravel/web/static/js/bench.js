@@ -3,7 +3,7 @@ import { coloured, drawLegend, usualTop } from "./colouring.js";
 import { Frames } from "./frames.js";
 import { watchNotebook } from "./notebook.js";
 import { Player } from "./player.js";
-import { cancelRun, follow, getJson, inWords, Progress, startRun } from "./runs.js";
+import { cancelRun, follow, getJson, inWords, Progress, resumeRun, startRun } from "./runs.js";
 import { Score } from "./score.js";
 import { Stage } from "./stage.js";
 
@@ -119,6 +119,7 @@ function tellRun(progress) {
   const busy = going();
   $("run").hidden = busy;
   $("cancel").hidden = !busy;
+  $("resume").hidden = busy || !["cancelled", "failed"].includes(run.state) || !player.frames?.kept.size;
   $("progress").hidden = !busy;
   const percent = Math.round(100 * progress.share());
   $("progress").firstElementChild.style.width = `${percent}%`;
@@ -136,12 +137,15 @@ function tellRun(progress) {
   line.textContent = (words[run.state] ?? "") + older;
 }
 
-async function pressRun() {
+const pressRun = () => begin(() => startRun(shotId));
+const pressResume = () => begin(() => resumeRun(run.id));
+
+async function begin(ask) {
   if (going()) return;
   $("run").disabled = true;
   try {
-    const answer = await startRun(shotId);
-    startedHere = true;
+    const answer = await ask();
+    startedHere = answer.run.state === "waiting";
     closeBecause();
     takeRun(answer.run, answer.shot);
     loadSet(`/runs/${answer.run.id}/set.json`);
@@ -213,6 +217,7 @@ $("because").addEventListener("click", (event) => {
 // Buttons and keys
 
 $("run").addEventListener("click", pressRun);
+$("resume").addEventListener("click", pressResume);
 $("cancel").addEventListener("click", pressCancel);
 $("play").addEventListener("click", () => player.toggle());
 $("first").addEventListener("click", () => step(-Infinity));
@@ -239,6 +244,11 @@ const KEYS = {
   "?": () => tell("toggle"),
 };
 document.addEventListener("keydown", (event) => {
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z" && !event.target.closest("input, textarea")) {
+    event.preventDefault();
+    $(event.shiftKey ? "redo" : "undo").click();
+    return;
+  }
   if (event.target.closest("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
   if (event.key === " " && event.target.closest("button, a, summary")) return;
   const act = KEYS[event.key] ?? KEYS[event.key.toLowerCase()];

@@ -8,6 +8,7 @@ async function answerOf(answer) {
 }
 
 export const startRun = (shot) => fetch(`/shots/${shot}/runs`, { method: "POST" }).then(answerOf);
+export const resumeRun = (run) => fetch(`/runs/${run}/resume`, { method: "POST" }).then(answerOf);
 export const cancelRun = (run) => fetch(`/runs/${run}/cancel`, { method: "POST" }).then(answerOf);
 export const getJson = (url) => fetch(url).then(answerOf);
 

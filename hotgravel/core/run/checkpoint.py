@@ -1,0 +1,50 @@
+"""Checkpoints: all that changes during a run, at full precision, so that it can go on from there.
+
+A Zarr 3 group in a zip file, like a frame; the tallies of the sources are its attributes.
+"""
+
+from dataclasses import asdict
+from pathlib import Path
+
+from hotgravel.core.matter.particles.births import Tally
+from hotgravel.core.matter.particles.state import NAMES, Particles
+from hotgravel.core.run.frame import Moment
+from hotgravel.core.run.frames import FAULTS, SUFFIX
+from hotgravel.core.run.zarr_file import read_arrays, read_attributes, write_groups
+
+EVERY = 10  # frames
+
+
+def path_of(folder: Path, frame: int) -> Path:
+    return folder / "checkpoints" / f"{frame:+07d}{SUFFIX}"
+
+
+def save(folder: Path, moment: Moment) -> None:
+    """Keep a moment, whole."""
+    attributes = {
+        "frame": moment.frame,
+        "next_id": moment.next_id,
+        "time": moment.time,
+        "tallies": {source: asdict(tally) for source, tally in moment.tallies.items()},
+    }
+    arrays = {name: getattr(moment.particles, name) for name in NAMES}
+    write_groups(path_of(folder, moment.frame), {"particles": arrays}, attributes)
+
+
+def newest(folder: Path, up_to: int) -> Moment | None:
+    """The latest moment kept at or before a frame; one that cannot be read is passed over."""
+    there = (folder / "checkpoints").glob(f"*{SUFFIX}")
+    for frame in sorted((int(p.name.removesuffix(SUFFIX)) for p in there), reverse=True):
+        if frame <= up_to:
+            try:
+                return _load(path_of(folder, frame))
+            except FAULTS:
+                continue
+    return None
+
+
+def _load(path: Path) -> Moment:
+    kept = read_attributes(path)
+    arrays = {name: array.copy() for name, array in read_arrays(path, "particles", NAMES).items()}
+    tallies = {source: Tally(**tally) for source, tally in kept["tallies"].items()}
+    return Moment(kept["frame"], Particles(**arrays), tallies, kept["next_id"], kept["time"])
