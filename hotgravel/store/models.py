@@ -55,6 +55,7 @@ class RunRecord(Table):
     first: Mapped[int]
     last: Mapped[int]
     landed: Mapped[int] = mapped_column(default=0)
+    pinned: Mapped[bool] = mapped_column(default=False)
     made: Mapped[datetime] = mapped_column(default=now)
     started: Mapped[datetime | None]
     ended: Mapped[datetime | None]

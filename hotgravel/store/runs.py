@@ -86,6 +86,25 @@ def go_on(session: Session, run_id: int) -> RunRecord:
     return run
 
 
+class Kept(ValueError):
+    """The run cannot be deleted; the message says why."""
+
+
+def pin(session: Session, run_id: int, pinned: bool) -> None:
+    """A pinned run is not deleted."""
+    record(session, run_id).pinned = pinned
+
+
+def delete(session: Session, run_id: int) -> None:
+    """Remove a run and its gauges. Raises `Kept`."""
+    run = record(session, run_id)
+    if run.state in GOING:
+        raise Kept(f"Run {run_id} is going on. Cancel it first.")
+    if run.pinned:
+        raise Kept(f"Run {run_id} is pinned. Unpin it first.")
+    session.delete(run)
+
+
 def interrupted(session: Session) -> list[RunRecord]:
     """Runs that were going when the application last ended; they are marked so."""
     runs = list(session.scalars(select(RunRecord).where(RunRecord.state.in_(GOING))))

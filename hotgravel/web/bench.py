@@ -4,12 +4,15 @@ from typing import Any
 
 from fastapi import APIRouter, Body, Request
 from fastapi.responses import Response
+from sqlalchemy.orm import Session
 
+from hotgravel.core.run.estimate import in_words
 from hotgravel.core.run.gauges import GAUGES
 from hotgravel.core.shot.document import Shot
 from hotgravel.store import runs, shots
 from hotgravel.store.models import RunRecord
 from hotgravel.web.render import notebook, page
+from hotgravel.web.runs_page import estimate_for
 from hotgravel.web.studio import Studio
 
 router = APIRouter()
@@ -46,16 +49,17 @@ def bench_json(request: Request, shot_id: int) -> dict[str, Any]:
 
 
 @router.get("/shots/{shot_id}")
-def bench(request: Request, shot_id: int) -> Response:
+def bench(request: Request, shot_id: int, run: int | None = None) -> Response:
+    """The bench on a shot, with its latest run on the stage or the one asked for."""
     studio: Studio = request.app.state.studio
     with studio.database.session() as session:
         there = shots.record(session, shot_id)
         shot = shots.document(session, shot_id)
-        going = runs.latest(session, shot_id)
-        run = going if going and going.state in runs.GOING else runs.latest(session, shot_id, with_frames=True)
+        shown = _run_to_show(session, shot_id, run)
         facts = {
             "shot": {"id": shot_id, **shot_facts(shot)},
-            "run": run_facts(run, there.head),
+            "run": run_facts(shown, there.head),
+            "estimate": in_words(estimate_for(studio, session, shot_id, shot)),
             "camera": there.camera,
             "revision": there.head,
         }
@@ -63,6 +67,25 @@ def bench(request: Request, shot_id: int) -> Response:
             request, "bench.html", facts=facts, name=there.name, **notebook(shot_id, shot, there.head),
             walk=shots.walk(session, shot_id),
         )  # fmt: skip
+
+
+@router.get("/shots/{shot_id}/estimate.json")
+def estimate_json(request: Request, shot_id: int) -> dict[str, Any]:
+    """What a run of the shot will take, in words and numbers."""
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        told = estimate_for(studio, session, shot_id, shots.document(session, shot_id))
+    return {"words": in_words(told), "seconds": [told.least, told.most], "bytes": told.bytes, "from_runs": told.runs}
+
+
+def _run_to_show(session: Session, shot_id: int, asked: int | None) -> RunRecord | None:
+    if asked is not None:
+        run = runs.record(session, asked)
+        if run.shot_id != shot_id:
+            raise runs.NoSuchRun(asked)
+        return run
+    going = runs.latest(session, shot_id)
+    return going if going and going.state in runs.GOING else runs.latest(session, shot_id, with_frames=True)
 
 
 @router.post("/shots/{shot_id}/camera", status_code=204)

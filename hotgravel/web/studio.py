@@ -100,6 +100,15 @@ class Studio:
         self.farm.send(run.id, shot.dump(), self.run_folder(run.id), self.meshes)
         return run
 
+    def disk(self, run_id: int) -> int:
+        """Bytes that a run takes on the disk."""
+        folder = self.run_folder(run_id)
+        return sum(p.stat().st_size for p in folder.rglob("*") if p.is_file()) if folder.is_dir() else 0
+
+    def forget_run(self, run_id: int) -> None:
+        """Remove a run's folder."""
+        shutil.rmtree(self.run_folder(run_id), ignore_errors=True)
+
     def cancel(self, run_id: int) -> None:
         self.farm.cancel(self.run_folder(run_id))
 
@@ -110,7 +119,7 @@ class Studio:
             shots.delete(session, shot_id)
         for run in doomed:
             self.cancel(run.id)
-            shutil.rmtree(self.run_folder(run.id), ignore_errors=True)
+            self.forget_run(run.id)
 
     # News: from the farm's threads to the pages that listen.
 

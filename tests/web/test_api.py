@@ -184,6 +184,47 @@ def test_a_cancelled_run_goes_on_and_an_identical_one_is_found(client, server, s
     ended(client, other)
 
 
+def test_runs_are_listed_pinned_compared_and_deleted(client, server, shot):
+    edit(client, shot, "finish", "last", "8")
+    numbers = []
+    for revision, speed in ((2, "9"), (3, "10")):
+        edit(client, shot, "fountain", "speed", speed, revision=revision)
+        numbers.append(client.post(f"/shots/{shot}/runs").json()["run"]["id"])
+        ended(client, numbers[-1])
+    page = client.get(f"/shots/{shot}/runs").text
+    assert f"Since run {numbers[0]}" in page
+    assert "at 10 m/s give or take" in page
+    assert "motion" in page
+    listed = client.get(f"/shots/{shot}/runs.json").json()
+    assert [r["id"] for r in listed] == numbers[::-1]
+    folder = server.store / "runs" / f"{numbers[0]:06d}"
+    assert listed[1]["bytes"] == sum(p.stat().st_size for p in folder.rglob("*") if p.is_file()) > 1000
+    assert f'"id": {numbers[0]}, ' in client.get(f"/shots/{shot}?run={numbers[0]}").text
+    assert client.get(f"/shots/{shot}?run=1").status_code == 404  # another shot's
+
+    client.post(f"/runs/{numbers[0]}/pin", data={"pinned": "true"})
+    refused = client.post(f"/runs/{numbers[0]}/delete")
+    assert refused.status_code == 409
+    assert "pinned" in refused.json()["detail"]
+    client.post(f"/runs/{numbers[0]}/pin", data={"pinned": "false"})
+    assert client.post(f"/runs/{numbers[0]}/delete").status_code == 303
+    assert not folder.exists()
+    assert client.get(f"/runs/{numbers[0]}.json").status_code == 404
+
+
+def test_an_estimate_comes_from_the_runs_before(client, shot):
+    told = client.get(f"/shots/{shot}/estimate.json").json()
+    assert told["from_runs"] == 0
+    edit(client, shot, "finish", "last", "30")
+    run = client.post(f"/shots/{shot}/runs").json()["run"]["id"]
+    ended(client, run)
+    told = client.get(f"/shots/{shot}/estimate.json").json()
+    assert told["from_runs"] == 1
+    took = client.get(f"/shots/{shot}/runs.json").json()[0]
+    assert told["seconds"][0] < took["seconds"] < told["seconds"][1]
+    assert told["bytes"] == pytest.approx(took["bytes"], rel=0.15)
+
+
 def test_a_shot_that_cannot_be_built_is_told_before_it_runs(client, shot):
     edit(client, shot, "fountain", "part", "volume")
     answer = client.post(f"/shots/{shot}/runs")

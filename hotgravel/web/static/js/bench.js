@@ -95,6 +95,7 @@ function takeRun(next, itsShot) {
     },
     ended(state, message) {
       Object.assign(run, { state, message });
+      tellEstimate();
       player.following = false;
       tellRun(progress);
       tellPlayer();
@@ -119,6 +120,7 @@ function tellRun(progress) {
   const busy = going();
   $("run").hidden = busy;
   $("cancel").hidden = !busy;
+  $("estimate").hidden = busy;
   $("resume").hidden = busy || !["cancelled", "failed"].includes(run.state) || !player.frames?.kept.size;
   $("progress").hidden = !busy;
   const percent = Math.round(100 * progress.share());
@@ -171,6 +173,12 @@ function pressCancel() { if (going()) cancelRun(run.id); }
 
 // Edits
 
+async function tellEstimate() {
+  const told = await getJson(`/shots/${shotId}/estimate.json`);
+  $("estimate").textContent = told.words;
+  $("estimate").title = told.from_runs ? `From the last ${told.from_runs} runs of this shot` : "Nothing has run yet: a wide guess from the number of particles and steps";
+}
+
 async function onEdited(news) {
   shot = news.shot;
   revision = news.revision;
@@ -184,7 +192,7 @@ async function onEdited(news) {
     score.use(shot, shot.first, shot.last);
     drawLegend($("legend"), $("colour-by").value, shot, 1, null);
   }
-  await loadSet(`/shots/${shotId}/set.json`);
+  await Promise.all([loadSet(`/shots/${shotId}/set.json`), tellEstimate()]);
   stage.pose(player.frame);
 }
 
@@ -264,6 +272,7 @@ await loadSet(run ? `/runs/${run.id}/set.json` : `/shots/${shotId}/set.json`);
 if (facts.camera) stage.look(facts.camera); else stage.fit(null);
 drawLegend($("legend"), "state", shot, 1, null);
 tellPlayer();
+$("estimate").textContent = facts.estimate;
 if (run) {
   const known = await getJson(`/runs/${run.id}.json`);
   takeRun({ ...known.run }, known.shot);
