@@ -175,28 +175,31 @@ def _print(lines: Iterable[str]) -> None:
 
 @commands.command()
 @_folder
-@click.option("--format", "kind", type=click.Choice(["ply", "csv"]), required=True)
+@click.option("--format", "kind", type=click.Choice(["ply", "obj", "gltf", "usd", "csv"]), required=True)
 @click.option("--out", type=click.Path(file_okay=False, path_type=Path), required=True)
 @click.option("--frames", type=FRAMES, help="All by default.")
-def export(folder: Path, kind: str, out: Path, frames: tuple[int, int] | None) -> None:
-    """Hand a run over: particles as PLY, or gauges and events as CSV."""
-    from hotgravel.core.exchange.ply import export_ply
-    from hotgravel.core.exchange.table import events_csv, gauges_csv
+@click.option("--every", type=click.IntRange(1), default=1, help="Only every so many of them.")
+@click.option("--unit", type=click.Choice(["m", "cm"]), default="m", show_default=True)
+@click.option("--up", type=click.Choice(["y", "z"]), default="y", show_default=True)
+@click.option("--pattern", default="{shot}.{frame}", show_default=True, help="Names of the files.")
+@click.option("--meshes", type=click.Path(file_okay=False, path_type=Path), help="Folder of imported meshes.")
+def export(
+    folder: Path, kind: str, out: Path, frames: tuple[int, int] | None, every: int, unit: Any, up: Any, pattern: str,
+    meshes: Path | None,
+) -> None:  # fmt: skip
+    """Hand a run over in an open format."""
+    from hotgravel.core.exchange.take import take_of, wish
+    from hotgravel.core.exchange.writers import WRITERS
+    from hotgravel.core.run.world import beside
 
-    store, shot = _kept(folder)
-    kept = [f for f in store.frames() if frames is None or frames[0] <= f <= frames[1]]
-    if not kept:
-        raise ShotFault.of("None of these frames is kept in this run.")
-    if kind == "ply":
-        paths = export_ply(store, shot, kept, out)
-    else:
-        out.mkdir(parents=True, exist_ok=True)
-        paths = [out / "gauges.csv", out / "events.csv"]
-        for path, lines in zip(paths, (
-            gauges_csv(shot, ((f, store.gauges(f)) for f in kept)), events_csv(shot, (store.events(f) for f in kept)),
-        ), strict=True):  # fmt: skip
-            path.write_text("".join(lines), newline="")
-    click.echo(f"{len(paths)} files in {out}.")
+    take = take_of(folder, beside(meshes or folder))
+    wanted = wish(take.store.frames(), frames=frames, every=every, unit=unit, up=up, pattern=pattern)
+    out.mkdir(parents=True, exist_ok=True)
+    written = 0
+    for name, data in WRITERS[kind][1](take, wanted):
+        (out / name).write_bytes(data)
+        written += 1
+    click.echo(f"{written} file{'s' if written != 1 else ''} in {out}.")
 
 
 @commands.command()

@@ -50,9 +50,19 @@ def test_export_writes_files(run, tmp_path):
         "2 files"
         in hotgravel("export", str(folder), "--format", "ply", "--frames", "3-4", "--out", str(tmp_path)).stdout
     )
-    assert sorted(p.name for p in tmp_path.iterdir()) == ["particles.0003.ply", "particles.0004.ply"]
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["ember-burst.0003.ply", "ember-burst.0004.ply"]
     hotgravel("export", str(folder), "--format", "csv", "--out", str(tmp_path / "csv"))
     assert len((tmp_path / "csv" / "gauges.csv").read_text().splitlines()) == 7
+
+
+@pytest.mark.parametrize(
+    ("kind", "names"), [("usd", ["ember-burst.usdc"]), ("gltf", ["ember-burst.0001.glb", "ember-burst.0005.glb"])]
+)
+def test_export_takes_unit_axis_and_every_nth(run, tmp_path, kind, names):
+    hotgravel(
+        "export", str(run[0]), "--format", kind, "--every", "4", "--unit", "cm", "--up", "z", "--out", str(tmp_path)
+    )
+    assert sorted(p.name for p in tmp_path.iterdir()) == names
 
 
 def test_check_explain_and_schema_print(tmp_path):

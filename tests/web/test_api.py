@@ -258,12 +258,26 @@ def test_a_because_names_the_cue_the_frame_and_the_value(client, server, demo_ru
 
 
 def test_a_run_is_handed_over(client, demo_run):
-    with zipfile.ZipFile(io.BytesIO(client.get(f"/runs/{demo_run}/particles.zip").content)) as file:
-        assert len(file.namelist()) == 120
+    def files(**how):
+        answer = client.get(f"/runs/{demo_run}/handover.zip", params=how)
+        assert answer.status_code == 200, answer.text
+        file = zipfile.ZipFile(io.BytesIO(answer.content))
         assert file.testzip() is None
-        assert len(PlyData.read(io.BytesIO(file.read("particles.0030.ply")))["vertex"]) == 10_000
-    assert len(client.get(f"/runs/{demo_run}/gauges.csv").text.splitlines()) == 121
-    assert "slow-embers-fall" in client.get(f"/runs/{demo_run}/events.csv").text
+        return file
+
+    ply = files(format="ply", first=30, last=60, every=10)
+    assert ply.namelist() == [f"ember-burst.{f:04d}.ply" for f in (30, 40, 50, 60)]
+    read = PlyData.read(io.BytesIO(ply.read("ember-burst.0030.ply")))
+    assert len(read["vertex"]) == 10_000
+    assert "revision: 1" in read.comments
+    assert files(format="usd", every=60, unit="cm", up="z").namelist() == ["ember-burst.usdc"]
+    assert len(files(format="csv").read("gauges.csv").decode().splitlines()) == 121
+    assert "every frame" in client.get(f"/runs/{demo_run}/handover").text
+    for how, said in (({"format": "doc"}, "Accepted: ply"), ({"format": "ply", "first": 999}, "Kept: 1 to 120"),
+                      ({"format": "ply", "unit": "inch"}, "unit"), ({"format": "ply", "pattern": "/etc/{frame}"}, "no pattern")):  # fmt: skip
+        answer = client.get(f"/runs/{demo_run}/handover.zip", params=how)
+        assert answer.status_code == 422
+        assert said in answer.text
 
 
 def test_shots_are_duplicated_renamed_and_deleted(client, shot):
@@ -279,7 +293,7 @@ def test_shots_are_duplicated_renamed_and_deleted(client, shot):
 @pytest.mark.parametrize(("path", "status", "said"), [
     ("/shots/99999", 404, "no such shot"), ("/runs/99999.json", 404, "no such run"), ("/shots/x", 422, "integer"),
     ("/runs/1/frames/9999.bin", 404, "not kept"), ("/runs/1/because?particle=x&frame=1", 422, "integer"),
-    ("/nowhere", 404, "Not Found"), ("/static/../cli.py", 404, ""), ("/runs/99999/gauges.csv", 404, "no such run"),
+    ("/nowhere", 404, "Not Found"), ("/static/../cli.py", 404, ""), ("/runs/99999/handover", 404, "no such run"),
 ])  # fmt: skip
 def test_what_is_not_there_is_a_sentence(client, path, status, said):
     for accept in ("application/json", "text/html"):

@@ -205,9 +205,15 @@ def test_a_shot_is_made_renamed_run_cancelled_and_deleted(page: Page, demo_run: 
 def test_a_run_is_downloaded_and_the_keys_are_listed(page: Page, demo_run: int):
     open_burst(page)
     page.locator("#handover summary").click()
+    page.get_by_role("link", name="PLY, OBJ, glTF, USD or CSV").click()
+    page.get_by_label("glTF").check()
+    page.get_by_label("every").fill("50")
+    page.get_by_label("up axis").select_option("z")
     with page.expect_download() as download:
-        page.get_by_role("link", name="Gauges, CSV").click()
-    assert download.value.suggested_filename.endswith("-gauges.csv")
+        page.get_by_role("button", name="Hand over as a zip").click()
+    assert download.value.suggested_filename.endswith("-gltf.zip")
+    page.go_back()
+    expect(page.locator("#frame-now")).to_have_text(re.compile(r"frame \d+ of 120"), timeout=20_000)
     page.locator("#view").focus()
     page.keyboard.press("?")
     expect(page.get_by_role("dialog", name="Keyboard shortcuts")).to_be_visible()

@@ -1,17 +1,16 @@
 """Particles of a frame as PLY (binary, little endian): the Polygon File Format, version 1.0.
 
-Columns: x y z (m), vx vy vz (m/s), age (s), radius (m), id, state, source. State and source
-count in the shot's order, which a comment in the head spells out.
+Columns: x y z and vx vy vz (in the wanted unit, a second), age (s), radius, id, state, source.
+State and source count in the shot's order, which a comment in the head spells out.
 """
 
-from pathlib import Path
+from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.run.frames import FrameStore
-from hotgravel.core.shot.document import Shot
+from hotgravel.core.exchange.take import File, Take, Wish
 
 NAMES = ("position", "velocity", "age", "radius", "id", "state", "source")
 ROW = np.dtype([
@@ -19,6 +18,16 @@ ROW = np.dtype([
     ("age", "<f4"), ("radius", "<f4"), ("id", "<i4"), ("state", "<i2"), ("source", "<i2"),
 ])  # fmt: skip
 _TYPES = {"<f4": "float", "<i4": "int", "<i2": "short"}
+
+
+def write_ply(take: Take, wish: Wish) -> Iterator[File]:
+    """One file a frame."""
+    for frame in wish.frames:
+        particles = take.store.particles(frame, NAMES)
+        for name in ("position", "velocity"):
+            particles[name] = wish.placed(particles[name])
+        particles["radius"] = particles["radius"] * wish.scale
+        yield wish.name(take, frame, ".ply"), ply_bytes(particles, _comments(take, wish, frame))
 
 
 def ply_bytes(particles: dict[str, NDArray[Any]], comments: list[str]) -> bytes:
@@ -36,22 +45,12 @@ def ply_bytes(particles: dict[str, NDArray[Any]], comments: list[str]) -> bytes:
     return "\n".join(head).encode("ascii", "replace") + rows.tobytes()
 
 
-def comments_for(shot: Shot, frame: int) -> list[str]:
-    """What a reader of the file should know."""
-    states = ", ".join(f"{i} {s.name}" for i, s in enumerate(shot.states))
-    sources = ", ".join(f"{i} {s.id}" for i, s in enumerate(shot.supply))
+def _comments(take: Take, wish: Wish, frame: int) -> list[str]:
+    states = ", ".join(f"{i} {s.name}" for i, s in enumerate(take.shot.states))
+    sources = ", ".join(f"{i} {s.id}" for i, s in enumerate(take.shot.supply))
+    unit = "metres" if wish.unit == "m" else "centimetres"
     return [
-        f"shot: {shot.name}", f"frame: {frame} at {shot.finish.rate:g} frames a second",
-        "units: metres, seconds; y is up", f"states: {states}", f"sources: {sources}",
+        *(f"{name}: {value}" for name, value in take.origin.items()),
+        f"frame: {frame} at {take.shot.finish.rate:g} frames a second",
+        f"units: {unit}, seconds; {wish.up} is up", f"states: {states}", f"sources: {sources}",
     ]  # fmt: skip
-
-
-def export_ply(store: FrameStore, shot: Shot, frames: list[int], folder: Path) -> list[Path]:
-    """One file a frame: particles.0001.ply and so on. Returns their paths."""
-    folder.mkdir(parents=True, exist_ok=True)
-    paths = []
-    for frame in frames:
-        path = folder / f"particles.{frame:04d}.ply"
-        path.write_bytes(ply_bytes(store.particles(frame, NAMES), comments_for(shot, frame)))
-        paths.append(path)
-    return paths

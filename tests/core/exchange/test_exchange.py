@@ -1,51 +1,171 @@
-"""Handed-over files, read back by independent readers: plyfile, and Python's own csv."""
+"""Handed-over files, read back by independent readers: plyfile, trimesh, pygltflib, usd-core, Python's csv."""
 
 import csv
 import io
+from pathlib import Path
 
 import numpy as np
 import pytest
+import trimesh
 from plyfile import PlyData
+from pxr import Usd, UsdGeom, UsdValidation
+from pygltflib import GLTF2
 
-from hotgravel.core.exchange.ply import export_ply
-from hotgravel.core.exchange.table import events_csv, gauges_csv
+from hotgravel.core.exchange.take import take_of, wish
+from hotgravel.core.exchange.writers import WRITERS
+from hotgravel.core.run.execute import execute
 from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
+from hotgravel.core.shot.faults import ShotFault
 
 
-@pytest.fixture
-def run(ember_run):
-    store = FrameStore(ember_run)
-    return store, load(store.note("shot.json"))
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory) -> Path:
+    """A small run with a dome that moves, turns and grows."""
+    from hotgravel.demo.shots import demo_path
+
+    shot = load(demo_path("ember-burst")).dump()
+    shot["supply"][0]["emit"]["count"] = 150
+    shot["finish"]["last"] = 12
+    keys = {"by": "keys", "keys": [{"frame": 1, "value": 0}, {"frame": 12, "value": 2}]}
+    shot["set"][1] |= {
+        "position": [0, keys, 1],
+        "rotation": [0, 40, 10],
+        "scale": keys | {"keys": [{"frame": 1, "value": 1.5}]},
+    }
+    made = tmp_path_factory.mktemp("handover")
+    execute(build(load(shot), beside(Path())), made)
+    return made
 
 
-def test_ply_holds_the_particles(run, tmp_path):
-    store, shot = run
-    paths = export_ply(store, shot, [1, 20], tmp_path / "out")
-    assert [p.name for p in paths] == ["particles.0001.ply", "particles.0020.ply"]
-    read, kept = PlyData.read(paths[1]), store.particles(20)
+def written(folder: Path, kind: str, revision=7, **how) -> dict[str, bytes]:
+    take = take_of(folder, beside(Path()), revision)
+    return dict(WRITERS[kind][1](take, wish(take.store.frames(), **how)))
+
+
+def z_up(points: np.ndarray) -> np.ndarray:
+    return np.stack([points[:, 0], -points[:, 2], points[:, 1]], axis=1)
+
+
+def dome_corners(folder: Path, frame: int) -> np.ndarray:
+    take = take_of(folder, beside(Path()))
+    vertices, _ = take.triangles(take.shot.set[1])
+    return take.world.poses(frame)["vent-dome"].to_world(vertices)
+
+
+@pytest.mark.parametrize(("unit", "up", "scale", "turn"), [("m", "y", 1, lambda p: p), ("cm", "z", 100, z_up)])
+def test_ply_holds_the_particles(folder, unit, up, scale, turn):
+    files = written(folder, "ply", frames=(3, 9), every=3, unit=unit, up=up)
+    assert list(files) == ["ember-burst.0003.ply", "ember-burst.0006.ply", "ember-burst.0009.ply"]
+    read, kept = PlyData.read(io.BytesIO(files["ember-burst.0006.ply"])), FrameStore(folder).particles(6)
     v = read["vertex"]
-    assert np.stack([v["x"], v["y"], v["z"]], axis=1).tolist() == kept["position"].tolist()
-    assert np.stack([v["vx"], v["vy"], v["vz"]], axis=1).tolist() == kept["velocity"].tolist()
-    for name in ("age", "radius", "id", "state", "source"):
+    at, going = (np.stack([v[n] for n in names], axis=1) for names in (("x", "y", "z"), ("vx", "vy", "vz")))
+    assert at == pytest.approx(turn(kept["position"]) * scale, rel=1e-6)
+    assert going == pytest.approx(turn(kept["velocity"]) * scale, rel=1e-6)
+    assert v["radius"] == pytest.approx(kept["radius"] * scale, rel=1e-6)
+    for name in ("age", "id", "state", "source"):
         assert v[name].tolist() == kept[name].tolist()
     assert "shot: Ember burst" in read.comments
+    assert "revision: 7" in read.comments
     assert "states: 0 flight, 1 falling" in read.comments
+    assert any(c.startswith("fingerprint: ") and len(c) == 77 for c in read.comments)
 
 
-def test_gauges_csv_has_a_line_a_frame_with_units(run):
-    store, shot = run
-    text = "".join(gauges_csv(shot, ((f, store.gauges(f)) for f in store.frames())))
-    rows = list(csv.DictReader(io.StringIO(text, newline="")))
-    assert [int(r["frame"]) for r in rows] == list(range(1, 41))
+def test_obj_holds_props_and_particles(folder):
+    files = written(folder, "obj", frames=(6, 6), unit="cm", up="z")
+    text = files["ember-burst.0006.obj"].decode()
+    points = np.array([line.split()[1:] for line in text.splitlines() if line.startswith("v ")], float)
+    kept = FrameStore(folder).particles(6)["position"]
+    assert points[-150:] == pytest.approx(100 * z_up(kept), rel=1e-5, abs=1e-4)
+    assert sum(line.startswith("p ") for line in text.splitlines()) == 150
+    scene = trimesh.load_scene(io.BytesIO(files["ember-burst.0006.obj"]), file_type="obj", split_objects=True)
+    corners = 100 * z_up(dome_corners(folder, 6))
+    low, high = scene.geometry["vent-dome"].bounds
+    assert low == pytest.approx(corners.min(axis=0), abs=1e-3)
+    assert high == pytest.approx(corners.max(axis=0), abs=1e-3)
+    assert "# revision: 7" in text
+
+
+@pytest.mark.parametrize(("unit", "up"), [("m", "y"), ("cm", "z")])
+def test_gltf_holds_props_and_particles_with_their_attributes(folder, unit, up):
+    data = written(folder, "gltf", frames=(6, 6), unit=unit, up=up)["ember-burst.0006.glb"]
+    file = GLTF2.load_from_bytes(data)
+    assert file.asset.version == "2.0"
+    assert file.asset.extras["revision"] == "7"
+    kept = FrameStore(folder).particles(6)
+    cloud = file.meshes[-1].primitives[0]
+    assert cloud.mode == 0
+    blob = file.binary_blob()
+
+    def read(accessor: int, width: int) -> np.ndarray:
+        a, view = file.accessors[accessor], file.bufferViews[file.accessors[accessor].bufferView]
+        return np.frombuffer(blob, "<f4", a.count * width, view.byteOffset).reshape(a.count, width)
+
+    assert (read(cloud.attributes.POSITION, 3) == kept["position"]).all()
+    assert (read(cloud.attributes._VELOCITY, 3) == kept["velocity"]).all()
+    assert (read(cloud.attributes._RADIUS, 1)[:, 0] == kept["radius"]).all()
+    assert (read(cloud.attributes._ID, 1)[:, 0] == kept["id"]).all()
+    scene = trimesh.load_scene(io.BytesIO(data), file_type="glb")  # trimesh applies the nodes' transforms
+    corners = dome_corners(folder, 6)
+    corners = 100 * z_up(corners) if up == "z" else corners
+    node = next(n for n in scene.graph.nodes_geometry if scene.graph[n][1] == "vent-dome")
+    matrix, name = scene.graph[node]
+    shown = trimesh.transform_points(scene.geometry[name].vertices, matrix)
+    assert shown.min(axis=0) == pytest.approx(corners.min(axis=0), rel=1e-4, abs=1e-3)
+    assert shown.max(axis=0) == pytest.approx(corners.max(axis=0), rel=1e-4, abs=1e-3)
+
+
+@pytest.mark.parametrize(("unit", "up"), [("m", "y"), ("cm", "z")])
+def test_usd_holds_all_frames_in_one_file(folder, tmp_path, unit, up):
+    files = written(folder, "usd", unit=unit, up=up)
+    assert list(files) == ["ember-burst.usdc"]
+    path = tmp_path / "ember-burst.usdc"
+    path.write_bytes(files["ember-burst.usdc"])
+    stage = Usd.Stage.Open(str(path))
+    scale, turn = (100, z_up) if up == "z" else (1, lambda p: p)
+    assert UsdGeom.GetStageMetersPerUnit(stage) == 1 / scale
+    assert UsdGeom.GetStageUpAxis(stage) == up.upper()
+    assert (stage.GetStartTimeCode(), stage.GetEndTimeCode(), stage.GetTimeCodesPerSecond()) == (1, 12, 24)
+    assert stage.GetRootLayer().customLayerData["revision"] == "7"
+    cloud = UsdGeom.Points(stage.GetPrimAtPath("/shot/particles"))
+    assert cloud.GetPointsAttr().GetTimeSamples() == list(range(1, 13))
+    for frame in (1, 12):
+        kept = FrameStore(folder).particles(frame)
+        assert np.array(cloud.GetPointsAttr().Get(frame)) == pytest.approx(turn(kept["position"]) * scale, rel=1e-5)
+        assert np.array(cloud.GetVelocitiesAttr().Get(frame)) == pytest.approx(turn(kept["velocity"]) * scale, rel=1e-5)
+        assert np.array(cloud.GetWidthsAttr().Get(frame)) == pytest.approx(2 * scale * kept["radius"], rel=1e-5)
+        assert list(cloud.GetIdsAttr().Get(frame)) == kept["id"].tolist()
+        dome = UsdGeom.Mesh(stage.GetPrimAtPath("/shot/set/vent_dome"))
+        matrix = np.array(dome.ComputeLocalToWorldTransform(frame))
+        points = np.array(dome.GetPointsAttr().Get())
+        shown = points @ matrix[:3, :3] + matrix[3, :3]
+        assert shown == pytest.approx(turn(dome_corners(folder, frame)) * scale, rel=1e-4, abs=1e-4 * scale)
+
+
+def test_usd_passes_the_librarys_own_validators(folder, tmp_path):
+    path = tmp_path / "it.usdc"
+    path.write_bytes(written(folder, "usd")["ember-burst.usdc"])
+    stage = Usd.Stage.Open(str(path))
+    registry = UsdValidation.ValidationRegistry()
+    names = registry.GetAllValidatorMetadata()
+    validators = registry.GetOrLoadValidatorsByName([m.name for m in names if not m.isSuite])
+    assert len(validators) > 3
+    errors = UsdValidation.ValidationContext(validators).Validate(stage)
+    assert [e.GetErrorAsString() for e in errors] == []
+
+
+def test_gauges_csv_has_a_line_a_frame_with_units(folder):
+    files, store = written(folder, "csv"), FrameStore(folder)
+    rows = list(csv.DictReader(io.StringIO(files["gauges.csv"].decode(), newline="")))
+    assert [int(r["frame"]) for r in rows] == list(range(1, 13))
     assert float(rows[6]["mean_speed [m/s]"]) == store.gauges(7)["mean_speed"]
     assert sum(int(r["fired slow-embers-fall"]) for r in rows) == sum(len(store.events(f)) for f in store.frames())
-    assert int(rows[-1]["in flight"]) + int(rows[-1]["in falling"]) == 400
+    assert int(rows[-1]["in flight"]) + int(rows[-1]["in falling"]) == 150
 
 
-def test_events_csv_tells_each_firing(run):
-    store, shot = run
-    rows = list(csv.DictReader(io.StringIO("".join(events_csv(shot, (store.events(f) for f in store.frames()))))))
+def test_events_csv_tells_each_firing(ember_run):
+    rows = list(csv.DictReader(io.StringIO(written(ember_run, "csv")["events.csv"].decode())))
     assert len({r["particle"] for r in rows}) == len(rows) > 300
     assert all(float(r["value"]) < 5 for r in rows)
     assert {(r["from"], r["to"]) for r in rows} == {("flight", "falling")}
@@ -53,10 +173,26 @@ def test_events_csv_tells_each_firing(run):
     assert times == sorted(times)
 
 
-def test_names_that_a_spreadsheet_would_run_are_defused(run):
-    store, shot = run
-    hostile = load(
-        shot.dump() | {"matter": [{**m, "name": "=1+1"} if m["kind"] == "state" else m for m in shot.dump()["matter"]]}
-    )
-    rows = list(csv.DictReader(io.StringIO("".join(events_csv(hostile, (store.events(f) for f in store.frames()))))))
+def test_names_that_a_spreadsheet_would_run_are_defused(ember_run):
+    from hotgravel.core.exchange.table import events_csv
+
+    store = FrameStore(ember_run)
+    shot = load(store.note("shot.json")).dump()
+    shot["matter"] = [{**m, "name": "=1+1"} if m["kind"] == "state" else m for m in shot["matter"]]
+    rows = list(csv.DictReader(io.StringIO("".join(events_csv(load(shot), (store.events(f) for f in store.frames()))))))
     assert rows[0]["from"] == "'=1+1"
+
+
+@pytest.mark.parametrize(("how", "said"), [
+    ({"frames": (50, 60)}, "Kept: 1 to 12"), ({"every": 0}, "Accepted: 1 for all"),
+    ({"pattern": "../{frame}"}, "no pattern"), ({"pattern": "{shot.__class__}{frame}"}, "no pattern"),
+    ({"pattern": "same"}, "one with {frame}"), ({"pattern": ""}, "no pattern"),
+])  # fmt: skip
+def test_what_cannot_be_granted_is_told(folder, how, said):
+    with pytest.raises(ShotFault, match=said.replace("{", r"\{")):
+        written(folder, "ply", **how)
+
+
+def test_names_follow_the_pattern(folder):
+    assert list(written(folder, "ply", frames=(2, 2), pattern="{frame} of {shot}")) == ["0002 of ember-burst.ply"]
+    assert list(written(folder, "usd", pattern="{shot}_v2_{frame}")) == ["ember-burst_v2.usdc"]

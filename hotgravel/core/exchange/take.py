@@ -1,0 +1,117 @@
+"""What is handed over: a run's frames, which of them, in which unit and up axis, under which names."""
+
+import re
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.world import FindMesh, World, build
+from hotgravel.core.shape.mesh import import_mesh, mesh_of
+from hotgravel.core.shot.document import Shot, load
+from hotgravel.core.shot.faults import ShotFault
+from hotgravel.core.shot.props import Mesh, Prop
+
+Array = NDArray[Any]
+Unit = Literal["m", "cm"]
+Up = Literal["y", "z"]
+File = tuple[str, bytes]
+
+
+@dataclass(frozen=True)
+class Take:
+    """A run to hand over: its frames, its world, and what every file should carry of where it is from."""
+
+    store: FrameStore
+    world: World
+    find_mesh: FindMesh
+    revision: int | None = None
+
+    @property
+    def shot(self) -> Shot:
+        return self.world.shot
+
+    @property
+    def origin(self) -> dict[str, str]:
+        """Name, revision (where known) and fingerprint, for the place that each format has for them."""
+        facts = {"shot": self.shot.name, "fingerprint": self.world.fingerprint, "made by": "Hot Gravel"}
+        return facts | ({"revision": str(self.revision)} if self.revision is not None else {})
+
+    def triangles(self, prop: Prop) -> tuple[Array, Array]:
+        """A prop's vertices (V, 3) in its own frame, metres, and faces (F, 3)."""
+        if isinstance(prop.shape, Mesh):
+            mesh = import_mesh(self.find_mesh(prop.shape.file))
+            return mesh.vertices, mesh.faces
+        vertices, faces, _normals = mesh_of(prop.shape)
+        return vertices, faces
+
+
+@dataclass(frozen=True)
+class Wish:
+    """How it is wanted. `frames` are those to write; `pattern` names files with {shot} and {frame}."""
+
+    frames: tuple[int, ...]
+    unit: Unit = "m"
+    up: Up = "y"
+    pattern: str = "{shot}.{frame}"
+
+    @property
+    def scale(self) -> float:
+        """Multiply metres by this."""
+        return 100.0 if self.unit == "cm" else 1.0
+
+    def turned(self, vectors: Array) -> Array:
+        """Vectors (n, 3), y up, with the wanted axis up: z up takes x, y, z to x, -z, y."""
+        return vectors if self.up == "y" else np.stack([vectors[:, 0], -vectors[:, 2], vectors[:, 1]], axis=1)
+
+    def placed(self, points: Array) -> Array:
+        """Points or velocities (n, 3) in metres, in the wanted unit and axes."""
+        return self.turned(points) * self.scale
+
+    def name(self, take: Take, frame: int | None, suffix: str) -> str:
+        """A file's name; without a frame for a file that holds all of them."""
+        stem = re.sub(r"[^A-Za-z0-9]+", "-", take.shot.name).strip("-").lower() or "shot"
+        pattern = self.pattern if frame is not None else re.sub(r"[._ -]*\{frame\}", "", self.pattern)
+        return pattern.format(shot=stem, frame=f"{frame or 0:04d}") + suffix
+
+
+def wish(
+    kept: list[int], *, frames: tuple[int, int] | None = None, every: int = 1, unit: Unit = "m", up: Up = "y",
+    pattern: str = "{shot}.{frame}",
+) -> Wish:  # fmt: skip
+    """A wish that can be granted. Raises `ShotFault` where it cannot, and says what could."""
+    if every < 1:
+        raise ShotFault.of(f"Every {every}. frame is none. Accepted: 1 for all, 2 for every other, and so on.")
+    first, last = frames or (-(10**9), 10**9)
+    chosen = [f for f in kept if first <= f <= last][::every]
+    if not chosen:
+        there = f"{kept[0]} to {kept[-1]}" if kept else "none"
+        raise ShotFault.of(f"None of these frames is kept in this run. Kept: {there}.")
+    fields = re.sub(r"\{shot\}|\{frame\}", "", pattern)
+    if not re.fullmatch(r"[A-Za-z0-9 ._-]{0,80}", fields) or pattern.startswith(".") or not pattern.strip():
+        raise ShotFault.of(
+            f"{pattern!r} is no pattern for file names. "
+            "Accepted: letters, digits, space, . _ - with {shot} and {frame}."
+        )
+    if "{frame}" not in pattern and len(chosen) > 1:
+        raise ShotFault.of(f"The pattern {pattern!r} gives all frames one name. Accepted: one with {{frame}} in it.")
+    return Wish(tuple(chosen), unit, up, pattern)
+
+
+def take_of(folder: Path, find_mesh: FindMesh, revision: int | None = None) -> Take:
+    """The run in a folder. Raises `ShotFault` if there is none."""
+    store = FrameStore(folder)
+    try:
+        shot, facts = load(store.note("shot.json")), store.note("run.json")
+    except (OSError, ValueError) as error:
+        if isinstance(error, ShotFault):
+            raise
+        raise ShotFault.of(f"{folder.name} holds no run.") from None
+    return Take(store, build(shot, find_mesh, facts["quality"]), find_mesh, revision)
+
+
+Writer = Callable[[Take, Wish], Iterator[File]]

@@ -1,0 +1,85 @@
+"""A run as one USD file, with time samples: particles as points, props as meshes that move.
+
+Source: the UsdGeom schemas. A time code is a frame; widths are diameters; velocities are in
+units a second, as the schema has it.
+"""
+
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hotgravel.core.exchange.take import File, Take, Wish
+from hotgravel.core.shape.pose import moves
+
+AXES = np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]])  # y up to z up
+
+
+def write_usd(take: Take, wish: Wish) -> Iterator[File]:
+    """One file for all frames."""
+    from pxr import Gf, Sdf, Usd, UsdGeom, Vt
+
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "shot.usdc"
+        stage: Any = Usd.Stage.CreateNew(str(path))
+        stage.SetStartTimeCode(wish.frames[0])
+        stage.SetEndTimeCode(wish.frames[-1])
+        stage.SetTimeCodesPerSecond(take.shot.finish.rate)
+        stage.SetFramesPerSecond(take.shot.finish.rate)
+        UsdGeom.SetStageMetersPerUnit(stage, 1.0 / wish.scale)
+        UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z if wish.up == "z" else UsdGeom.Tokens.y)
+        root = UsdGeom.Xform.Define(stage, "/shot")
+        stage.SetDefaultPrim(root.GetPrim())
+        stage.GetRootLayer().customLayerData = dict(take.origin)
+
+        for prop in (p for p in take.shot.set if p.on):
+            vertices, faces = take.triangles(prop)
+            mesh = UsdGeom.Mesh.Define(stage, f"/shot/set/{prop.id.replace('-', '_')}")
+            points = wish.placed(vertices).astype(np.float32)
+            mesh.CreatePointsAttr(Vt.Vec3fArray.FromNumpy(points))
+            mesh.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(faces.ravel().astype(np.int32)))
+            mesh.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.full(len(faces), 3, np.int32)))
+            mesh.CreateExtentAttr(_extent(points, Vt))
+            mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
+            mesh.GetPrim().SetMetadata("comment", prop.name)
+            place = mesh.AddTransformOp()
+            for frame in wish.frames if moves(prop) else wish.frames[:1]:
+                matrix = Gf.Matrix4d(*_matrix(take, wish, prop.id, frame).ravel().tolist())
+                if moves(prop):
+                    place.Set(matrix, Usd.TimeCode(frame))
+                else:
+                    place.Set(matrix)
+
+        cloud = UsdGeom.Points.Define(stage, "/shot/particles")
+        state = UsdGeom.PrimvarsAPI(cloud).CreatePrimvar("state", Sdf.ValueTypeNames.IntArray, UsdGeom.Tokens.vertex)
+        for frame in wish.frames:
+            p = take.store.particles(frame, ("position", "velocity", "radius", "id", "state"))
+            when = Usd.TimeCode(frame)
+            points = np.ascontiguousarray(wish.placed(p["position"]), np.float32)
+            cloud.GetPointsAttr().Set(Vt.Vec3fArray.FromNumpy(points), when)
+            velocities = np.ascontiguousarray(wish.placed(p["velocity"]), np.float32)
+            cloud.GetVelocitiesAttr().Set(Vt.Vec3fArray.FromNumpy(velocities), when)
+            cloud.GetWidthsAttr().Set(Vt.FloatArray.FromNumpy((2 * wish.scale * p["radius"]).astype(np.float32)), when)
+            cloud.GetIdsAttr().Set(Vt.Int64Array.FromNumpy(p["id"]), when)
+            state.Set(Vt.IntArray.FromNumpy(p["state"].astype(np.int32)), when)
+            cloud.GetExtentAttr().Set(_extent(points, Vt, wish.scale * float(p["radius"].max(initial=0))), when)
+        stage.GetRootLayer().Save()
+        yield wish.name(take, None, ".usdc"), path.read_bytes()
+
+
+def _extent(points: NDArray[np.float32], vt: Any, grow: float = 0.0) -> Any:
+    ends = [points.min(axis=0) - grow, points.max(axis=0) + grow] if len(points) else np.zeros((2, 3))
+    return vt.Vec3fArray.FromNumpy(np.array(ends, np.float32))
+
+
+def _matrix(take: Take, wish: Wish, prop: str, frame: int) -> NDArray[np.float64]:
+    """A pose as a 4 by 4 for row vectors, in the wanted unit and axes."""
+    pose = take.world.poses(frame)[prop]
+    turn = AXES if wish.up == "z" else np.eye(3)
+    matrix = np.eye(4)
+    matrix[:3, :3] = (turn @ pose.matrix @ turn.T).T * pose.scale
+    matrix[3, :3] = turn @ pose.position * wish.scale
+    return matrix

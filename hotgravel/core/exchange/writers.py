@@ -1,0 +1,17 @@
+"""The formats that a run is handed over in."""
+
+from hotgravel.core.exchange.gltf import write_gltf
+from hotgravel.core.exchange.obj import write_obj
+from hotgravel.core.exchange.ply import write_ply
+from hotgravel.core.exchange.table import write_csv
+from hotgravel.core.exchange.take import Writer
+from hotgravel.core.exchange.usd import write_usd
+
+# Name to what it holds, in words, and what writes it.
+WRITERS: dict[str, tuple[str, Writer]] = {
+    "ply": ("particles with velocity, age, radius, id and state; a file a frame", write_ply),
+    "obj": ("props and particles as plain geometry; a file a frame", write_obj),
+    "gltf": ("props, and particles with velocity, radius, id and state; a .glb a frame", write_gltf),
+    "usd": ("props that move, and particles with velocities, widths and ids; one file with time samples", write_usd),
+    "csv": ("gauges of every frame and all events, as tables", write_csv),
+}
