@@ -41,7 +41,7 @@ class Farm:
                 self._client = Client(address, timeout=20)
             else:
                 self._cluster = LocalCluster(
-                    n_workers=1, threads_per_worker=1, processes=True, dashboard_address=None,
+                    n_workers=1, threads_per_worker=1, processes=True, dashboard_address="127.0.0.1:0",
                     memory_limit=0, host="127.0.0.1", silence_logs=logging.ERROR,
                 )  # fmt: skip
                 self._client = Client(self._cluster)
@@ -97,6 +97,9 @@ class Farm:
     def stop(self) -> None:
         """End the workers."""
         self._stopping = True
+        # A run that is cut off here is told of at the next start; the scheduler's complaints that
+        # nobody hears its last news would only hide what matters in the log.
+        logging.getLogger("distributed.scheduler").disabled = True
         if self._client is not None:
             self._client.close(timeout=2)
         if self._cluster is not None:

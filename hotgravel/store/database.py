@@ -6,29 +6,46 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
+from alembic.util import CommandError
 from sqlalchemy import Engine, create_engine, event
+from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session, sessionmaker
 
 MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+class CannotOpen(ValueError):
+    """The database cannot be used; the message says why and what to do."""
 
 
 class Database:
     """A SQLite file in a folder."""
 
     def __init__(self, folder: Path) -> None:
-        folder.mkdir(parents=True, exist_ok=True)
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise CannotOpen(f"The store folder {folder} cannot be made ({error.strerror}).") from error
         self.path = folder / "hotgravel.sqlite"
         self.engine: Engine = create_engine(f"sqlite:///{self.path}", connect_args={"timeout": 10})
         event.listen(self.engine, "connect", _pragmas)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     def upgrade(self, to: str = "head") -> None:
-        """Bring the tables to this version's shape."""
+        """Bring the tables to this version's shape. Raises `CannotOpen`; the file is then as it was."""
         config = Config()
         config.set_main_option("script_location", str(MIGRATIONS))
-        with self.engine.begin() as connection:
-            config.attributes["connection"] = connection
-            command.upgrade(config, to)
+        try:
+            with self.engine.begin() as connection:
+                config.attributes["connection"] = connection
+                command.upgrade(config, to)
+        except CommandError as error:
+            raise CannotOpen(
+                f"{self.path} was written by a newer Hot Gravel ({error}). "
+                "Use that version, or another HOTGRAVEL_STORE."
+            ) from error
+        except DatabaseError as error:
+            raise CannotOpen(f"{self.path} cannot be used ({error.orig}). Nothing was changed in it.") from error
 
     @contextmanager
     def session(self) -> Iterator[Session]:

@@ -9,9 +9,11 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
+from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException
 from starlette.middleware.gzip import GZipMiddleware
 
+from hotgravel.core.run.frames import CannotKeep
 from hotgravel.core.shot.faults import ShotFault
 from hotgravel.store.runs import NoSuchRun
 from hotgravel.store.shots import NoSuchShot
@@ -50,6 +52,8 @@ def create_app(folder: Path, *, demo: bool = False) -> FastAPI:
     app.add_exception_handler(NoSuchShot, _told)
     app.add_exception_handler(NoSuchRun, _told)
     app.add_exception_handler(RequestValidationError, _told)
+    app.add_exception_handler(OperationalError, _told)
+    app.add_exception_handler(CannotKeep, _told)
     return app
 
 
@@ -80,6 +84,10 @@ def _sentence(error: Exception) -> tuple[int, str]:
     if isinstance(error, RequestValidationError):
         first = error.errors()[0]
         return 422, f"{'.'.join(str(p) for p in first['loc'][1:])}: {first['msg']}"
+    if isinstance(error, OperationalError):
+        return 503, f"The database does not take this just now ({error.orig}). Nothing was changed; try again."
+    if isinstance(error, CannotKeep):
+        return 507, str(error)
     return 422, str(error)
 
 

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import uvicorn
 
+from hotgravel.store.database import CannotOpen, Database
 from hotgravel.web.app import create_app
 
 STORE = "HOTGRAVEL_STORE"
@@ -21,4 +22,8 @@ def serve(host: str, port: int, *, demo: bool) -> None:
     logging.getLogger("distributed").setLevel(logging.ERROR)
     folder = Path(os.environ.get(STORE, "data"))
     print(f"Hot Gravel: http://{host}:{port}  (store: {folder.resolve()})", flush=True)
+    try:
+        Database(folder).upgrade()
+    except CannotOpen as fault:
+        sys.exit(str(fault))
     uvicorn.run(create_app(folder, demo=demo), host=host, port=port, log_level="warning", timeout_graceful_shutdown=2)

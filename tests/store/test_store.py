@@ -8,7 +8,7 @@ from hotgravel.core.shot.document import load
 from hotgravel.core.shot.edit import set_text
 from hotgravel.demo.shots import demo_path
 from hotgravel.store import runs, shots
-from hotgravel.store.database import Database
+from hotgravel.store.database import CannotOpen, Database
 
 SHOT = load(demo_path("ember-burst"))
 
@@ -137,3 +137,27 @@ def test_an_upgrade_can_be_repeated(tmp_path):
         database = Database(tmp_path)
         database.upgrade()
         database.engine.dispose()
+
+
+def test_a_database_of_a_newer_version_is_left_alone(tmp_path):
+    database = Database(tmp_path)
+    database.upgrade()
+    with database.engine.begin() as connection:
+        connection.exec_driver_sql("UPDATE alembic_version SET version_num = '9999'")
+    database.engine.dispose()
+    again = Database(tmp_path)
+    with pytest.raises(CannotOpen, match="written by a newer Hot Gravel"):
+        again.upgrade()
+    with again.engine.begin() as connection:
+        assert connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar() == "9999"
+    again.engine.dispose()
+
+
+def test_what_is_no_database_is_told_and_left_alone(tmp_path):
+    (tmp_path / "hotgravel.sqlite").write_bytes(b"this is no database, but somebody's notes" * 40)
+    with pytest.raises(CannotOpen, match="cannot be used"):
+        Database(tmp_path).upgrade()
+    assert (tmp_path / "hotgravel.sqlite").read_bytes().startswith(b"this is no database")
+    (tmp_path / "file").write_text("in the way")
+    with pytest.raises(CannotOpen, match="cannot be made"):
+        Database(tmp_path / "file" / "store")

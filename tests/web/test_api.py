@@ -2,6 +2,7 @@
 
 import io
 import json
+import sqlite3
 import struct
 import zipfile
 
@@ -301,6 +302,20 @@ def test_what_is_not_there_is_a_sentence(client, path, status, said):
         assert answer.status_code == status
         assert said in answer.text
         assert "Traceback" not in answer.text
+
+
+def test_a_locked_database_is_told_and_nothing_is_changed(client, server, shot):
+    lock = sqlite3.connect(server.store / "hotgravel.sqlite", isolation_level=None)
+    lock.execute("BEGIN IMMEDIATE")
+    try:
+        answer = edit(client, shot, "fountain", "speed", "9")
+    finally:
+        lock.execute("ROLLBACK")
+        lock.close()
+    assert answer.status_code == 503
+    assert "database is locked" in answer.json()["detail"]
+    assert document(client, shot)["supply"][0]["speed"] == 8
+    assert edit(client, shot, "fountain", "speed", "9").status_code == 200
 
 
 def test_only_its_own_pages_may_ask(client, shot):

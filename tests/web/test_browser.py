@@ -207,7 +207,7 @@ def test_a_run_is_downloaded_and_the_keys_are_listed(page: Page, demo_run: int):
     page.locator("#handover summary").click()
     page.get_by_role("link", name="PLY, OBJ, glTF, USD or CSV").click()
     page.get_by_label("glTF").check()
-    page.get_by_label("every").fill("50")
+    page.get_by_label("every", exact=True).fill("50")
     page.get_by_label("up axis").select_option("z")
     with page.expect_download() as download:
         page.get_by_role("button", name="Hand over as a zip").click()

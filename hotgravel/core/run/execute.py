@@ -9,7 +9,7 @@ import numba
 
 from hotgravel.core.run import checkpoint
 from hotgravel.core.run.frame import Happened, Moment, first_frame, next_frame
-from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.frames import CannotKeep, FrameStore
 from hotgravel.core.run.gauges import measure
 from hotgravel.core.run.world import World
 
@@ -67,10 +67,20 @@ def execute(
             kept.append(moment.frame)
         stop = moment.frame >= last or cancelled()
         if happened is not None and (stop or (moment.frame - finish.first) % checkpoint.EVERY == 0):
-            checkpoint.save(folder, moment)
+            _checkpoint(folder, moment)
         if stop:
             return kept
         happened = next_frame(world, moment, clock)
+
+
+def _checkpoint(folder: Path, moment: Moment) -> None:
+    try:
+        checkpoint.save(folder, moment)
+    except OSError as error:
+        raise CannotKeep(
+            f"The checkpoint at frame {moment.frame} could not be written ({error.strerror}). The frames are kept: "
+            "make room, or put the folder right, and let the run go on."
+        ) from error
 
 
 def _same_run(store: FrameStore, world: World, first: int) -> bool:

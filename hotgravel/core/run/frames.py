@@ -32,6 +32,10 @@ class DamagedFrame(ValueError):
     """A frame that is there but cannot be read."""
 
 
+class CannotKeep(ValueError):
+    """A frame or note could not be written; what was kept before is still there."""
+
+
 class FrameStore:
     """The frames of one run, in a folder."""
 
@@ -63,7 +67,13 @@ class FrameStore:
         stored = {name: getattr(particles, name).astype(dtype) for name, dtype in STORED.items()}
         happened = {name: getattr(events, name) for name in COLUMNS}
         groups = {"particles": stored, "events": happened}
-        write_groups(self.path(frame), groups, {"frame": frame, "gauges": measured})
+        try:
+            write_groups(self.path(frame), groups, {"frame": frame, "gauges": measured})
+        except OSError as error:
+            raise CannotKeep(
+                f"Frame {frame} could not be written ({_reason(error)}). The frames before it are kept: "
+                "make room, or put the folder right, and let the run go on."
+            ) from error
 
     def write_seconds(self, frame: int, seconds: dict[str, float]) -> None:
         """How long each part of a frame took; kept beside it."""
@@ -107,12 +117,20 @@ class FrameStore:
     def write_note(self, name: str, content: dict[str, Any]) -> None:
         """A small JSON file beside the frames (the shot, the run's facts), all there or not at all."""
         path = self.folder / name
-        path.parent.mkdir(parents=True, exist_ok=True)
         unfinished = path.with_name(f".{path.name}.{os.getpid()}")
-        unfinished.write_text(json.dumps(content, indent=1))
-        os.replace(unfinished, path)
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            unfinished.write_text(json.dumps(content, indent=1))
+            os.replace(unfinished, path)
+        except OSError as error:
+            raise CannotKeep(f"{name} could not be written to {self.folder} ({_reason(error)}).") from error
 
     def note(self, name: str) -> dict[str, Any]:
         """Read it back. Raises `FileNotFoundError`."""
         result: dict[str, Any] = json.loads((self.folder / name).read_text())
         return result
+
+
+def _reason(error: OSError) -> str:
+    """Why the system refused, in its own words: "No space left on device"."""
+    return (error.strerror or type(error).__name__).lower()
