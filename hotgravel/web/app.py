@@ -17,7 +17,7 @@ from hotgravel.core.run.frames import CannotKeep
 from hotgravel.core.shot.faults import ShotFault
 from hotgravel.store.runs import NoSuchRun
 from hotgravel.store.shots import NoSuchShot
-from hotgravel.web import bench, editing, handover, history, running, runs_page, shots_page, stage_data
+from hotgravel.web import bench, compare, editing, handover, history, running, runs_page, shots_page, stage_data
 from hotgravel.web.render import STATIC, templates
 from hotgravel.web.studio import Studio
 
@@ -43,7 +43,7 @@ def create_app(folder: Path, *, demo: bool = False) -> FastAPI:
     app = FastAPI(title="Hot Gravel", lifespan=life, docs_url=None, redoc_url=None)
     app.state.studio = studio
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for part in (shots_page, bench, editing, history, runs_page, running, stage_data, handover):
+    for part in (shots_page, bench, compare, editing, history, runs_page, running, stage_data, handover):
         app.include_router(part.router)
     app.add_middleware(GZipMiddleware, minimum_size=2048, compresslevel=4)
     app.middleware("http")(_guarded)

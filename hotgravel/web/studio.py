@@ -7,8 +7,11 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from sqlalchemy.orm import Session
+
 from hotgravel.core.run.frames import FrameStore
-from hotgravel.core.run.world import beside, build
+from hotgravel.core.run.reuse import same_until, take_over
+from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.demo.shots import demo_names, demo_path
 from hotgravel.farm.cluster import Farm
@@ -88,8 +91,25 @@ class Studio:
                 known.revision = there.head  # names and paint may differ, the result does not
                 return Started(known, shot, world.notes, found=True)
             made = runs.create(session, shot_id, there.head, shot, world.fingerprint)
+            session.flush()
+            kept, whose = self._take_over(session, made, shot, world)
         self.farm.send(made.id, shot.dump(), self.run_folder(made.id), self.meshes)
-        return Started(made, shot, world.notes, found=False)
+        notes = world.notes
+        if kept:
+            notes = (f"Kept frames {kept[0]} to {kept[-1]} of run {whose}: nothing that matters there changed.", *notes)
+        return Started(made, shot, notes, found=False)
+
+    def _take_over(self, session: Session, made: RunRecord, shot: Shot, world: World) -> tuple[list[int], int]:
+        """Frames of the run before that the edits since cannot have changed, and whose they are."""
+        before = next((r for r in runs.of_shot(session, made.shot_id) if r.id < made.id and r.landed > 1), None)
+        if before is None:
+            return [], 0
+        until = same_until(shots.document(session, made.shot_id, before.revision), shot)
+        kept = take_over(self.run_folder(before.id), self.run_folder(made.id), world, until)
+        store = self.frames(made.id)
+        for frame in kept:
+            runs.landed(session, made.id, frame, store.gauges(frame))
+        return kept, before.id
 
     def go_on(self, run_id: int) -> RunRecord:
         """Let a run that was cancelled or cut off go on from its last checkpoint."""

@@ -213,6 +213,19 @@ def test_runs_are_listed_pinned_compared_and_deleted(client, server, shot):
     assert client.get(f"/runs/{numbers[0]}.json").status_code == 404
 
 
+def test_frames_that_an_edit_cannot_have_changed_are_kept(client, shot):
+    edit(client, shot, "finish", "last", "40")
+    first = client.post(f"/shots/{shot}/runs").json()["run"]["id"]
+    ended(client, first)
+    edit(client, shot, "finish", "last", "60", revision=2)
+    started = client.post(f"/shots/{shot}/runs").json()
+    assert f"Kept frames 1 to 40 of run {first}" in started["notes"][0]
+    told = ended(client, started["run"]["id"])
+    assert [f["frame"] for f in told["frames"]] == list(range(1, 61))
+    client.post(f"/runs/{first}/delete")  # what was taken over outlives it
+    assert client.get(f"/runs/{started['run']['id']}/frames/12.bin").status_code == 200
+
+
 def test_an_estimate_comes_from_the_runs_before(client, shot):
     told = client.get(f"/shots/{shot}/estimate.json").json()
     assert told["from_runs"] == 0

@@ -4,6 +4,8 @@ import re
 
 from playwright.sync_api import Page, expect
 
+from tests.web.conftest import ended
+
 
 def open_burst(page: Page) -> None:
     page.goto("/")
@@ -237,6 +239,37 @@ def test_edits_are_undone_by_key_and_told_in_the_history(page: Page, demo_run: i
     expect(page.locator(".change .now")).to_contain_text("0.05 m in radius")
     page.locator("table tr", has_text="from the demo").get_by_role("button").click()
     expect(page.locator("#s-burst-radius")).to_have_value(before)
+
+
+def test_two_runs_are_laid_side_by_side(page: Page, client, demo_run: int):
+    copy = client.post("/shots", data={"starter": "cinder fountain"}).headers["location"]
+    for revision, speed in ((1, "8"), (2, "5")):
+        client.post(f"{copy}/rows/fountain/set", data={"path": "speed", "value": speed, "revision": revision})
+        if revision == 1:
+            client.post(f"{copy}/rows/finish/set", data={"path": "last", "value": "30", "revision": 1})
+        run = client.post(f"{copy}/runs").json()["run"]["id"]
+        ended(client, run)
+    page.goto(f"{copy}/runs")
+    page.get_by_role("link", name="Lay two side by side").click()
+    until(page, "window.hotgravel?.sides.every((s) => s.stage.frame?.frame === 4)")
+    expect(page.locator(".differing .b")).to_contain_text("at 5 m/s give or take")
+    page.keyboard.press("ArrowRight")
+    until(page, "window.hotgravel.sides.every((s) => s.stage.frame.frame === 5)")
+    box = page.locator("#view-a").bounding_box()
+    page.mouse.move(box["x"] + 200, box["y"] + 200)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 260, box["y"] + 220, steps=3)
+    page.mouse.up()
+    a, b = page.evaluate("window.hotgravel.sides.map((s) => s.stage.view().eye)")
+    assert a == b
+    speeds = page.evaluate("window.hotgravel.sides.map((s) => s.measured.get(20).mean_speed)")
+    assert speeds[0] > speeds[1]
+    page.mouse.click(
+        *(lambda c: (c["x"] + c["width"] - 3, c["y"] + 8))(page.locator(".lane canvas").first.bounding_box())
+    )
+    until(page, "window.hotgravel.player.frame === 30")
+    page.goto("/")
+    client.post(f"{copy}/delete")
 
 
 def test_nothing_but_the_notebook_scrolls(page: Page, demo_run: int):

@@ -54,7 +54,7 @@ def execute(
             shutil.rmtree(old, ignore_errors=True)
     store.write_note(SHOT, world.shot.dump())
     facts = {"quality": world.quality, "first": first, "last": last, "notes": list(world.notes)}
-    store.write_note(RUN, facts | {"fingerprint": world.fingerprint})
+    store.write_note(RUN, facts | {"fingerprint": world.fingerprint, "basis": world.basis})
     there = set(kept)
     if kept and kept[-1] >= last:
         return kept

@@ -45,6 +45,7 @@ class World:
     standing: dict[str, Pose]
     notes: tuple[str, ...]
     fingerprint: str
+    basis: str
 
     @property
     def span(self) -> float:
@@ -112,6 +113,7 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
     bits = {prop: bit for bit, prop in enumerate(dict.fromkeys(touched))}
     hit = {prop for row in shot.collisions if row.on for prop in row.props if prop in shapes}
     tree, rooted = _forest(shapes)
+    basis = _basis(shot, quality, find_mesh)
     return World(
         shot=shot,
         quality=quality or shot.finish.quality,
@@ -124,18 +126,19 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
         smallest=min((shapes[p].extent for p in hit), default=0.0),
         standing={p.id: pose_at(p, shot.finish.first) for p in shot.set if p.on and not moves(p)},
         notes=tuple(notes),
-        fingerprint=_fingerprint(shot, quality, find_mesh),
+        fingerprint=fingerprint(shot, basis),
+        basis=basis,
     )
 
 
 _SHEET = "A sheet or an open mesh has no volume to fill. Accepted: its surface or its vertices."
 
 
-def _fingerprint(shot: Shot, quality: Quality | None, find_mesh: FindMesh) -> str:
-    """A hash of all that goes into a run: the shot, the quality, the meshes, and the program itself."""
+def _basis(shot: Shot, quality: Quality | None, find_mesh: FindMesh) -> str:
+    """All that goes into a run beside the shot: the quality, the meshes, and the program itself."""
     files = sorted({p.shape.file for p in shot.set if p.on and isinstance(p.shape, Mesh)})
     meshes = [hashlib.sha256(find_mesh(name).read_bytes()).hexdigest() for name in files]
-    return fingerprint(shot, quality or shot.finish.quality, core_version(), *meshes)
+    return " ".join([quality or shot.finish.quality, core_version(), *meshes])
 
 
 def _geometry(prop: Prop, find_mesh: FindMesh, notes: list[str]) -> tuple[Shaped, Corners]:
