@@ -53,8 +53,7 @@ def execute(
         for old in (store.frames_folder, folder / "checkpoints", folder / "seconds"):
             shutil.rmtree(old, ignore_errors=True)
     store.write_note(SHOT, world.shot.dump())
-    facts = {"quality": world.quality, "first": first, "last": last, "notes": list(world.notes)}
-    store.write_note(RUN, facts | {"fingerprint": world.fingerprint, "basis": world.basis})
+    store.write_note(RUN, facts_of(world, first, last))
     there = set(kept)
     if kept and kept[-1] >= last:
         return kept
@@ -71,6 +70,18 @@ def execute(
         if stop:
             return kept
         happened = next_frame(world, moment, clock)
+
+
+def facts_of(world: World, first: int, last: int) -> dict[str, Any]:
+    """What `run.json` says of a run, beside the shot."""
+    return {
+        "quality": world.quality,
+        "first": first,
+        "last": last,
+        "notes": list(world.notes),
+        "fingerprint": world.fingerprint,
+        "basis": world.basis,
+    }
 
 
 def _checkpoint(folder: Path, moment: Moment) -> None:

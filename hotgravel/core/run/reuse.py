@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from hotgravel.core.run import checkpoint
-from hotgravel.core.run.execute import RUN
+from hotgravel.core.run.execute import RUN, facts_of
 from hotgravel.core.run.frames import SUFFIX, FrameStore
 from hotgravel.core.run.world import World
 from hotgravel.core.shot.document import Shot
@@ -102,8 +102,7 @@ def take_over(old: Path, new: Path, world: World, until: float) -> list[int]:
         _link(old / "seconds" / f"{frame:+07d}.json", new / "seconds" / f"{frame:+07d}.json")
     for frame in usable:
         _link(checkpoint.path_of(old, frame), checkpoint.path_of(new, frame))
-    facts = {"quality": world.quality, "first": first, "last": world.shot.finish.last, "notes": list(world.notes)}
-    store.write_note(RUN, facts | {"fingerprint": world.fingerprint, "basis": world.basis})
+    store.write_note(RUN, facts_of(world, first, world.shot.finish.last))
     return frames
 
 
