@@ -54,7 +54,7 @@ function fit() {
   const bounds = [...score.measured.values()].map((g) => g.bounds).filter(Boolean);
   const whole = bounds.length ? [0, 1].map((end) => [0, 1, 2].map((axis) => {
     const at = bounds.map((b) => b[end][axis]).sort((a, b) => a - b);
-    return at[Math.floor((end ? 0.66 : 0.34) * (at.length - 1))];
+    return at[Math.floor((end ? 0.54 : 0.46) * (at.length - 1))];
   })) : null;
   stage.fit(whole);
   keepCamera(stage.view());
