@@ -3,7 +3,6 @@
 import asyncio
 from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
-from pathlib import Path
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -29,9 +28,8 @@ POLICY = (
 LOCAL = ("127.0.0.1", "localhost", "[::1]")
 
 
-def create_app(folder: Path, *, demo: bool = False) -> FastAPI:
-    """The application on a store folder."""
-    studio = Studio(folder)
+def create_app(studio: Studio, *, demo: bool = False) -> FastAPI:
+    """The application on a studio whose database is up to date."""
 
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:

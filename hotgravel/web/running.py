@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import Response, StreamingResponse
+from sqlalchemy.orm import Session
 from starlette.exceptions import HTTPException
 
 from hotgravel.core.cues.because import because
@@ -28,15 +29,19 @@ def start(request: Request, shot_id: int) -> dict[str, Any]:
     shows are told here."""
     studio: Studio = request.app.state.studio
     with studio.database.session() as session:
-        going = runs.latest(session, shot_id)
-    if going and going.state in runs.GOING:
-        raise HTTPException(409, "A run of this shot is going on. Cancel it first, or wait for it.")
+        _none_going(session, shot_id)
     started = studio.run(shot_id)
     notes = [*started.notes, *(str(f) for f in findings(started.shot))]
     if started.found:
         notes.insert(0, f"Nothing that matters changed since run {started.run.id}, so it is shown, not repeated.")
     facts = run_facts(started.run, started.run.revision)
     return {"run": facts, "shot": shot_facts(started.shot), "notes": notes}
+
+
+def _none_going(session: Session, shot_id: int) -> None:
+    latest = runs.latest(session, shot_id)
+    if latest and latest.state in runs.GOING:
+        raise HTTPException(409, "A run of this shot is going on. Cancel it first, or wait for it.")
 
 
 @router.post("/runs/{run_id}/resume", status_code=201)
@@ -47,9 +52,7 @@ def resume(request: Request, run_id: int) -> dict[str, Any]:
         run = runs.record(session, run_id)
         if run.state not in ("cancelled", "failed"):
             raise HTTPException(409, f"Run {run_id} is {run.state}, so there is nothing to go on with.")
-        going = runs.latest(session, run.shot_id)
-        if going and going.state in runs.GOING:
-            raise HTTPException(409, "A run of this shot is going on. Cancel it first, or wait for it.")
+        _none_going(session, run.shot_id)
         shot = shots.document(session, run.shot_id, run.revision)
         head = shots.record(session, run.shot_id).head
     run = studio.go_on(run_id)

@@ -28,6 +28,7 @@ class Line:
 
     run: RunRecord
     seconds: float
+    bytes: int
     disk: str
     pictured: bool
     parts: list[tuple[int, str, float, float, float]]
@@ -62,8 +63,9 @@ def _line(studio: Studio, session: Session, run: RunRecord, before: RunRecord | 
     if before is not None:
         documents = [shots.document(session, run.shot_id, r.revision) for r in (before, run)]
         changed = differences(*documents)
+    size = studio.disk(run.id)
     return Line(
-        run, total, size_in_words(studio.disk(run.id)), (studio.run_folder(run.id) / PICTURE).is_file(), parts,
+        run, total, size, size_in_words(size), (studio.run_folder(run.id) / PICTURE).is_file(), parts,
         changed, before.id if before else None,
     )  # fmt: skip
 
@@ -75,7 +77,7 @@ def runs_page(request: Request, shot_id: int) -> Response:
         there = shots.record(session, shot_id)
         made = runs.of_shot(session, shot_id)
         lines = [_line(studio, session, run, before) for run, before in zip(made, [*made[1:], None], strict=True)]
-        disk = size_in_words(sum(studio.disk(run.id) for run in made))
+        disk = size_in_words(sum(line.bytes for line in lines))
         return page(request, "runs.html", shot=there, lines=lines, disk=disk)
 
 

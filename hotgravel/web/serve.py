@@ -7,8 +7,9 @@ from pathlib import Path
 
 import uvicorn
 
-from hotgravel.store.database import CannotOpen, Database
+from hotgravel.store.database import CannotOpen
 from hotgravel.web.app import create_app
+from hotgravel.web.studio import Studio
 
 STORE = "HOTGRAVEL_STORE"
 
@@ -23,7 +24,8 @@ def serve(host: str, port: int, *, demo: bool) -> None:
     folder = Path(os.environ.get(STORE, "data"))
     print(f"Hot Gravel: http://{host}:{port}  (store: {folder.resolve()})", flush=True)
     try:
-        Database(folder).upgrade()
+        studio = Studio(folder)
+        studio.database.upgrade()
     except CannotOpen as fault:
         sys.exit(str(fault))
-    uvicorn.run(create_app(folder, demo=demo), host=host, port=port, log_level="warning", timeout_graceful_shutdown=2)
+    uvicorn.run(create_app(studio, demo=demo), host=host, port=port, log_level="warning", timeout_graceful_shutdown=2)

@@ -5,6 +5,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import FileResponse, RedirectResponse, Response
+from sqlalchemy.orm import Session
 from starlette.exceptions import HTTPException
 
 from hotgravel.core.shot.document import load
@@ -27,26 +28,23 @@ class Card:
     run: RunRecord | None
     picture: int | None
     frames: str
-    states: str
+
+
+def _card(studio: Studio, session: Session, there: ShotRecord) -> Card:
+    shot = shots.document(session, there.id)
+    shown = runs.latest(session, there.id, with_frames=True)
+    pictured = shown and (studio.run_folder(shown.id) / PICTURE).is_file()
+    return Card(
+        shot=there,
+        run=runs.latest(session, there.id),
+        picture=shown.id if shown and pictured else None,
+        frames=f"{shot.finish.last - shot.finish.first + 1} frames at {shot.finish.rate:g} fps",
+    )
 
 
 def _cards(studio: Studio) -> list[Card]:
-    cards = []
     with studio.database.session() as session:
-        for there in shots.all_shots(session):
-            shot = shots.document(session, there.id)
-            shown = runs.latest(session, there.id, with_frames=True)
-            pictured = shown and (studio.run_folder(shown.id) / PICTURE).is_file()
-            cards.append(
-                Card(
-                    shot=there,
-                    run=runs.latest(session, there.id),
-                    picture=shown.id if shown and pictured else None,
-                    frames=f"{shot.finish.last - shot.finish.first + 1} frames at {shot.finish.rate:g} fps",
-                    states=", ".join(s.name for s in shot.states),
-                )
-            )
-    return cards
+        return [_card(studio, session, there) for there in shots.all_shots(session)]
 
 
 @router.get("/")
@@ -72,10 +70,9 @@ def shots_json(request: Request) -> list[dict[str, object]]:
 @router.get("/shots/{shot_id}/cards")
 def one_card(request: Request, shot_id: int) -> Response:
     """A card by itself, for a page that waits for a run's picture."""
-    for card in _cards(request.app.state.studio):
-        if card.shot.id == shot_id:
-            return page(request, "card.html", card=card)
-    raise shots.NoSuchShot(shot_id)
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        return page(request, "card.html", card=_card(studio, session, shots.record(session, shot_id)))
 
 
 @router.post("/shots")

@@ -54,8 +54,7 @@ class Studio:
         return FrameStore(self.run_folder(run_id))
 
     def open(self, *, demo: bool) -> None:
-        """Bring the database up to date, put the demo shots in and start the workers."""
-        self.database.upgrade()
+        """Start the workers and put the demo shots in."""
         with self.database.session() as session:
             runs.interrupted(session)
         self.farm.start()

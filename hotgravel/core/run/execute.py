@@ -9,7 +9,7 @@ import numba
 
 from hotgravel.core.run import checkpoint
 from hotgravel.core.run.frame import Happened, Moment, first_frame, next_frame
-from hotgravel.core.run.frames import CannotKeep, FrameStore
+from hotgravel.core.run.frames import REMEDY, FrameStore, telling
 from hotgravel.core.run.gauges import measure
 from hotgravel.core.run.world import World
 
@@ -66,7 +66,8 @@ def execute(
             kept.append(moment.frame)
         stop = moment.frame >= last or cancelled()
         if happened is not None and (stop or (moment.frame - finish.first) % checkpoint.EVERY == 0):
-            _checkpoint(folder, moment)
+            with telling(f"The checkpoint at frame {moment.frame}", f"The frames are kept: {REMEDY}"):
+                checkpoint.save(folder, moment)
         if stop:
             return kept
         happened = next_frame(world, moment, clock)
@@ -82,16 +83,6 @@ def facts_of(world: World, first: int, last: int) -> dict[str, Any]:
         "fingerprint": world.fingerprint,
         "basis": world.basis,
     }
-
-
-def _checkpoint(folder: Path, moment: Moment) -> None:
-    try:
-        checkpoint.save(folder, moment)
-    except OSError as error:
-        raise CannotKeep(
-            f"The checkpoint at frame {moment.frame} could not be written ({error.strerror}). The frames are kept: "
-            "make room, or put the folder right, and let the run go on."
-        ) from error
 
 
 def _same_run(store: FrameStore, world: World, first: int) -> bool:

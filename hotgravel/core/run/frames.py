@@ -9,7 +9,8 @@ import json
 import os
 import zipfile
 import zlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -34,6 +35,19 @@ class DamagedFrame(ValueError):
 
 class CannotKeep(ValueError):
     """A frame or note could not be written; what was kept before is still there."""
+
+
+REMEDY = "make room, or put the folder right, and let the run go on."
+
+
+@contextmanager
+def telling(what: str, kept: str = "", to: str = "") -> Iterator[None]:
+    """Turn the system's refusal to write into `CannotKeep`: what, why, and what is kept all the same."""
+    try:
+        yield
+    except OSError as error:
+        reason = (error.strerror or type(error).__name__).lower()
+        raise CannotKeep(f"{what} could not be written{to} ({reason}). {kept}".strip()) from error
 
 
 class FrameStore:
@@ -67,13 +81,8 @@ class FrameStore:
         stored = {name: getattr(particles, name).astype(dtype) for name, dtype in STORED.items()}
         happened = {name: getattr(events, name) for name in COLUMNS}
         groups = {"particles": stored, "events": happened}
-        try:
+        with telling(f"Frame {frame}", f"The frames before it are kept: {REMEDY}"):
             write_groups(self.path(frame), groups, {"frame": frame, "gauges": measured})
-        except OSError as error:
-            raise CannotKeep(
-                f"Frame {frame} could not be written ({_reason(error)}). The frames before it are kept: "
-                "make room, or put the folder right, and let the run go on."
-            ) from error
 
     def write_seconds(self, frame: int, seconds: dict[str, float]) -> None:
         """How long each part of a frame took; kept beside it."""
@@ -118,19 +127,12 @@ class FrameStore:
         """A small JSON file beside the frames (the shot, the run's facts), all there or not at all."""
         path = self.folder / name
         unfinished = path.with_name(f".{path.name}.{os.getpid()}")
-        try:
+        with telling(name, to=f" to {self.folder}"):
             path.parent.mkdir(parents=True, exist_ok=True)
             unfinished.write_text(json.dumps(content, indent=1))
             os.replace(unfinished, path)
-        except OSError as error:
-            raise CannotKeep(f"{name} could not be written to {self.folder} ({_reason(error)}).") from error
 
     def note(self, name: str) -> dict[str, Any]:
         """Read it back. Raises `FileNotFoundError`."""
         result: dict[str, Any] = json.loads((self.folder / name).read_text())
         return result
-
-
-def _reason(error: OSError) -> str:
-    """Why the system refused, in its own words: "No space left on device"."""
-    return (error.strerror or type(error).__name__).lower()
