@@ -6,14 +6,13 @@ from typing import Any
 import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
-from numpy.typing import NDArray
 from starlette.exceptions import HTTPException
 
 from hotgravel.core.run.frames import DamagedFrame, FrameStore
-from hotgravel.core.shape.mesh import MeshFault, import_mesh, mesh_of
+from hotgravel.core.run.world import beside
+from hotgravel.core.shape.mesh import MeshFault, triangles_of
 from hotgravel.core.shape.pose import moves, pose_at
 from hotgravel.core.shot.document import Shot
-from hotgravel.core.shot.props import Mesh, Prop
 from hotgravel.store import runs, shots
 from hotgravel.web.studio import Studio
 
@@ -47,7 +46,7 @@ def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
     props = []
     for prop in (p for p in shot.set if p.on):
         try:
-            vertices, faces, normals = _triangles(studio, prop)
+            vertices, faces, normals = triangles_of(prop.shape, beside(studio.meshes))
         except MeshFault:
             continue  # the row's own fault says so when the shot is run
         frames = range(shot.finish.first, shot.finish.last + 1) if moves(prop) else [shot.finish.first]
@@ -59,13 +58,6 @@ def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
             "poses": [[*p.position.tolist(), *p.quaternion.tolist(), p.scale] for p in poses],
         })  # fmt: skip
     return {"props": props, "first": shot.finish.first}
-
-
-def _triangles(studio: Studio, prop: Prop) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
-    if isinstance(prop.shape, Mesh):
-        mesh = import_mesh(studio.meshes / prop.shape.file)
-        return mesh.vertices, mesh.faces, mesh.normals()
-    return mesh_of(prop.shape)
 
 
 @router.get("/runs/{run_id}/frames/{frame}.bin")

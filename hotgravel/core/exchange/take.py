@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.world import FindMesh, World, build
-from hotgravel.core.shape.mesh import import_mesh, mesh_of
+from hotgravel.core.shape.mesh import triangles_of
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.faults import ShotFault
-from hotgravel.core.shot.props import Mesh, Prop
+from hotgravel.core.shot.props import Prop
 
 Array = NDArray[Any]
 Unit = Literal["m", "cm"]
@@ -43,10 +43,7 @@ class Take:
 
     def triangles(self, prop: Prop) -> tuple[Array, Array]:
         """A prop's vertices (V, 3) in its own frame, metres, and faces (F, 3)."""
-        if isinstance(prop.shape, Mesh):
-            mesh = import_mesh(self.find_mesh(prop.shape.file))
-            return mesh.vertices, mesh.faces
-        vertices, faces, _normals = mesh_of(prop.shape)
+        vertices, faces, _normals = triangles_of(prop.shape, self.find_mesh)
         return vertices, faces
 
 

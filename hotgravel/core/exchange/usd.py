@@ -15,8 +15,6 @@ from numpy.typing import NDArray
 from hotgravel.core.exchange.take import File, Take, Wish
 from hotgravel.core.shape.pose import moves
 
-AXES = np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]])  # y up to z up
-
 
 def write_usd(take: Take, wish: Wish) -> Iterator[File]:
     """One file for all frames."""
@@ -78,7 +76,7 @@ def _extent(points: NDArray[np.float32], vt: Any, grow: float = 0.0) -> Any:
 def _matrix(take: Take, wish: Wish, prop: str, frame: int) -> NDArray[np.float64]:
     """A pose as a 4 by 4 for row vectors, in the wanted unit and axes."""
     pose = take.world.poses(frame)[prop]
-    turn = AXES if wish.up == "z" else np.eye(3)
+    turn = wish.turned(np.eye(3)).T
     matrix = np.eye(4)
     matrix[:3, :3] = (turn @ pose.matrix @ turn.T).T * pose.scale
     matrix[3, :3] = turn @ pose.position * wish.scale

@@ -130,6 +130,19 @@ MESH_OF: dict[type, Callable[..., trimesh.Trimesh]] = {
 }  # fmt: skip
 
 
+def triangles_of(
+    shape: props.Shape, find_mesh: Callable[[str], Path]
+) -> tuple[NDArray[np.float64], NDArray[np.int64], NDArray[np.float64]]:
+    """The triangles of any shape, imported or not: vertices (V, 3), faces (F, 3), vertex normals (V, 3).
+
+    Raises `MeshFault`.
+    """
+    if isinstance(shape, props.Mesh):
+        mesh = import_mesh(find_mesh(shape.file))
+        return mesh.vertices, mesh.faces, mesh.normals()
+    return mesh_of(shape)
+
+
 def mesh_of(shape: props.Shape) -> tuple[NDArray[np.float64], NDArray[np.int64], NDArray[np.float64]]:
     """A primitive's triangles: vertices (V, 3), faces (F, 3), vertex normals (V, 3)."""
     mesh = MESH_OF[type(shape)](shape)
