@@ -97,9 +97,10 @@ class FrameStore:
         return Events(**self._read(frame, "events", COLUMNS))
 
     def gauges(self, frame: int) -> dict[str, Any]:
-        """The gauges of a frame."""
+        """The gauges of a frame. Raises `KeyError`, `DamagedFrame`."""
+        path = self._there(frame)
         try:
-            gauges: dict[str, Any] = read_attributes(self._there(frame))["gauges"]
+            gauges: dict[str, Any] = read_attributes(path)["gauges"]
         except FAULTS as error:
             raise self._damaged(frame) from error
         try:

@@ -105,8 +105,9 @@ def test_a_damaged_frame_is_said_to_be_one(tmp_path, harm):
     with pytest.raises(DamagedFrame, match="Frame 3"):
         store.particles(3)
     assert len(store.particles(4)["id"]) == 500
-    with pytest.raises(KeyError):
-        store.particles(99)
+    for missing in (store.particles, store.events, store.gauges):
+        with pytest.raises(KeyError):
+            missing(99)
 
 
 def test_a_run_keeps_its_shot_and_quality(tmp_path):
