@@ -173,9 +173,26 @@ def _print(lines: Iterable[str]) -> None:
         click.echo(line.rstrip("\r\n"))
 
 
+class PictureSize(click.ParamType):
+    """WIDTHxHEIGHT."""
+
+    name = "WxH"
+
+    def convert(self, value: Any, param: Any, ctx: Any) -> tuple[int, int]:
+        if isinstance(value, tuple):
+            return value
+        width, cross, height = value.partition("x")
+        if not (cross and width.isdigit() and height.isdigit()):
+            self.fail(f"{value!r} is no size; write it as 1280x720.", param, ctx)
+        return int(width), int(height)
+
+
+FORMATS = ("ply", "obj", "gltf", "usd", "csv", "still", "png", "mp4")
+
+
 @commands.command()
 @_folder
-@click.option("--format", "kind", type=click.Choice(["ply", "obj", "gltf", "usd", "csv"]), required=True)
+@click.option("--format", "kind", type=click.Choice(FORMATS), required=True)
 @click.option("--out", type=click.Path(file_okay=False, path_type=Path), required=True)
 @click.option("--frames", type=FRAMES, help="All by default.")
 @click.option("--every", type=click.IntRange(1), default=1, help="Only every so many of them.")
@@ -183,23 +200,26 @@ def _print(lines: Iterable[str]) -> None:
 @click.option("--up", type=click.Choice(["y", "z"]), default="y", show_default=True)
 @click.option("--pattern", default="{shot}.{frame}", show_default=True, help="Names of the files.")
 @click.option("--meshes", type=click.Path(file_okay=False, path_type=Path), help="Folder of imported meshes.")
+@click.option("--size", type=PictureSize(), default=(1280, 720), help="Of pictures and films; 1280x720 by default.")
+@click.option("--eye", type=float, nargs=3, help="Where the camera stands, in metres; all in view by default.")
+@click.option("--aim", type=float, nargs=3, help="What the camera looks at; needs --eye.")
 def export(
     folder: Path, kind: str, out: Path, frames: tuple[int, int] | None, every: int, unit: Any, up: Any, pattern: str,
-    meshes: Path | None,
+    meshes: Path | None, size: tuple[int, int], eye: Any, aim: Any,
 ) -> None:  # fmt: skip
     """Hand a run over in an open format."""
+    from hotgravel.core.exchange.handing import hand_over
     from hotgravel.core.exchange.take import take_of, wish
-    from hotgravel.core.exchange.writers import WRITERS
     from hotgravel.core.run.world import beside
 
-    take = take_of(folder, beside(meshes or folder))
-    wanted = wish(take.store.frames(), frames=frames, every=every, unit=unit, up=up, pattern=pattern)
-    out.mkdir(parents=True, exist_ok=True)
-    written = 0
-    for name, data in WRITERS[kind][1](take, wanted):
-        (out / name).write_bytes(data)
-        written += 1
-    click.echo(f"{written} file{'s' if written != 1 else ''} in {out}.")
+    if (eye is None) != (aim is None):
+        raise click.UsageError("--eye and --aim go together.")
+    camera = {"eye": list(eye), "aim": list(aim)} if eye else None
+    take = take_of(folder, beside(meshes or folder), camera=camera)
+    wanted = wish(take.store.frames(), frames=frames, every=every, unit=unit, up=up, pattern=pattern, size=size)
+    with click.progressbar(length=100, label="Files", file=sys.stderr, hidden=not sys.stderr.isatty()) as bar:
+        written = hand_over(take, wanted, kind, out, lambda share: bar.update(round(100 * share) - bar.pos))
+    click.echo(f"{len(written)} file{'s' if len(written) != 1 else ''} in {out}.")
 
 
 @commands.command()

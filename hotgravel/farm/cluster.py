@@ -4,11 +4,11 @@ import logging
 import os
 import threading
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
 from distributed import Client, Future, LocalCluster
 
+from hotgravel.core.run.place import Place, address_of
 from hotgravel.farm import job
 
 SCHEDULER = "HOTGRAVEL_SCHEDULER"
@@ -56,24 +56,24 @@ class Farm:
         """Whether the workers are up within that time."""
         return self._ready.wait(seconds)
 
-    def send(self, run_id: int, document: dict[str, Any], folder: Path, meshes: Path) -> None:
+    def send(self, run_id: int, document: dict[str, Any], folder: Place, meshes: Place) -> None:
         """Queue a run."""
         threading.Thread(target=self._send, args=(run_id, document, folder, meshes), daemon=True).start()
 
-    def _send(self, run_id: int, document: dict[str, Any], folder: Path, meshes: Path) -> None:
+    def _send(self, run_id: int, document: dict[str, Any], folder: Place, meshes: Place) -> None:
         self._ready.wait()
         if self._client is None or self._failure:
             self._ended(run_id, "failed", self._failure)
             return
         future = self._client.submit(
-            job.run_shot, run_id, document, str(folder.resolve()), str(meshes.resolve()),
+            job.run_shot, run_id, document, address_of(folder), address_of(meshes),
             key=f"run-{run_id}", pure=False, retries=0,
         )  # fmt: skip
         self._futures[run_id] = future
         future.add_done_callback(lambda done: self._done(run_id, done))
 
     @staticmethod
-    def cancel(folder: Path) -> None:
+    def cancel(folder: Place) -> None:
         """Ask a run to stop after the frame in work."""
         folder.mkdir(parents=True, exist_ok=True)
         (folder / job.CANCEL).touch()

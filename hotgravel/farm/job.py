@@ -2,10 +2,10 @@
 
 import time
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
 from hotgravel.core.run.execute import execute
+from hotgravel.core.run.place import Place, place_of
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from hotgravel.core.warm import warm
@@ -24,15 +24,18 @@ def prepare() -> None:
 
 def run_shot(run_id: int, document: dict[str, Any], folder: str, meshes: str) -> str:
     """Compute a run into its folder; called in a worker. Returns the state it ended in."""
-    return compute(document, Path(folder), Path(meshes), lambda **news: _tell(run_id, news))
+    return compute(document, place_of(folder), place_of(meshes), lambda **news: _tell(run_id, news), _abandoned)
 
 
-def compute(document: dict[str, Any], folder: Path, meshes: Path, tell: Callable[..., None]) -> str:
-    """A run with its picture. `tell` hears of each frame that landed."""
+def compute(
+    document: dict[str, Any], folder: Place, meshes: Place, tell: Callable[..., None],
+    abandoned: Callable[[], bool] = lambda: False,
+) -> str:  # fmt: skip
+    """A run with its picture. `tell` hears of each frame that landed; `abandoned` is asked before each."""
     world = build(load(document), beside(meshes))
 
     def stopped() -> bool:
-        return (folder / CANCEL).exists()
+        return (folder / CANCEL).exists() or abandoned()
 
     def landed(frame: int, gauges: dict[str, Any]) -> None:
         tell(frame=frame, gauges=gauges)
@@ -42,13 +45,20 @@ def compute(document: dict[str, Any], folder: Path, meshes: Path, tell: Callable
     return "finished" if kept and kept[-1] == world.shot.finish.last else "cancelled"
 
 
-def take_picture(world: Any, folder: Path, kept: list[int]) -> None:
+def take_picture(world: Any, folder: Place, kept: list[int]) -> None:
     """A picture for the shot's card: about an eighth of the way in, when much is on its way."""
     from hotgravel.core.picture.still import still_of
 
     if kept:
         png = still_of(world, folder, kept[len(kept) // 8], PICTURE_SIZE)
         (folder / PICTURE).write_bytes(png)
+
+
+def _abandoned() -> bool:
+    """Whether nobody waits any more: the scheduler, or the application that brought it, has ended."""
+    from distributed import Status, get_worker
+
+    return get_worker().status not in (Status.init, Status.running, Status.paused)
 
 
 def _tell(run_id: int, news: dict[str, Any]) -> None:

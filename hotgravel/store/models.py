@@ -25,6 +25,7 @@ class ShotRecord(Table):
     camera: Mapped[dict[str, Any] | None]
     created: Mapped[datetime] = mapped_column(default=now)
     changed: Mapped[datetime] = mapped_column(default=now)
+    binned: Mapped[datetime | None]
 
 
 class Revision(Table):
@@ -59,6 +60,7 @@ class RunRecord(Table):
     made: Mapped[datetime] = mapped_column(default=now)
     started: Mapped[datetime | None]
     ended: Mapped[datetime | None]
+    binned: Mapped[datetime | None]
 
 
 class GaugeRecord(Table):
@@ -68,3 +70,20 @@ class GaugeRecord(Table):
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
     frame: Mapped[int] = mapped_column(primary_key=True)
     measured: Mapped[dict[str, Any]]
+
+
+class Setting(Table):
+    """One thing the user has set for the whole store."""
+
+    __tablename__ = "settings"
+    name: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[Any] = mapped_column(JSON)
+
+
+class Notice(Table):
+    """Something that was done without being asked for at that moment, in words."""
+
+    __tablename__ = "notices"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    made: Mapped[datetime] = mapped_column(default=now)
+    text: Mapped[str]

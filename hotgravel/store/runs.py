@@ -13,7 +13,7 @@ GOING = ("waiting", "running")
 
 
 class NoSuchRun(LookupError):
-    """There is no run of this number."""
+    """There is no run of this number, or it is in the bin."""
 
 
 def create(session: Session, shot_id: int, revision: int, shot: Shot, fingerprint: str) -> RunRecord:
@@ -29,7 +29,15 @@ def create(session: Session, shot_id: int, revision: int, shot: Shot, fingerprin
 
 
 def record(session: Session, run_id: int) -> RunRecord:
-    """Raises `NoSuchRun`."""
+    """Raises `NoSuchRun`, also for one in the bin."""
+    found = any_record(session, run_id)
+    if found.binned:
+        raise NoSuchRun(run_id)
+    return found
+
+
+def any_record(session: Session, run_id: int) -> RunRecord:
+    """A run, in the bin or not. Raises `NoSuchRun`."""
     found = session.get(RunRecord, run_id)
     if found is None:
         raise NoSuchRun(run_id)
@@ -38,20 +46,23 @@ def record(session: Session, run_id: int) -> RunRecord:
 
 def latest(session: Session, shot_id: int, *, with_frames: bool = False) -> RunRecord | None:
     """The newest run of a shot, or the newest that has frames to look at."""
-    query = select(RunRecord).where(RunRecord.shot_id == shot_id)
+    query = select(RunRecord).where(RunRecord.shot_id == shot_id, RunRecord.binned.is_(None))
     if with_frames:
         query = query.where(RunRecord.landed > 0)
     return session.scalars(query.order_by(RunRecord.id.desc()).limit(1)).first()
 
 
-def of_shot(session: Session, shot_id: int) -> list[RunRecord]:
-    """All runs of a shot, the newest first."""
-    return list(session.scalars(select(RunRecord).where(RunRecord.shot_id == shot_id).order_by(RunRecord.id.desc())))
+def of_shot(session: Session, shot_id: int, *, binned: bool = False) -> list[RunRecord]:
+    """All runs of a shot, the newest first; those in the bin only if asked for."""
+    query = select(RunRecord).where(RunRecord.shot_id == shot_id)
+    if not binned:
+        query = query.where(RunRecord.binned.is_(None))
+    return list(session.scalars(query.order_by(RunRecord.id.desc())))
 
 
 def landed(session: Session, run_id: int, frame: int, measured: dict[str, Any]) -> None:
     """A frame has landed. Told twice, it counts once."""
-    run = record(session, run_id)
+    run = any_record(session, run_id)
     row = insert(GaugeRecord).values(run_id=run_id, frame=frame, measured=measured)
     session.execute(row.on_conflict_do_update(index_elements=["run_id", "frame"], set_={"measured": measured}))
     run.landed = max(run.landed, frame - run.first + 1)
@@ -61,7 +72,7 @@ def landed(session: Session, run_id: int, frame: int, measured: dict[str, Any]) 
 
 def ended(session: Session, run_id: int, state: str, message: str = "") -> None:
     """The run is over: finished, cancelled or failed."""
-    run = record(session, run_id)
+    run = any_record(session, run_id)
     run.state, run.message, run.ended = state, message, now()
 
 
@@ -74,7 +85,10 @@ def gauges(session: Session, run_id: int) -> list[tuple[int, dict[str, Any]]]:
 def identical(session: Session, shot_id: int, fingerprint: str) -> RunRecord | None:
     """A finished run of this shot of which all that went in was the same."""
     query = select(RunRecord).where(
-        RunRecord.shot_id == shot_id, RunRecord.fingerprint == fingerprint, RunRecord.state == "finished"
+        RunRecord.shot_id == shot_id,
+        RunRecord.fingerprint == fingerprint,
+        RunRecord.state == "finished",
+        RunRecord.binned.is_(None),
     )
     return session.scalars(query.order_by(RunRecord.id.desc()).limit(1)).first()
 
@@ -91,18 +105,8 @@ class Kept(ValueError):
 
 
 def pin(session: Session, run_id: int, pinned: bool) -> None:
-    """A pinned run is not deleted."""
+    """A pinned run is not deleted, and makes no room for others."""
     record(session, run_id).pinned = pinned
-
-
-def delete(session: Session, run_id: int) -> None:
-    """Remove a run and its gauges. Raises `Kept`."""
-    run = record(session, run_id)
-    if run.state in GOING:
-        raise Kept(f"Run {run_id} is going on. Cancel it first.")
-    if run.pinned:
-        raise Kept(f"Run {run_id} is pinned. Unpin it first.")
-    session.delete(run)
 
 
 def interrupted(session: Session) -> list[RunRecord]:

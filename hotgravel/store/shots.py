@@ -11,7 +11,7 @@ from hotgravel.store.models import Revision, ShotRecord, now
 
 
 class NoSuchShot(LookupError):
-    """There is no shot of this number."""
+    """There is no shot of this number, or it is in the bin."""
 
 
 class Stale(ValueError):
@@ -20,13 +20,14 @@ class Stale(ValueError):
 
 def all_shots(session: Session) -> list[ShotRecord]:
     """The latest changed first."""
-    return list(session.scalars(select(ShotRecord).order_by(ShotRecord.changed.desc(), ShotRecord.id.desc())))
+    query = select(ShotRecord).where(ShotRecord.binned.is_(None))
+    return list(session.scalars(query.order_by(ShotRecord.changed.desc(), ShotRecord.id.desc())))
 
 
 def record(session: Session, shot_id: int) -> ShotRecord:
-    """Raises `NoSuchShot`."""
+    """Raises `NoSuchShot`, also for one in the bin."""
     found = session.get(ShotRecord, shot_id)
-    if found is None:
+    if found is None or found.binned:
         raise NoSuchShot(shot_id)
     return found
 
@@ -120,8 +121,3 @@ def history(session: Session, shot_id: int) -> list[Revision]:
 def set_camera(session: Session, shot_id: int, camera: dict[str, Any]) -> None:
     """Keep where the stage's camera stands."""
     record(session, shot_id).camera = camera
-
-
-def delete(session: Session, shot_id: int) -> None:
-    """Remove a shot with its revisions and runs."""
-    session.delete(record(session, shot_id))

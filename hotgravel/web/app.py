@@ -1,7 +1,7 @@
 """The application: its routes, its headers, and how faults are told."""
 
 import asyncio
-from collections.abc import AsyncIterator, Awaitable, Callable
+from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
 from fastapi import FastAPI, Request
@@ -16,20 +16,33 @@ from hotgravel.core.run.frames import CannotKeep
 from hotgravel.core.shot.faults import ShotFault
 from hotgravel.store.runs import NoSuchRun
 from hotgravel.store.shots import NoSuchShot
-from hotgravel.web import bench, compare, editing, handover, history, running, runs_page, shots_page, stage_data
+from hotgravel.web import (
+    bench,
+    compare,
+    disk,
+    editing,
+    enter,
+    handover,
+    history,
+    running,
+    runs_page,
+    shots_page,
+    stage_data,
+    taking_in,
+)
+from hotgravel.web.guard import Access, Guard
 from hotgravel.web.render import STATIC, templates
 from hotgravel.web.studio import Studio
 
-# No inline or evaluated script; styles may be set by script on elements, as the stage does.
-POLICY = (
-    "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; "
-    "connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
-)
-LOCAL = ("127.0.0.1", "localhost", "[::1]")
+# taking_in first: /shots/upload and /shots/7.zip are no numbers of shots.
+PARTS = (
+    taking_in, shots_page, bench, compare, editing, history, runs_page, running, stage_data, handover, disk, enter,
+)  # fmt: skip
 
 
-def create_app(studio: Studio, *, demo: bool = False) -> FastAPI:
-    """The application on a studio whose database is up to date."""
+def create_app(studio: Studio, *, demo: bool = False, access: Access | None = None) -> FastAPI:
+    """The application on a studio whose database is up to date; on this machine only, unless told otherwise."""
+    access = access or Access()
 
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
@@ -39,12 +52,12 @@ def create_app(studio: Studio, *, demo: bool = False) -> FastAPI:
         await asyncio.to_thread(studio.close)
 
     app = FastAPI(title="Hot Gravel", lifespan=life, docs_url=None, redoc_url=None)
-    app.state.studio = studio
+    app.state.studio, app.state.access = studio, access
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for part in (shots_page, bench, compare, editing, history, runs_page, running, stage_data, handover):
+    for part in PARTS:
         app.include_router(part.router)
     app.add_middleware(GZipMiddleware, minimum_size=2048, compresslevel=4)
-    app.middleware("http")(_guarded)
+    app.add_middleware(Guard, access=access)
     app.add_exception_handler(HTTPException, _told)
     app.add_exception_handler(ShotFault, _told)
     app.add_exception_handler(NoSuchShot, _told)
@@ -52,38 +65,24 @@ def create_app(studio: Studio, *, demo: bool = False) -> FastAPI:
     app.add_exception_handler(RequestValidationError, _told)
     app.add_exception_handler(OperationalError, _told)
     app.add_exception_handler(CannotKeep, _told)
+    app.add_exception_handler(OverflowError, _told)
     return app
-
-
-async def _guarded(request: Request, call: Callable[[Request], Awaitable[Response]]) -> Response:
-    """Only this machine's own pages may ask, and pages may only run what is shipped."""
-    host = request.headers.get("host", "")
-    if host.rsplit(":", 1)[0] not in (*LOCAL, "testserver"):
-        return JSONResponse({"detail": "Hot Gravel answers at 127.0.0.1 and localhost only."}, 421)
-    origin = request.headers.get("origin")
-    if request.method not in ("GET", "HEAD") and origin and origin.split("://", 1)[-1] != host:
-        return JSONResponse({"detail": "This request comes from another site and was refused."}, 403)
-    response = await call(request)
-    response.headers["Content-Security-Policy"] = POLICY
-    response.headers["X-Content-Type-Options"] = "nosniff"
-    response.headers["Referrer-Policy"] = "same-origin"
-    if request.url.path.startswith("/static"):
-        response.headers["Cache-Control"] = "no-cache"
-    return response
 
 
 def _sentence(error: Exception) -> tuple[int, str]:
     if isinstance(error, HTTPException):
         return error.status_code, str(error.detail)
     if isinstance(error, NoSuchShot):
-        return 404, "There is no such shot; it may have been deleted."
+        return 404, "There is no such shot; it may be in the bin."
     if isinstance(error, NoSuchRun):
-        return 404, "There is no such run; it may have been deleted."
+        return 404, "There is no such run; it may be in the bin."
     if isinstance(error, RequestValidationError):
         first = error.errors()[0]
         return 422, f"{'.'.join(str(p) for p in first['loc'][1:])}: {first['msg']}"
     if isinstance(error, OperationalError):
         return 503, f"The database does not take this just now ({error.orig}). Nothing was changed; try again."
+    if isinstance(error, OverflowError):  # SQLite's whole numbers end at 2^63
+        return 404, "A number in this address or form is larger than any that is there."
     if isinstance(error, CannotKeep):
         return 507, str(error)
     return 422, str(error)

@@ -8,14 +8,19 @@ from sqlalchemy.orm import Session
 
 from hotgravel.core.run.estimate import in_words
 from hotgravel.core.run.gauges import GAUGES
+from hotgravel.core.run.world import beside
+from hotgravel.core.shape.mesh import MeshFault, import_mesh
 from hotgravel.core.shot.document import Shot
-from hotgravel.store import runs, shots
+from hotgravel.core.shot.fields import fields_of
+from hotgravel.core.shot.props import Mesh
+from hotgravel.store import runs, settings, shots
 from hotgravel.store.models import RunRecord
 from hotgravel.web.render import notebook, page
 from hotgravel.web.runs_page import estimate_for
 from hotgravel.web.studio import Studio
 
 router = APIRouter()
+MESH_UNITS = fields_of(Mesh)["unit"].words  # type: ignore[attr-defined]
 
 
 def run_facts(run: RunRecord | None, head: int) -> dict[str, Any] | None:
@@ -38,6 +43,19 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
         "cues": [{"id": c.id, "on": c.on} for c in shot.cues],
         "gauges": {name: {"unit": unit, "what": what} for name, (unit, what) in GAUGES.items()},
     }  # fmt: skip
+
+
+def imports(studio: Studio, session: Session, shot: Shot) -> dict[str, Any]:
+    """What the notebook says of imported meshes: a report by row, and the unit and axis of the last import."""
+    reports = {}
+    for prop in shot.set:
+        if isinstance(prop.shape, Mesh):
+            try:
+                reports[prop.id] = import_mesh(prop.shape, beside(studio.meshes)).report()
+            except MeshFault as fault:
+                reports[prop.id] = str(fault)
+    unit, up = settings.get(session, settings.MESH_UNIT, "m"), settings.get(session, settings.MESH_UP, "y")
+    return {"reports": reports, "mesh_unit": unit, "mesh_up": up, "mesh_units": MESH_UNITS}
 
 
 @router.get("/shots/{shot_id}.json")
@@ -65,6 +83,7 @@ def bench(request: Request, shot_id: int, run: int | None = None) -> Response:
         }
         return page(
             request, "bench.html", facts=facts, name=there.name, **notebook(shot_id, shot, there.head),
+            **imports(studio, session, shot),
             walk=shots.walk(session, shot_id),
         )  # fmt: skip
 

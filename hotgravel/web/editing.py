@@ -3,21 +3,19 @@
 import json
 from collections.abc import Callable
 from dataclasses import replace
-from pathlib import Path
 from typing import Annotated
 
-from fastapi import APIRouter, Form, Request, UploadFile
+from fastapi import APIRouter, Form, Request
 from fastapi.responses import Response
 from sqlalchemy.orm import Session
 
-from hotgravel.core.shape.mesh import FORMATS, LARGEST_BYTES, MeshFault, import_mesh
 from hotgravel.core.shot import edit
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.edit import Edited
 from hotgravel.core.shot.explain import row_sentence
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.store import runs, shots
-from hotgravel.web.bench import run_facts, shot_facts
+from hotgravel.web.bench import imports, run_facts, shot_facts
 from hotgravel.web.render import NOTHING_TYPED, Typed, notebook, page
 from hotgravel.web.studio import Studio
 
@@ -28,15 +26,19 @@ Number = Annotated[int, Form()]
 Change = Callable[[Shot], Edited]
 
 
-def _answer(
+def answer(
     request: Request,
     shot_id: int,
     seen: int,
     change: Change,
     typed: Typed = NOTHING_TYPED,
     unfolded: str = "",
+    added: list[str] | None = None,
 ) -> Response:
-    """Make the change, store it as a revision, and show the notebook; a fault changes nothing."""
+    """Make the change, store it as a revision, and show the notebook; a fault changes nothing.
+
+    `change` may put rows into `added`, which are then shown unfolded.
+    """
     studio: Studio = request.app.state.studio
     status = 200
     with studio.database.session() as session:
@@ -45,7 +47,7 @@ def _answer(
             edited = change(shot)
             if edited.shot != shot:
                 shots.revise(session, shot_id, seen, edited.shot, edited.label)
-            typed = NOTHING_TYPED
+            typed, unfolded = NOTHING_TYPED, " ".join([unfolded, *(added or [])])
         except ShotFault as fault:
             status, typed = 422, replace(typed, faults=fault.faults)
         except shots.Stale as stale:
@@ -66,7 +68,8 @@ def _notebook(request: Request, session: Session, shot_id: int, status: int, typ
     facts = {"shot": {"id": shot_id, **shot_facts(shot)}, "revision": head, "run": run_facts(run, head)}
     if request.headers.get("hx-request"):
         status = 200  # the page asked, and shows the refusal where it belongs
-    context = notebook(shot_id, shot, head, typed, unfolded)
+    studio: Studio = request.app.state.studio
+    context = notebook(shot_id, shot, head, typed, unfolded) | imports(studio, session, shot)
     response = page(request, "notebook.html", status, **context, walk=shots.walk(session, shot_id))
     response.headers["HX-Trigger-After-Swap"] = json.dumps({"hotgravel:edited": facts})
     return response
@@ -104,7 +107,7 @@ def set_text(
     unfolded: Text = "",
 ) -> Response:
     typed = Typed(row, path, value)
-    return _answer(request, shot_id, revision, lambda s: edit.set_text(s, row, path, value), typed, unfolded)
+    return answer(request, shot_id, revision, lambda s: edit.set_text(s, row, path, value), typed, unfolded)
 
 
 @router.post("/rows/{row}/refers")
@@ -114,7 +117,7 @@ async def set_many(request: Request, shot_id: int, row: str) -> Response:
     typed = Typed(row, path, "")
     seen = int(str(form.get("revision", 0)))
     change = lambda s: edit.set_many(s, row, path, targets)  # noqa: E731
-    return _answer(request, shot_id, seen, change, typed, str(form.get("unfolded", "")))
+    return answer(request, shot_id, seen, change, typed, str(form.get("unfolded", "")))
 
 
 @router.post("/rows/{row}/keys")
@@ -127,13 +130,13 @@ async def set_keys(request: Request, shot_id: int, row: str) -> Response:
     typed = Typed(row, path, "", keys=shown)
     seen = int(str(form.get("revision", 0)))
     change = lambda s: edit.set_keys(s, row, path, keys)  # noqa: E731
-    return _answer(request, shot_id, seen, change, typed, str(form.get("unfolded", "")))
+    return answer(request, shot_id, seen, change, typed, str(form.get("unfolded", "")))
 
 
 @router.post("/rows/{row}/drive")
 def drive(request: Request, shot_id: int, row: str, path: Text, revision: Number, unfolded: Text = "") -> Response:
     typed = Typed(row, path, "")
-    return _answer(request, shot_id, revision, lambda s: edit.drive(s, row, path), typed, unfolded)
+    return answer(request, shot_id, revision, lambda s: edit.drive(s, row, path), typed, unfolded)
 
 
 @router.post("/rows/{row}/undrive")
@@ -142,66 +145,28 @@ def undrive(
     unfolded: Text = "",
 ) -> Response:  # fmt: skip
     typed = Typed(row, path, "")
-    return _answer(request, shot_id, revision, lambda s: edit.undrive(s, row, path, frame), typed, unfolded)
+    return answer(request, shot_id, revision, lambda s: edit.undrive(s, row, path, frame), typed, unfolded)
 
 
 @router.post("/rows/{row}/switch")
 def switch(request: Request, shot_id: int, row: str, on: Text, revision: Number, unfolded: Text = "") -> Response:
     typed = Typed(row, "", "")
-    return _answer(request, shot_id, revision, lambda s: edit.switch(s, row, on == "1"), typed, unfolded)
+    return answer(request, shot_id, revision, lambda s: edit.switch(s, row, on == "1"), typed, unfolded)
 
 
 @router.post("/rows/{row}/duplicate")
 def duplicate(request: Request, shot_id: int, row: str, revision: Number, unfolded: Text = "") -> Response:
     typed = Typed(row, "", "")
-    return _answer(request, shot_id, revision, lambda s: edit.duplicate_row(s, row)[0], typed, unfolded)
+    return answer(request, shot_id, revision, lambda s: edit.duplicate_row(s, row)[0], typed, unfolded)
 
 
 @router.post("/rows/{row}/remove")
 def remove(request: Request, shot_id: int, row: str, revision: Number, unfolded: Text = "") -> Response:
     typed = Typed(row, "", "")
-    return _answer(request, shot_id, revision, lambda s: edit.remove_row(s, row), typed, unfolded)
+    return answer(request, shot_id, revision, lambda s: edit.remove_row(s, row), typed, unfolded)
 
 
 @router.post("/rows")
 def add(request: Request, shot_id: int, kind: Text, section: Text, revision: Number, unfolded: Text = "") -> Response:
     typed = Typed(section, "", "")
-    return _answer(request, shot_id, revision, lambda s: edit.add_row(s, kind)[0], typed, unfolded)
-
-
-@router.post("/meshes")
-def add_mesh(request: Request, shot_id: int, mesh: UploadFile, revision: Number, unfolded: Text = "") -> Response:
-    """Keep an uploaded mesh and add a prop of it."""
-    studio: Studio = request.app.state.studio
-    typed = Typed("set", "", "")
-
-    def change(shot: Shot) -> Edited:
-        name = _keep_mesh(studio, mesh)
-        shape = {"kind": "mesh", "file": name}
-        return edit.add_row(shot, "prop", shape=shape, name=Path(name).stem.replace("-", " ")[:60])[0]
-
-    return _answer(request, shot_id, revision, change, typed, unfolded)
-
-
-def _keep_mesh(studio: Studio, upload: UploadFile) -> str:
-    """Store an uploaded file under a name of our own making, if it can be read. Raises `ShotFault`."""
-    given = Path((upload.filename or "").replace("\\", "/")).name
-    suffix = Path(given).suffix.lower()
-    if suffix.lstrip(".") not in FORMATS:
-        raise ShotFault.of(f"{given or 'The file'} is no mesh format that is read. Accepted: {', '.join(FORMATS)}.")
-    stem = "".join(c if c.isascii() and c.isalnum() else "-" for c in Path(given).stem).strip("-")[:40] or "mesh"
-    data = upload.file.read(LARGEST_BYTES + 1)
-    if len(data) > LARGEST_BYTES:
-        raise ShotFault.of(f"{given} is over {LARGEST_BYTES // 2**20} MiB.")
-    studio.meshes.mkdir(parents=True, exist_ok=True)
-    number, path = 1, studio.meshes / f"{stem}{suffix}"
-    while path.exists() and path.read_bytes() != data:
-        number += 1
-        path = studio.meshes / f"{stem}-{number}{suffix}"
-    path.write_bytes(data)
-    try:
-        import_mesh(path)
-    except MeshFault as fault:
-        path.unlink()
-        raise ShotFault.of(str(fault)) from None
-    return path.name
+    return answer(request, shot_id, revision, lambda s: edit.add_row(s, kind)[0], typed, unfolded)

@@ -1,59 +1,137 @@
-"""Handover from the page: a run in open formats, as a zip that is made while it is sent."""
+"""Handover from the page: a run in open formats, into a folder of the store, and from there as a zip."""
 
 import zipfile
 from collections.abc import Iterator
-from typing import Any
+from pathlib import Path
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Request
-from fastapi.responses import Response, StreamingResponse
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import RedirectResponse, Response, StreamingResponse
 from starlette.exceptions import HTTPException
 
-from hotgravel.core.exchange.take import File, Take, Unit, Up, take_of, wish
+from hotgravel.core.exchange.take import wish
 from hotgravel.core.exchange.writers import WRITERS
-from hotgravel.core.run.world import beside
+from hotgravel.core.run.estimate import size_in_words
+from hotgravel.core.shot.faults import ShotFault
+from hotgravel.farm.handing import GOING, Standing, order_for
 from hotgravel.store import runs, shots
 from hotgravel.web.render import page
 from hotgravel.web.studio import Studio
 
-router = APIRouter(prefix="/runs/{run_id}")
+router = APIRouter()
+PICTURES = ("still", "png", "mp4")
+Text = Annotated[str, Form()]
+Number = Annotated[int, Form()]
 
 
-def _take(studio: Studio, run_id: int) -> Take:
-    with studio.database.session() as session:
-        run = runs.record(session, run_id)
-    return take_of(studio.run_folder(run_id), beside(studio.meshes), run.revision)
-
-
-@router.get("/handover")
+@router.get("/runs/{run_id}/handover")
 def handover_page(request: Request, run_id: int) -> Response:
-    """Which frames, in which format, unit and axes."""
+    """Which frames, in which format, unit and axes; and the handovers made so far."""
+    return _page(request, run_id)
+
+
+def _page(request: Request, run_id: int, status: int = 200, fault: str = "") -> Response:
     studio: Studio = request.app.state.studio
     with studio.database.session() as session:
         run = runs.record(session, run_id)
         there = shots.record(session, run.shot_id)
     kept = studio.frames(run_id).frames()
     formats = {name: what for name, (what, _) in WRITERS.items()}
-    return page(request, "handover.html", run=run, shot=there, kept=kept, formats=formats)
+    made = [card(studio, s) for s in studio.handings.all() if s.order.run == run_id]
+    return page(
+        request, "handover.html", status, run=run, shot=there, kept=kept, formats=formats, pictures=PICTURES,
+        made=made, fault=fault, camera=there.camera is not None,
+    )  # fmt: skip
 
 
-@router.get("/handover.zip")
-def handover(
-    request: Request, run_id: int, format: str, first: int | None = None, last: int | None = None, every: int = 1,
-    unit: Unit = "m", up: Up = "y", pattern: str = "{shot}.{frame}",
+def card(studio: Studio, standing: Standing) -> dict[str, Any]:
+    """A handover as the page shows it."""
+    files = studio.handings.files(standing)
+    size = sum(f.stat().st_size for f in files if f.is_file())
+    return {
+        "name": standing.name, "kind": standing.order.kind, "state": standing.state, "message": standing.message,
+        "percent": round(100 * standing.share), "going": standing.state == GOING, "count": len(files),
+        "size": size_in_words(size), "folder": str((studio.handings.folder / standing.name / "files").resolve()),
+    }  # fmt: skip
+
+
+@router.post("/runs/{run_id}/handover")
+def start(
+    request: Request, run_id: int, format: Text, first: Annotated[int | None, Form()] = None,
+    last: Annotated[int | None, Form()] = None, every: Number = 1, unit: Text = "m", up: Text = "y",
+    pattern: Text = "{shot}.{frame}", width: Number = 1280, height: Number = 720,
 ) -> Response:  # fmt: skip
-    """The files in one zip. What cannot be granted is told before anything is sent."""
-    if format not in WRITERS:
-        raise HTTPException(422, f"{format!r} is no format that is written. Accepted: {', '.join(WRITERS)}.")
-    take = _take(request.app.state.studio, run_id)
-    kept = take.store.frames()
+    """Begin a handover. What cannot be granted is told before anything is written."""
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        run = runs.record(session, run_id)
+        camera = shots.record(session, run.shot_id).camera
     span = (first if first is not None else -(10**9), last if last is not None else 10**9)
-    wanted = wish(kept, frames=span, every=every, unit=unit, up=up, pattern=pattern)
-    return _download(_zipped(WRITERS[format][1](take, wanted)), f"run-{run_id}-{format}.zip", "application/zip")
+    wanted = {"frames": span, "every": every, "unit": unit, "up": up, "pattern": pattern, "size": (width, height)}
+    try:
+        _accepted("format", format, WRITERS)
+        _accepted("unit", unit, ("m", "cm"))
+        _accepted("up axis", up, ("y", "z"))
+        wish(studio.frames(run_id).frames(), **wanted)  # type: ignore[arg-type]
+    except ShotFault as fault:
+        if "text/html" in request.headers.get("accept", ""):
+            return _page(request, run_id, 422, str(fault))
+        raise
+    order = order_for(run_id, studio.run_folder(run_id), studio.meshes, format, run.revision, wanted, camera)
+    name = studio.handings.start(order)
+    return RedirectResponse(f"/runs/{run_id}/handover#{name}", 303)
 
 
-def _download(parts: Iterator[Any], name: str, media: str) -> StreamingResponse:
-    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
-    return StreamingResponse(parts, media_type=media, headers=headers)
+def _accepted(what: str, given: str, accepted: Any) -> None:
+    if given not in accepted:
+        raise ShotFault.of(f"{given!r} is no {what}. Accepted: {', '.join(accepted)}.")
+
+
+def _one(studio: Studio, name: str) -> Standing:
+    found = studio.handings.one(name)
+    if found is None:
+        raise HTTPException(404, "There is no such handover; it may have been removed.")
+    return found
+
+
+@router.get("/handovers/{name}.json")
+def one_json(request: Request, name: str) -> dict[str, Any]:
+    """The same as data, with the names of its files."""
+    studio: Studio = request.app.state.studio
+    standing = _one(studio, name)
+    return card(studio, standing) | {"files": standing.files}
+
+
+@router.get("/handovers/{name}")
+def one_card(request: Request, name: str) -> Response:
+    """A handover by itself, for a page that waits for it."""
+    studio: Studio = request.app.state.studio
+    return page(request, "handed.html", h=card(studio, _one(studio, name)))
+
+
+@router.post("/handovers/{name}/cancel")
+def cancel(request: Request, name: str) -> Response:
+    studio: Studio = request.app.state.studio
+    standing = _one(studio, name)
+    studio.handings.cancel(standing)
+    return RedirectResponse(f"/runs/{standing.order.run}/handover", 303)
+
+
+@router.post("/handovers/{name}/remove")
+def remove(request: Request, name: str) -> Response:
+    studio: Studio = request.app.state.studio
+    standing = _one(studio, name)
+    studio.handings.remove(standing)
+    return RedirectResponse(f"/runs/{standing.order.run}/handover", 303)
+
+
+@router.get("/handovers/{name}/files.zip")
+def download(request: Request, name: str) -> Response:
+    """The files in one zip, made while it is sent."""
+    studio: Studio = request.app.state.studio
+    files = studio.handings.files(_one(studio, name))
+    headers = {"Content-Disposition": f'attachment; filename="{name}.zip"'}
+    return StreamingResponse(_zipped(files), media_type="application/zip", headers=headers)
 
 
 class _Outlet:
@@ -70,11 +148,11 @@ class _Outlet:
         """Nothing to do."""
 
 
-def _zipped(files: Iterator[File]) -> Iterator[bytes]:
+def _zipped(files: list[Path]) -> Iterator[bytes]:
     outlet = _Outlet()
     with zipfile.ZipFile(outlet, "w", zipfile.ZIP_STORED) as archive:  # type: ignore[arg-type]
-        for name, data in files:
-            archive.writestr(name, data)
+        for path in files:
+            archive.writestr(path.name, path.read_bytes())
             yield from outlet.waiting
             outlet.waiting.clear()
     yield from outlet.waiting

@@ -152,6 +152,7 @@ def notebook(
         "revision": revision,
         "typed": typed,
         "unfolded": set(unfolded.split()),
+        "astray": "" if typed.row in {*SECTIONS, *(r.id for r in shot.rows())} else typed.sentence(typed.row),
         "sections": [(name, title, _rows(shot, name), rows_of(name)) for name, title in SECTIONS.items()],
     }
 

@@ -6,7 +6,6 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.orm import Session
-from starlette.exceptions import HTTPException
 
 from hotgravel.core.run.estimate import Estimate, Spent, estimate, size_in_words, spent
 from hotgravel.core.shot.document import Shot
@@ -28,7 +27,6 @@ class Line:
 
     run: RunRecord
     seconds: float
-    bytes: int
     disk: str
     pictured: bool
     parts: list[tuple[int, str, float, float, float]]
@@ -65,7 +63,7 @@ def _line(studio: Studio, session: Session, run: RunRecord, before: RunRecord | 
         changed = differences(*documents)
     size = studio.disk(run.id)
     return Line(
-        run, total, size, size_in_words(size), (studio.run_folder(run.id) / PICTURE).is_file(), parts,
+        run, total, size_in_words(size), (studio.run_folder(run.id) / PICTURE).is_file(), parts,
         changed, before.id if before else None,
     )  # fmt: skip
 
@@ -76,8 +74,8 @@ def runs_page(request: Request, shot_id: int) -> Response:
     with studio.database.session() as session:
         there = shots.record(session, shot_id)
         made = runs.of_shot(session, shot_id)
-        lines = [_line(studio, session, run, before) for run, before in zip(made, [*made[1:], None], strict=True)]
-        disk = size_in_words(sum(line.bytes for line in lines))
+        lines = [_line(studio, session, run, before) for run, before in zip(made, [*made[1:], None], strict=False)]
+        disk = size_in_words(studio.disk(*(r.id for r in made)))
         return page(request, "runs.html", shot=there, lines=lines, disk=disk)
 
 
@@ -100,17 +98,4 @@ def pin(request: Request, run_id: int, pinned: Annotated[bool, Form()]) -> Respo
     with studio.database.session() as session:
         runs.pin(session, run_id, pinned)
         shot_id = runs.record(session, run_id).shot_id
-    return RedirectResponse(f"/shots/{shot_id}/runs", 303)
-
-
-@router.post("/runs/{run_id}/delete")
-def delete(request: Request, run_id: int) -> Response:
-    studio: Studio = request.app.state.studio
-    try:
-        with studio.database.session() as session:
-            shot_id = runs.record(session, run_id).shot_id
-            runs.delete(session, run_id)
-    except runs.Kept as kept:
-        raise HTTPException(409, str(kept)) from None
-    studio.forget_run(run_id)
     return RedirectResponse(f"/shots/{shot_id}/runs", 303)

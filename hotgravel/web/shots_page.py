@@ -4,10 +4,11 @@ from dataclasses import dataclass
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request
-from fastapi.responses import FileResponse, RedirectResponse, Response
+from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.orm import Session
 from starlette.exceptions import HTTPException
 
+from hotgravel.core.run.estimate import size_in_words
 from hotgravel.core.shot.document import load
 from hotgravel.core.shot.edit import rename
 from hotgravel.farm.job import PICTURE
@@ -28,6 +29,7 @@ class Card:
     run: RunRecord | None
     picture: int | None
     frames: str
+    disk: str
 
 
 def _card(studio: Studio, session: Session, there: ShotRecord) -> Card:
@@ -39,6 +41,7 @@ def _card(studio: Studio, session: Session, there: ShotRecord) -> Card:
         run=runs.latest(session, there.id),
         picture=shown.id if shown and pictured else None,
         frames=f"{shot.finish.last - shot.finish.first + 1} frames at {shot.finish.rate:g} fps",
+        disk=size_in_words(studio.disk(*(r.id for r in runs.of_shot(session, there.id)))),
     )
 
 
@@ -107,16 +110,9 @@ def rename_shot(request: Request, shot_id: int, name: Annotated[str, Form()]) ->
     return RedirectResponse("/", 303)
 
 
-@router.post("/shots/{shot_id}/delete")
-def delete(request: Request, shot_id: int) -> Response:
-    studio: Studio = request.app.state.studio
-    studio.delete_shot(shot_id)
-    return RedirectResponse("/", 303)
-
-
 @router.get("/runs/{run_id}/picture.png")
 def picture(request: Request, run_id: int) -> Response:
     path = request.app.state.studio.run_folder(run_id) / PICTURE
     if not path.is_file():
         raise HTTPException(404, "This run has no picture yet.")
-    return FileResponse(path, media_type="image/png", headers={"Cache-Control": "max-age=3600"})
+    return Response(path.read_bytes(), media_type="image/png", headers={"Cache-Control": "max-age=3600"})

@@ -17,10 +17,6 @@ from hotgravel.store import runs, shots
 from hotgravel.web.studio import Studio
 
 router = APIRouter()
-WIRE = {
-    "position": np.float32, "velocity": np.float32, "age": np.float32, "radius": np.float32,
-    "id": np.uint32, "state": np.uint8,
-}  # fmt: skip
 # Floats hardly compress: the stated identity keeps the compressing middleware off them.
 UNTOUCHED = {"Cache-Control": "no-cache", "Content-Encoding": "identity"}
 
@@ -77,18 +73,23 @@ def frame_bytes(request: Request, run_id: int, frame: int) -> Response:
     return Response(body, media_type="application/octet-stream", headers=UNTOUCHED)
 
 
-def packed(store: FrameStore, frame: int) -> bytes:
+def packed(store: FrameStore, frame: int) -> memoryview:
     """The wire form of a kept frame."""
-    arrays = store.particles(frame, WIRE)
-    blocks = {name: np.ascontiguousarray(arrays[name], np.dtype(t).newbyteorder("<")) for name, t in WIRE.items()}
-    fields, at = [], 0
-    for name, block in blocks.items():
-        width = block.shape[1] if block.ndim > 1 else 1
-        fields.append({"name": name, "type": block.dtype.name, "width": width, "offset": at})
-        at += (block.nbytes + 3) // 4 * 4
-    head = json.dumps({"frame": frame, "count": len(arrays["id"]), "fields": fields}).encode()
+    spans, path = store.drawn(frame)
+    fields, length = [], 0
+    for span in spans:
+        width = span.shape[1] if len(span.shape) > 1 else 1
+        fields.append({"name": span.name, "type": span.dtype, "width": width, "offset": length})
+        length += (span.size + 3) // 4 * 4
+    head = json.dumps({"frame": frame, "count": spans[0].shape[0], "fields": fields}).encode()
     head += b" " * (-len(head) % 4)
-    parts = [np.uint32(len(head)).tobytes(), head]
-    for block in blocks.values():
-        parts += [block.tobytes(), b"\0" * (-block.nbytes % 4)]
-    return b"".join(parts)
+    start = 4 + len(head)
+    body = np.empty(start + length, np.uint8)  # not cleared first, which would cost as much as the reading
+    body[:start] = np.frombuffer(np.uint32(len(head)).tobytes() + head, np.uint8)
+    with path.open("rb", buffering=0) as file:
+        for field, span in zip(fields, spans, strict=True):
+            at = start + int(field["offset"])
+            file.seek(span.start)
+            file.readinto(memoryview(body)[at : at + span.size])
+            body[at + span.size : at + (span.size + 3) // 4 * 4] = 0
+    return body.data

@@ -2,21 +2,24 @@
 
 import asyncio
 import logging
-import shutil
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from hotgravel.core.run.estimate import size_in_words
 from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.place import Place, remove
 from hotgravel.core.run.reuse import same_until, take_over
 from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.demo.shots import demo_names, demo_path
 from hotgravel.farm.cluster import Farm
+from hotgravel.farm.handing import Handings
 from hotgravel.farm.job import CANCEL
-from hotgravel.store import runs, shots
+from hotgravel.store import bin, runs, settings, shots
 from hotgravel.store.database import Database
 from hotgravel.store.models import RunRecord
 
@@ -34,21 +37,24 @@ class Started:
 
 
 class Studio:
-    """One store folder with its database, runs and meshes, and the workers that fill it."""
+    """A database in a folder, the place of its runs and meshes (the same folder, or an address that
+    all workers see), and the workers that fill it."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, place: Place | None = None) -> None:
         self.folder = folder
+        self.place = folder if place is None else place
         self.database = Database(folder)
         self.farm = Farm(self._landed, self._ended)
+        self.handings = Handings(folder / "handovers")
         self._listeners: dict[int, set[asyncio.Queue[dict[str, Any]]]] = {}
         self._loop: asyncio.AbstractEventLoop | None = None
 
     @property
-    def meshes(self) -> Path:
-        return self.folder / "meshes"
+    def meshes(self) -> Place:
+        return self.place / "meshes"
 
-    def run_folder(self, run_id: int) -> Path:
-        return self.folder / "runs" / f"{run_id:06d}"
+    def run_folder(self, run_id: int) -> Place:
+        return self.place / "runs" / f"{run_id:06d}"
 
     def frames(self, run_id: int) -> FrameStore:
         return FrameStore(self.run_folder(run_id))
@@ -71,7 +77,7 @@ class Studio:
 
     def _add_demo(self) -> None:
         with self.database.session() as session:
-            if shots.all_shots(session):
+            if shots.all_shots(session) or bin.binned_shots(session):
                 return
             for name in demo_names():
                 shots.create(session, load(demo_path(name)), "from the demo")
@@ -81,6 +87,7 @@ class Studio:
 
     def run(self, shot_id: int) -> Started:
         """Run a shot as it is now, or find the finished run that it would repeat. Raises `ShotFault`."""
+        removed = self.keep_within_limit()
         with self.database.session() as session:
             there = shots.record(session, shot_id)
             shot = shots.document(session, shot_id)
@@ -96,7 +103,7 @@ class Studio:
         notes = world.notes
         if kept:
             notes = (f"Kept frames {kept[0]} to {kept[-1]} of run {whose}: nothing that matters there changed.", *notes)
-        return Started(made, shot, notes, found=False)
+        return Started(made, shot, (*removed, *notes), found=False)
 
     def _take_over(self, session: Session, made: RunRecord, shot: Shot, world: World) -> tuple[list[int], int]:
         """Frames of the run before that the edits since cannot have changed, and whose they are."""
@@ -119,26 +126,47 @@ class Studio:
         self.farm.send(run.id, shot.dump(), self.run_folder(run.id), self.meshes)
         return run
 
-    def disk(self, run_id: int) -> int:
-        """Bytes that a run takes on the disk."""
-        folder = self.run_folder(run_id)
-        return sum(p.stat().st_size for p in folder.rglob("*") if p.is_file()) if folder.is_dir() else 0
+    def disk(self, *run_ids: int) -> int:
+        """Bytes that runs take on the disk together; a frame that several of them share counts once."""
+        sizes: dict[Any, int] = {}
+        for folder in map(self.run_folder, run_ids):
+            for path in folder.rglob("*") if folder.is_dir() else ():
+                if path.is_file():
+                    told = path.stat()
+                    sizes[getattr(told, "st_ino", 0) or str(path)] = told.st_size
+        return sum(sizes.values())
+
+    def disk_of_all(self, session: Session) -> int:
+        """Bytes of all runs, those in the bin too."""
+        return self.disk(*session.scalars(select(RunRecord.id)))
+
+    def keep_within_limit(self) -> tuple[str, ...]:
+        """Remove the oldest unpinned runs while all take more than the limit; what went, in sentences,
+        which the store remembers too."""
+        told = []
+        with self.database.session() as session:
+            limit = settings.get(session, settings.DISK_LIMIT)
+            if not limit:
+                return ()
+            for run, shot in bin.oldest_first(session):
+                if self.disk_of_all(session) <= limit:
+                    break
+                told.append(
+                    f"Run {run.id} of {shot.name} ({size_in_words(self.disk(run.id))}) was removed to keep "
+                    f"within the limit of {size_in_words(limit)}."
+                )
+                settings.notify(session, told[-1])
+                bin.remove_run(session, run.id)
+                session.flush()
+                self.forget_run(run.id)
+        return tuple(told)
 
     def forget_run(self, run_id: int) -> None:
         """Remove a run's folder."""
-        shutil.rmtree(self.run_folder(run_id), ignore_errors=True)
+        remove(self.run_folder(run_id))
 
     def cancel(self, run_id: int) -> None:
         self.farm.cancel(self.run_folder(run_id))
-
-    def delete_shot(self, shot_id: int) -> None:
-        """A shot with all its runs, from the store and from the disk."""
-        with self.database.session() as session:
-            doomed = runs.of_shot(session, shot_id)
-            shots.delete(session, shot_id)
-        for run in doomed:
-            self.cancel(run.id)
-            self.forget_run(run.id)
 
     # News: from the farm's threads to the pages that listen.
 
@@ -166,6 +194,7 @@ class Studio:
         except runs.NoSuchRun:
             log.info("run %s was deleted while it ran", run_id)
         self._tell(run_id, {"ended": state, "message": message})
+        self.keep_within_limit()
 
     def _catch_up(self, session: Any, run_id: int) -> None:
         """Frames that landed but were not heard of."""

@@ -7,7 +7,7 @@ import pytest
 from hotgravel.core.shot.document import load
 from hotgravel.core.shot.edit import set_text
 from hotgravel.demo.shots import demo_path
-from hotgravel.store import runs, shots
+from hotgravel.store import bin, runs, shots
 from hotgravel.store.database import CannotOpen, Database
 
 SHOT = load(demo_path("ember-burst"))
@@ -118,14 +118,54 @@ def test_a_run_counts_its_frames_once_and_is_told_if_interrupted(database):
         assert runs.identical(session, shot_id, "another") is None
 
 
-def test_deleting_a_shot_takes_its_runs_with_it(database):
+def test_what_is_deleted_waits_in_the_bin_and_comes_back_whole(database):
+    with database.session() as session:
+        shot_id = shots.create(session, SHOT, "new").id
+        run, other = (runs.create(session, shot_id, 1, SHOT, "print").id for _ in range(2))
+        for number in (run, other):
+            runs.ended(session, number, "finished")
+        runs.pin(session, other, True)
+        with pytest.raises(runs.Kept, match="pinned"):
+            bin.bin_run(session, other)
+        bin.bin_run(session, run)
+        assert [r.id for r in runs.of_shot(session, shot_id)] == [other]
+        assert runs.identical(session, shot_id, "print").id == other
+        with pytest.raises(runs.NoSuchRun):
+            runs.record(session, run)
+        assert [(r.id, s.id) for r, s in bin.binned_runs(session)] == [(run, shot_id)]
+        bin.bin_shot(session, shot_id)
+        assert shots.all_shots(session) == []
+        assert bin.binned_runs(session) == []  # its shot stands for it
+        bin.put_back_shot(session, shot_id)
+        assert bin.put_back_run(session, run) == shot_id
+        assert [r.id for r in runs.of_shot(session, shot_id)] == [other, run]
+
+
+def test_room_is_made_from_the_bin_then_the_oldest_unpinned_runs(database):
+    with database.session() as session:
+        one, two = (shots.create(session, SHOT, "new").id for _ in range(2))
+        made = [runs.create(session, shot, 1, SHOT, "print").id for shot in (one, one, one, two, two, one)]
+        for number in made:
+            runs.landed(session, number, 1, {})
+            if number != made[5]:
+                runs.ended(session, number, "finished")
+        runs.pin(session, made[1], True)
+        bin.bin_run(session, made[4])
+        # The bin first; then the oldest. Not the pinned one, the one going on, nor the latest that has ended.
+        assert [r.id for r, _ in bin.oldest_first(session)] == [made[4], made[0]]
+
+
+def test_emptying_the_bin_takes_a_shot_with_its_runs(database):
     with database.session() as session:
         shot_id = shots.create(session, SHOT, "new").id
         run = runs.create(session, shot_id, 1, SHOT, "print").id
         runs.landed(session, run, 1, {})
-        shots.delete(session, shot_id)
+        bin.bin_shot(session, shot_id)
+        assert bin.empty(session) == [run]
     with database.session() as session:
         assert runs.gauges(session, run) == []
+        with pytest.raises(runs.NoSuchRun):
+            runs.any_record(session, run)
         with pytest.raises(runs.NoSuchRun):
             runs.record(session, run)
         with pytest.raises(shots.NoSuchShot):

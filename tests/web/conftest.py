@@ -31,7 +31,7 @@ class Server:
         until = time.monotonic() + seconds
         while time.monotonic() < until:
             try:
-                httpx.get(self.url, timeout=5).raise_for_status()
+                assert httpx.get(self.url, timeout=5).status_code < 500
                 return
             except httpx.HTTPError:
                 assert self.process.poll() is None, "the server ended"
@@ -39,13 +39,14 @@ class Server:
         raise AssertionError("the server did not answer")
 
 
-def start(store: Path, log: Path) -> Server:
+def start(store: Path, log: Path, *words: str, command: str = "demo", **environment: str) -> Server:
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
-    command = [sys.executable, "-m", "hotgravel.cli", "demo", "--port", str(port)]
+    line = [sys.executable, "-m", "hotgravel.cli", command, "--port", str(port), *words]
+    environment = os.environ | {"HOTGRAVEL_STORE": str(store)} | environment
     with log.open("ab") as out:
-        process = subprocess.Popen(command, env=os.environ | {"HOTGRAVEL_STORE": str(store)}, stdout=out, stderr=out)
+        process = subprocess.Popen(line, env=environment, stdout=out, stderr=out)
     server = Server(f"http://127.0.0.1:{port}", store, process)
     server.wait()
     return server

@@ -4,7 +4,9 @@ import io
 import json
 import sqlite3
 import struct
+import time
 import zipfile
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -113,7 +115,8 @@ def test_a_mesh_is_taken_in_and_a_bad_one_refused(client, shot):
     answer = client.post(f"/shots/{shot}/meshes", data={"revision": 1}, files={"mesh": ("../../My Block!.obj", block)})
     assert answer.status_code == 200
     prop = document(client, shot)["set"][-1]
-    assert prop["shape"] == {"kind": "mesh", "file": "My-Block.obj"}
+    assert (prop["shape"]["kind"], prop["shape"]["file"]) == ("mesh", "My-Block.obj")
+    assert "12 triangles, 1 × 2 × 1 m, closed." in answer.text
     shown = client.get(f"/shots/{shot}/set.json").json()["props"][-1]
     assert len(shown["faces"]) == 36
     for name, data, said in (
@@ -125,6 +128,33 @@ def test_a_mesh_is_taken_in_and_a_bad_one_refused(client, shot):
         assert answer.status_code == 422, answer.text
         assert said in answer.text
     assert len(document(client, shot)["set"]) == 3
+    asked = {"revision": 2, "unit": "cm", "up": "z"}
+    answer = client.post(f"/shots/{shot}/meshes", data=asked, files={"mesh": ("small.obj", block)})
+    assert "12 triangles, 0.01 × 0.01 × 0.02 m, closed." in answer.text
+    assert '<option value="cm" selected>' in answer.text  # and the next import starts from there
+    edited = edit(client, shot, document(client, shot)["set"][-1]["id"], "shape.unit", "foot", revision=3)
+    assert "0.305 × 0.305 × 0.61 m" in edited.text
+
+
+def test_a_shot_travels_with_its_meshes(client, shot):
+    block = trimesh.creation.box(extents=[1, 2, 1]).export(file_type="obj").encode()
+    client.post(f"/shots/{shot}/meshes", data={"revision": 1}, files={"mesh": ("travels.obj", block)})
+    packed = client.get(f"/shots/{shot}.zip")
+    assert zipfile.ZipFile(io.BytesIO(packed.content)).namelist() == ["shot.json", "meshes/travels.obj"]
+    other = trimesh.creation.box(extents=[3, 3, 3]).export(file_type="obj").encode()
+    client.post(f"/shots/{shot}/meshes", data={"revision": 2}, files={"mesh": ("other.obj", other)})
+    renamed = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(packed.content)) as old, zipfile.ZipFile(renamed, "w") as new:
+        new.writestr("shot.json", old.read("shot.json").replace(b"travels.obj", b"other.obj"))
+        new.writestr("meshes/other.obj", old.read("meshes/travels.obj"))
+    answer = client.post("/shots/upload", files={"file": ("x.zip", renamed.getvalue())})
+    assert answer.status_code == 303
+    taken = document(client, answer.headers["location"].split("/")[-1])
+    assert taken["set"][-1]["shape"]["file"] == "other-2.obj"  # a mesh of that name with other bytes was there
+    client.post(f"{answer.headers['location']}/delete")
+    answer = client.post("/shots/upload", files={"file": ("x.shot.json", json.dumps(document(client, shot)).encode())})
+    assert answer.status_code == 303
+    client.post(f"{answer.headers['location']}/delete")
 
 
 def test_a_run_is_followed_frame_by_frame(client, shot):
@@ -209,8 +239,42 @@ def test_runs_are_listed_pinned_compared_and_deleted(client, server, shot):
     assert "pinned" in refused.json()["detail"]
     client.post(f"/runs/{numbers[0]}/pin", data={"pinned": "false"})
     assert client.post(f"/runs/{numbers[0]}/delete").status_code == 303
-    assert not folder.exists()
     assert client.get(f"/runs/{numbers[0]}.json").status_code == 404
+    assert numbers[0] in client.get("/disk.json").json()["bin"]["runs"]
+    assert f"Run {numbers[0]} of New fountain" in client.get("/disk").text
+    assert client.post(f"/bin/runs/{numbers[0]}/back").status_code == 303
+    assert client.get(f"/runs/{numbers[0]}.json").status_code == 200
+    client.post(f"/runs/{numbers[0]}/delete")
+    assert folder.exists()
+    assert client.post("/bin/empty").status_code == 303
+    assert not folder.exists()
+    assert client.post(f"/bin/runs/{numbers[0]}/back").status_code == 404
+
+
+def test_a_limit_lets_the_oldest_unpinned_runs_go_and_says_so(client, server, shot):
+    edit(client, shot, "finish", "last", "8")
+    numbers = []
+    for revision, speed in enumerate(("9", "10", "11"), 2):
+        edit(client, shot, "fountain", "speed", speed, revision=revision)
+        numbers.append(client.post(f"/shots/{shot}/runs").json()["run"]["id"])
+        ended(client, numbers[-1])
+    client.post(f"/runs/{numbers[0]}/pin", data={"pinned": "true"})
+    client.post("/bin/empty")
+    told = client.get("/disk.json").json()
+    mine = next(s for s in told["shots"] if s["shot"] == shot)
+    assert sorted(mine["runs"]) == numbers
+    refused = client.post("/disk/limit", data={"limit": "-3"})
+    assert refused.status_code == 422
+    assert "Accepted: a number of GB above 0" in refused.text
+    client.post("/disk/limit", data={"limit": f"{(told['bytes'] - 1) / 2**30:.12f}"})
+    after = client.get("/disk.json").json()
+    assert next(s for s in after["shots"] if s["shot"] == shot)["runs"] == [numbers[2], numbers[0]]
+    assert after["notices"][0].startswith(f"Run {numbers[1]} of New fountain (")
+    assert "was removed to keep within the limit" in client.get("/disk").text
+    assert not (server.store / "runs" / f"{numbers[1]:06d}").exists()
+    client.post("/disk/limit", data={"limit": ""})
+    assert client.get("/disk.json").json()["limit"] is None
+    client.post(f"/runs/{numbers[0]}/pin", data={"pinned": "false"})
 
 
 def test_frames_that_an_edit_cannot_have_changed_are_kept(client, shot):
@@ -271,11 +335,43 @@ def test_a_because_names_the_cue_the_frame_and_the_value(client, server, demo_ru
     assert "no particle" in answer.json()["detail"]
 
 
+def handed(client, run, **how):
+    """A handover that was asked for on the page, once it is over."""
+    answer = client.post(f"/runs/{run}/handover", data=how)
+    assert answer.status_code == 303, answer.text
+    name = answer.headers["location"].split("#")[1]
+    until = time.monotonic() + 60
+    while time.monotonic() < until:
+        told = client.get(f"/handovers/{name}.json").json()
+        if not told["going"]:
+            return told
+        time.sleep(0.1)
+    raise AssertionError(told)
+
+
+def test_a_handover_is_cancelled_and_removed(client, demo_run):
+    answer = client.post(f"/runs/{demo_run}/handover", data={"format": "obj"})
+    name = answer.headers["location"].split("#")[1]
+    while client.get(f"/handovers/{name}.json").json()["percent"] == 0:
+        time.sleep(0.05)
+    assert "progress" in client.get(f"/handovers/{name}").text
+    client.post(f"/handovers/{name}/cancel")
+    while (told := client.get(f"/handovers/{name}.json").json())["going"]:
+        time.sleep(0.05)
+    assert told["state"] == "cancelled"
+    assert 0 < told["count"] < 120
+    client.post(f"/handovers/{name}/remove")
+    assert client.get(f"/handovers/{name}.json").status_code == 404
+    assert not Path(told["folder"]).exists()
+
+
 def test_a_run_is_handed_over(client, demo_run):
     def files(**how):
-        answer = client.get(f"/runs/{demo_run}/handover.zip", params=how)
-        assert answer.status_code == 200, answer.text
+        told = handed(client, demo_run, **how)
+        assert told["state"] == "finished", told
+        answer = client.get(f"/handovers/{told['name']}/files.zip")
         file = zipfile.ZipFile(io.BytesIO(answer.content))
+        assert sorted(file.namelist()) == sorted(p.name for p in Path(told["folder"]).iterdir())
         assert file.testzip() is None
         return file
 
@@ -288,8 +384,9 @@ def test_a_run_is_handed_over(client, demo_run):
     assert len(files(format="csv").read("gauges.csv").decode().splitlines()) == 121
     assert "every frame" in client.get(f"/runs/{demo_run}/handover").text
     for how, said in (({"format": "doc"}, "Accepted: ply"), ({"format": "ply", "first": 999}, "Kept: 1 to 120"),
-                      ({"format": "ply", "unit": "inch"}, "unit"), ({"format": "ply", "pattern": "/etc/{frame}"}, "no pattern")):  # fmt: skip
-        answer = client.get(f"/runs/{demo_run}/handover.zip", params=how)
+                      ({"format": "ply", "unit": "inch"}, "unit"), ({"format": "ply", "pattern": "/etc/{frame}"}, "no pattern"),
+                      ({"format": "mp4", "width": 641}, "even numbers"), ({"format": "ply", "up": "x"}, "y, z")):  # fmt: skip
+        answer = client.post(f"/runs/{demo_run}/handover", data=how)
         assert answer.status_code == 422
         assert said in answer.text
 

@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from hotgravel.core.exchange.take import Array, File, Take, Wish
+from hotgravel.core.exchange.take import Array, Step, Take, Wish
 
 FLOAT, UINT, POINTS, TRIANGLES = 5126, 5125, 0, 4
 ARRAY_BUFFER, ELEMENT_BUFFER = 34962, 34963
@@ -43,7 +43,7 @@ class _Binary:
         return len(self.accessors) - 1
 
 
-def write_gltf(take: Take, wish: Wish) -> Iterator[File]:
+def write_gltf(take: Take, wish: Wish) -> Iterator[Step]:
     """One file a frame."""
     props = [(p, *take.triangles(p)) for p in take.shot.set if p.on]
     for frame in wish.frames:

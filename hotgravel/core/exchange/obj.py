@@ -7,10 +7,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from hotgravel.core.exchange.take import File, Take, Wish
+from hotgravel.core.exchange.take import Step, Take, Wish
 
 
-def write_obj(take: Take, wish: Wish) -> Iterator[File]:
+def write_obj(take: Take, wish: Wish) -> Iterator[Step]:
     """One file a frame."""
     props = [(p, *take.triangles(p)) for p in take.shot.set if p.on]
     for frame in wish.frames:

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.exchange.take import File, Take, Wish
+from hotgravel.core.exchange.take import Step, Take, Wish
 
 NAMES = ("position", "velocity", "age", "radius", "id", "state", "source")
 ROW = np.dtype([
@@ -20,7 +20,7 @@ ROW = np.dtype([
 _TYPES = {"<f4": "float", "<i4": "int", "<i2": "short"}
 
 
-def write_ply(take: Take, wish: Wish) -> Iterator[File]:
+def write_ply(take: Take, wish: Wish) -> Iterator[Step]:
     """One file a frame."""
     for frame in wish.frames:
         particles = take.store.particles(frame, NAMES)

@@ -6,13 +6,13 @@ from collections.abc import Iterable, Iterator
 from typing import Any
 
 from hotgravel.core.cues.record import Events
-from hotgravel.core.exchange.take import File, Take, Wish
+from hotgravel.core.exchange.take import Step, Take, Wish
 from hotgravel.core.run.gauges import GAUGES
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.row import sentence
 
 
-def write_csv(take: Take, wish: Wish) -> Iterator[File]:
+def write_csv(take: Take, wish: Wish) -> Iterator[Step]:
     """gauges.csv and events.csv. Units and axes are in their heads, and always metres and y up."""
     store, shot = take.store, take.shot
     yield "gauges.csv", "".join(gauges_csv(shot, ((f, store.gauges(f)) for f in wish.frames))).encode()

@@ -3,13 +3,14 @@
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+from hotgravel.core.picture.still import View
 from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.place import Place
 from hotgravel.core.run.world import FindMesh, World, build
 from hotgravel.core.shape.mesh import triangles_of
 from hotgravel.core.shot.document import Shot, load
@@ -20,6 +21,8 @@ Array = NDArray[Any]
 Unit = Literal["m", "cm"]
 Up = Literal["y", "z"]
 File = tuple[str, bytes]
+Step = File | None  # None: a frame is in, and there is no file yet
+LARGEST_PICTURE = 4096
 
 
 @dataclass(frozen=True)
@@ -30,6 +33,7 @@ class Take:
     world: World
     find_mesh: FindMesh
     revision: int | None = None
+    view: View | None = None
 
     @property
     def shot(self) -> Shot:
@@ -55,6 +59,7 @@ class Wish:
     unit: Unit = "m"
     up: Up = "y"
     pattern: str = "{shot}.{frame}"
+    size: tuple[int, int] = (1280, 720)
 
     @property
     def scale(self) -> float:
@@ -78,7 +83,7 @@ class Wish:
 
 def wish(
     kept: list[int], *, frames: tuple[int, int] | None = None, every: int = 1, unit: Unit = "m", up: Up = "y",
-    pattern: str = "{shot}.{frame}",
+    pattern: str = "{shot}.{frame}", size: tuple[int, int] = (1280, 720),
 ) -> Wish:  # fmt: skip
     """A wish that can be granted. Raises `ShotFault` where it cannot, and says what could."""
     if every < 1:
@@ -96,11 +101,17 @@ def wish(
         )
     if "{frame}" not in pattern and len(chosen) > 1:
         raise ShotFault.of(f"The pattern {pattern!r} gives all frames one name. Accepted: one with {{frame}} in it.")
-    return Wish(tuple(chosen), unit, up, pattern)
+    if any(n < 16 or n > LARGEST_PICTURE or n % 2 for n in size):
+        raise ShotFault.of(
+            f"{size[0]} by {size[1]} pixels is no size for pictures. Accepted: even numbers, 16 to {LARGEST_PICTURE}."
+        )
+    return Wish(tuple(chosen), unit, up, pattern, (size[0], size[1]))
 
 
-def take_of(folder: Path, find_mesh: FindMesh, revision: int | None = None) -> Take:
-    """The run in a folder. Raises `ShotFault` if there is none."""
+def take_of(
+    folder: Place, find_mesh: FindMesh, revision: int | None = None, camera: dict[str, list[float]] | None = None
+) -> Take:  # fmt: skip
+    """The run in a folder, seen from a camera (`eye` and `aim`). Raises `ShotFault` if there is none."""
     store = FrameStore(folder)
     try:
         shot, facts = load(store.note("shot.json")), store.note("run.json")
@@ -108,7 +119,8 @@ def take_of(folder: Path, find_mesh: FindMesh, revision: int | None = None) -> T
         if isinstance(error, ShotFault):
             raise
         raise ShotFault.of(f"{folder.name} holds no run.") from None
-    return Take(store, build(shot, find_mesh, facts["quality"]), find_mesh, revision)
+    view = View(np.array(camera["eye"], float), np.array(camera["aim"], float)) if camera else None
+    return Take(store, build(shot, find_mesh, facts["quality"]), find_mesh, revision, view)
 
 
-Writer = Callable[[Take, Wish], Iterator[File]]
+Writer = Callable[[Take, Wish], Iterator[Step]]

@@ -12,11 +12,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.exchange.take import File, Take, Wish
+from hotgravel.core.exchange.take import Step, Take, Wish
 from hotgravel.core.shape.pose import moves
 
 
-def write_usd(take: Take, wish: Wish) -> Iterator[File]:
+def write_usd(take: Take, wish: Wish) -> Iterator[Step]:
     """One file for all frames."""
     from pxr import Gf, Sdf, Usd, UsdGeom, Vt
 
@@ -61,9 +61,10 @@ def write_usd(take: Take, wish: Wish) -> Iterator[File]:
             velocities = np.ascontiguousarray(wish.placed(p["velocity"]), np.float32)
             cloud.GetVelocitiesAttr().Set(Vt.Vec3fArray.FromNumpy(velocities), when)
             cloud.GetWidthsAttr().Set(Vt.FloatArray.FromNumpy((2 * wish.scale * p["radius"]).astype(np.float32)), when)
-            cloud.GetIdsAttr().Set(Vt.Int64Array.FromNumpy(p["id"]), when)
+            cloud.GetIdsAttr().Set(Vt.Int64Array.FromNumpy(p["id"].astype(np.int64)), when)
             state.Set(Vt.IntArray.FromNumpy(p["state"].astype(np.int32)), when)
             cloud.GetExtentAttr().Set(_extent(points, Vt, wish.scale * float(p["radius"].max(initial=0))), when)
+            yield None
         stage.GetRootLayer().Save()
         yield wish.name(take, None, ".usdc"), path.read_bytes()
 

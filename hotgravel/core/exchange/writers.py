@@ -1,5 +1,6 @@
 """The formats that a run is handed over in."""
 
+from hotgravel.core.exchange.film import write_film, write_pictures, write_still
 from hotgravel.core.exchange.gltf import write_gltf
 from hotgravel.core.exchange.obj import write_obj
 from hotgravel.core.exchange.ply import write_ply
@@ -13,5 +14,8 @@ WRITERS: dict[str, tuple[str, Writer]] = {
     "obj": ("props and particles as plain geometry; a file a frame", write_obj),
     "gltf": ("props, and particles with velocity, radius, id and state; a .glb a frame", write_gltf),
     "usd": ("props that move, and particles with velocities, widths and ids; one file with time samples", write_usd),
+    "still": ("one picture of the stage, PNG, of the first of the frames", write_still),
+    "png": ("pictures of the stage, PNG; a file a frame", write_pictures),
+    "mp4": ("a film of the stage, H.264", write_film),
     "csv": ("gauges of every frame and all events, as tables", write_csv),
 }

@@ -4,7 +4,6 @@ particles splatted over them as glowing discs, under a dusk sky."""
 import io
 import math
 from dataclasses import dataclass
-from pathlib import Path
 
 import numpy as np
 from numba import njit, prange
@@ -13,6 +12,7 @@ from PIL import Image
 from scipy.ndimage import gaussian_filter
 
 from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.place import Place
 from hotgravel.core.run.world import World
 from hotgravel.core.shape.distance import distance
 
@@ -115,9 +115,18 @@ def _splat(image, depth, eye, axes, tan, position, radius, glow):
                         image[r, k, c] += w * glow[i, c]
 
 
-def still_of(world: World, folder: Path, frame: int, size: tuple[int, int], view: View | None = None) -> bytes:
+def still_of(world: World, folder: Place, frame: int, size: tuple[int, int], view: View | None = None) -> bytes:
     """A PNG of a kept frame, `size` (width, height) pixels. Raises `KeyError` if it is not kept."""
-    particles = FrameStore(folder).particles(frame, ("position", "radius", "state"))
+    out = io.BytesIO()
+    Image.fromarray(pixels_of(world, FrameStore(folder), frame, size, view)).save(out, "PNG")
+    return out.getvalue()
+
+
+def pixels_of(
+    world: World, store: FrameStore, frame: int, size: tuple[int, int], view: View | None = None
+) -> NDArray[np.uint8]:  # fmt: skip
+    """A kept frame as (height, width, 3). Raises `KeyError` if it is not kept."""
+    particles = store.particles(frame, ("position", "radius", "state"))
     position = particles["position"].astype(float)
     props = [p for p in world.shot.set if p.on]
     poses = world.poses(frame)
@@ -143,10 +152,7 @@ def still_of(world: World, folder: Path, frame: int, size: tuple[int, int], view
     bloom = gaussian_filter(embers, (height / 55.0, height / 55.0, 0.0))
     image += embers + 0.9 * bloom
     mapped = 1.0 - np.exp(-1.5 * image)
-    pixels = (255.0 * np.clip(mapped, 0.0, 1.0) ** (1 / 2.2) + 0.5).astype(np.uint8)
-    out = io.BytesIO()
-    Image.fromarray(pixels).save(out, "PNG")
-    return out.getvalue()
+    return (255.0 * np.clip(mapped, 0.0, 1.0) ** (1 / 2.2) + 0.5).astype(np.uint8)
 
 
 def _is_set_piece(world: World, prop: str) -> bool:

@@ -4,22 +4,22 @@ A Zarr 3 group in a zip file, like a frame; the tallies of the sources are its a
 """
 
 from dataclasses import asdict
-from pathlib import Path
 
 from hotgravel.core.matter.particles.births import Tally
 from hotgravel.core.matter.particles.state import NAMES, Particles
 from hotgravel.core.run.frame import Moment
 from hotgravel.core.run.frames import FAULTS, SUFFIX
+from hotgravel.core.run.place import Place, files_in
 from hotgravel.core.run.zarr_file import read_arrays, read_attributes, write_groups
 
 EVERY = 10  # frames
 
 
-def path_of(folder: Path, frame: int) -> Path:
+def path_of(folder: Place, frame: int) -> Place:
     return folder / "checkpoints" / f"{frame:+07d}{SUFFIX}"
 
 
-def save(folder: Path, moment: Moment) -> None:
+def save(folder: Place, moment: Moment) -> None:
     """Keep a moment, whole."""
     attributes = {
         "frame": moment.frame,
@@ -31,10 +31,14 @@ def save(folder: Path, moment: Moment) -> None:
     write_groups(path_of(folder, moment.frame), {"particles": arrays}, attributes)
 
 
-def newest(folder: Path, up_to: int) -> Moment | None:
+def kept(folder: Place) -> list[int]:
+    """The frames at which there are checkpoints, in order."""
+    return sorted(int(p.name.removesuffix(SUFFIX)) for p in files_in(folder / "checkpoints", f"*{SUFFIX}"))
+
+
+def newest(folder: Place, up_to: int) -> Moment | None:
     """The latest moment kept at or before a frame; one that cannot be read is passed over."""
-    there = (folder / "checkpoints").glob(f"*{SUFFIX}")
-    for frame in sorted((int(p.name.removesuffix(SUFFIX)) for p in there), reverse=True):
+    for frame in reversed(kept(folder)):
         if frame <= up_to:
             try:
                 return _load(path_of(folder, frame))
@@ -43,8 +47,8 @@ def newest(folder: Path, up_to: int) -> Moment | None:
     return None
 
 
-def _load(path: Path) -> Moment:
-    kept = read_attributes(path)
+def _load(path: Place) -> Moment:
+    facts = read_attributes(path)
     arrays = {name: array.copy() for name, array in read_arrays(path, "particles", NAMES).items()}
-    tallies = {source: Tally(**tally) for source, tally in kept["tallies"].items()}
-    return Moment(kept["frame"], Particles(**arrays), tallies, kept["next_id"], kept["time"])
+    tallies = {source: Tally(**tally) for source, tally in facts["tallies"].items()}
+    return Moment(facts["frame"], Particles(**arrays), tallies, facts["next_id"], facts["time"])

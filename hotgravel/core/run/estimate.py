@@ -17,7 +17,7 @@ from hotgravel.core.shot.sources import Burst
 FRAME = 4000.0  # a frame's own cost, in particle-steps
 # Where nothing has run yet: seconds for a particle-step and bytes for a particle, measured on a
 # two-core machine; the spread covers slower and faster ones.
-UNKNOWN_SECONDS, UNKNOWN_BYTES = (2e-7, 3e-6), 28.0
+UNKNOWN_SECONDS, UNKNOWN_BYTES = (2e-7, 3e-6), 42.0
 MARGIN = 1.15
 
 

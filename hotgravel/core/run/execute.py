@@ -1,8 +1,6 @@
 """Run a shot: frame after frame into a frame store."""
 
-import shutil
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
 import numba
@@ -11,6 +9,7 @@ from hotgravel.core.run import checkpoint
 from hotgravel.core.run.frame import Happened, Moment, first_frame, next_frame
 from hotgravel.core.run.frames import REMEDY, FrameStore, telling
 from hotgravel.core.run.gauges import measure
+from hotgravel.core.run.place import Place, files_in, remove
 from hotgravel.core.run.world import World
 
 Landed = Callable[[int, dict[str, Any]], None]
@@ -24,7 +23,7 @@ def still(*_: object) -> float:
 
 def execute(
     world: World,
-    folder: Path,
+    folder: Place,
     *,
     frames: tuple[int, int] | None = None,
     landed: Landed = lambda frame, gauges: None,
@@ -45,13 +44,13 @@ def execute(
     kept: list[int] = []
     moment: Moment | None = None
     if resume and _same_run(store, world, first):
-        for unfinished in store.frames_folder.glob(".*"):
-            unfinished.unlink()  # what a killed process was writing
+        for unfinished in files_in(store.frames_folder, ".*"):
+            unfinished.unlink(missing_ok=True)  # what a killed process was writing
         kept = store.whole(first)
         moment = checkpoint.newest(folder, kept[-1]) if kept else None
     else:
         for old in (store.frames_folder, folder / "checkpoints", folder / "seconds"):
-            shutil.rmtree(old, ignore_errors=True)
+            remove(old)
     store.write_note(SHOT, world.shot.dump())
     store.write_note(RUN, facts_of(world, first, last))
     there = set(kept)

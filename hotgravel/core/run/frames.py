@@ -6,11 +6,11 @@ into it, so that no reader and no killed process ever leaves half a frame.
 """
 
 import json
-import os
 import zipfile
 import zlib
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -19,14 +19,17 @@ from numpy.typing import NDArray
 
 from hotgravel.core.cues.record import COLUMNS, Events
 from hotgravel.core.matter.particles.state import Particles
-from hotgravel.core.run.zarr_file import read_arrays, read_attributes, write_groups
+from hotgravel.core.run.place import Place, files_in, write_bytes
+from hotgravel.core.run.zarr_file import Span, plain_spans, read_arrays, read_attributes, write_groups
 
 SUFFIX = ".zarr.zip"
 FAULTS = (OSError, ValueError, KeyError, RuntimeError, EOFError, zipfile.BadZipFile, zlib.error)
 STORED = {
     "position": np.float32, "velocity": np.float32, "age": np.float32, "life": np.float32,
-    "radius": np.float32, "id": np.int64, "state": np.int16, "source": np.int16,
+    "radius": np.float32, "id": np.uint32, "state": np.int16, "source": np.int16,
 }  # fmt: skip
+# What a stage draws; kept uncompressed, so that a frame is sent as it stands.
+DRAWN = ("position", "velocity", "age", "radius", "id", "state")
 
 
 class DamagedFrame(ValueError):
@@ -53,24 +56,26 @@ def telling(what: str, kept: str = "", to: str = "") -> Iterator[None]:
 class FrameStore:
     """The frames of one run, in a folder."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Place) -> None:
         self.folder = folder
         self.frames_folder = folder / "frames"
 
-    def path(self, frame: int) -> Path:
+    def path(self, frame: int) -> Place:
         return self.frames_folder / f"{frame:+07d}{SUFFIX}"
 
     def frames(self) -> list[int]:
         """The frames that are kept, in order."""
-        names = self.frames_folder.glob(f"*{SUFFIX}") if self.frames_folder.is_dir() else []
-        return sorted(int(p.name[: -len(SUFFIX)]) for p in names)
+        return sorted(int(p.name[: -len(SUFFIX)]) for p in files_in(self.frames_folder, f"*{SUFFIX}"))
 
     def whole(self, first: int) -> list[int]:
         """The frames from `first` on that are kept without a hole and can be opened."""
         kept = []
         for expected, frame in enumerate(self.frames(), first):
-            if frame != expected or not zipfile.is_zipfile(self.path(frame)):
+            if frame != expected:
                 break
+            with self.path(frame).open("rb") as file:
+                if not zipfile.is_zipfile(file):
+                    break
             kept.append(frame)
         return kept
 
@@ -82,7 +87,7 @@ class FrameStore:
         happened = {name: getattr(events, name) for name in COLUMNS}
         groups = {"particles": stored, "events": happened}
         with telling(f"Frame {frame}", f"The frames before it are kept: {REMEDY}"):
-            write_groups(self.path(frame), groups, {"frame": frame, "gauges": measured})
+            write_groups(self.path(frame), groups, {"frame": frame, "gauges": measured}, plain=DRAWN)
 
     def write_seconds(self, frame: int, seconds: dict[str, float]) -> None:
         """How long each part of a frame took; kept beside it."""
@@ -91,6 +96,17 @@ class FrameStore:
     def particles(self, frame: int, names: Iterable[str] = tuple(STORED)) -> dict[str, NDArray[Any]]:
         """Arrays of the particles at a frame, by name. Raises `KeyError`, `DamagedFrame`."""
         return self._read(frame, "particles", names)
+
+    def drawn(self, frame: int) -> tuple[tuple[Span, ...], Place]:
+        """Where in which file the arrays that a stage draws lie. Raises `KeyError`, `DamagedFrame`.
+
+        Their checksums are verified when a file is first asked for, and again when it has changed.
+        """
+        path = self._there(frame)
+        try:
+            return _spans(path, _stamp(path)), path
+        except FAULTS as error:
+            raise self._damaged(frame) from error
 
     def events(self, frame: int) -> Events:
         """What happened on the way to a frame."""
@@ -115,7 +131,7 @@ class FrameStore:
         except FAULTS as error:
             raise self._damaged(frame) from error
 
-    def _there(self, frame: int) -> Path:
+    def _there(self, frame: int) -> Place:
         path = self.path(frame)
         if not path.is_file():
             raise KeyError(frame)
@@ -126,14 +142,23 @@ class FrameStore:
 
     def write_note(self, name: str, content: dict[str, Any]) -> None:
         """A small JSON file beside the frames (the shot, the run's facts), all there or not at all."""
-        path = self.folder / name
-        unfinished = path.with_name(f".{path.name}.{os.getpid()}")
         with telling(name, to=f" to {self.folder}"):
-            path.parent.mkdir(parents=True, exist_ok=True)
-            unfinished.write_text(json.dumps(content, indent=1))
-            os.replace(unfinished, path)
+            write_bytes(self.folder / name, json.dumps(content, indent=1).encode())
 
     def note(self, name: str) -> dict[str, Any]:
         """Read it back. Raises `FileNotFoundError`."""
         result: dict[str, Any] = json.loads((self.folder / name).read_text())
         return result
+
+
+def _stamp(path: Place) -> Any:
+    """What changes when a file does."""
+    if not isinstance(path, Path):
+        return path.fs.ukey(path.path)
+    told = path.stat()
+    return told.st_mtime_ns, told.st_size, told.st_ino
+
+
+@lru_cache(maxsize=20_000)
+def _spans(path: Place, _stamp: Any) -> tuple[Span, ...]:
+    return plain_spans(path, "particles", DRAWN)

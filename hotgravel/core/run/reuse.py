@@ -5,13 +5,12 @@ Only what is plainly late counts: a key moved at frame 80, a burst or a cue at f
 that starts or ends later, another last frame. Any other difference means from the start.
 """
 
-import os
-from pathlib import Path
 from typing import Any
 
 from hotgravel.core.run import checkpoint
 from hotgravel.core.run.execute import RUN, facts_of
-from hotgravel.core.run.frames import SUFFIX, FrameStore
+from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.place import Place, share
 from hotgravel.core.run.world import World
 from hotgravel.core.shot.document import Shot
 
@@ -80,7 +79,7 @@ def _keys(was: list[dict[str, Any]], now: list[dict[str, Any]]) -> float:
     return float(was[alike - 1]["frame"]) if alike else NEVER
 
 
-def take_over(old: Path, new: Path, world: World, until: float) -> list[int]:
+def take_over(old: Place, new: Place, world: World, until: float) -> list[int]:
     """Give a new run's folder the frames and checkpoints of an old one up to a frame, if both are of
     the same program, meshes and quality. Returns the frames; a resumed run goes on behind them."""
     kept_by = FrameStore(old)
@@ -92,23 +91,14 @@ def take_over(old: Path, new: Path, world: World, until: float) -> list[int]:
     if note.get("basis") != world.basis or note.get("first") != first:
         return []
     frames = [f for f in kept_by.whole(first) if f <= until]
-    there = (old / "checkpoints").glob(f"*{SUFFIX}")
-    usable = [f for f in (int(p.name.removesuffix(SUFFIX)) for p in there) if frames and f <= frames[-1]]
+    usable = [f for f in checkpoint.kept(old) if frames and f <= frames[-1]]
     if not usable or max(usable) <= first:
         return []  # nothing to gain
     store = FrameStore(new)
     for frame in frames:
-        _link(kept_by.path(frame), store.path(frame))
-        _link(old / "seconds" / f"{frame:+07d}.json", new / "seconds" / f"{frame:+07d}.json")
+        share(kept_by.path(frame), store.path(frame))
+        share(old / "seconds" / f"{frame:+07d}.json", new / "seconds" / f"{frame:+07d}.json")
     for frame in usable:
-        _link(checkpoint.path_of(old, frame), checkpoint.path_of(new, frame))
+        share(checkpoint.path_of(old, frame), checkpoint.path_of(new, frame))
     store.write_note(RUN, facts_of(world, first, world.shot.finish.last))
     return frames
-
-
-def _link(source: Path, target: Path) -> None:
-    """The same file under another name; it takes no room, and outlives the other."""
-    if source.exists():
-        target.parent.mkdir(parents=True, exist_ok=True)
-        target.unlink(missing_ok=True)
-        os.link(source, target)

@@ -3,7 +3,6 @@
 import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +12,7 @@ from hotgravel.core.drive.value import scalar
 from hotgravel.core.matter.particles.births import Spring
 from hotgravel.core.matter.particles.colliders import Colliders, Surface, table_of
 from hotgravel.core.matter.particles.forces import ForceTable, gather
+from hotgravel.core.run.place import Place
 from hotgravel.core.shape.bvh import MeshTree, join_trees
 from hotgravel.core.shape.distance import MESH
 from hotgravel.core.shape.kinds import Shaped, shaped
@@ -26,7 +26,7 @@ from hotgravel.core.shot.props import Mesh, Prop
 from hotgravel.kernels import core_version
 
 Corners = tuple[NDArray[np.float64], NDArray[np.float64]]
-FindMesh = Callable[[str], Path]
+FindMesh = Callable[[str], Place]
 
 
 @dataclass(frozen=True)
@@ -82,7 +82,7 @@ class World:
         return table_of(surfaces)
 
 
-def beside(folder: Path) -> FindMesh:
+def beside(folder: Place) -> FindMesh:
     """Mesh files are looked for in this folder."""
     return lambda name: folder / name
 
@@ -146,7 +146,7 @@ def _geometry(prop: Prop, find_mesh: FindMesh, notes: list[str]) -> tuple[Shaped
     if not isinstance(prop.shape, Mesh):
         vertices, _faces, normals = mesh_of(prop.shape)
         return shaped(prop.shape), (vertices, normals)
-    mesh = import_mesh(find_mesh(prop.shape.file))
+    mesh = import_mesh(prop.shape, find_mesh)
     notes.append(f"{prop.name}: {mesh.report()}")
     sizes = np.array([0.0, float(mesh.closed), 0.0])
     return Shaped(MESH, sizes, mesh.tree, mesh.vertices, mesh.faces), (mesh.vertices, mesh.normals())

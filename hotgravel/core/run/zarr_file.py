@@ -2,55 +2,83 @@
 
 Source: the Zarr version 3 core specification (zarr-specs.readthedocs.io is its home), with
 the `bytes` and `blosc` codecs. Every array is one chunk, which a frame store always
-wants whole; any Zarr 3 reader opens the file.
+wants whole; any Zarr 3 reader opens the file. Arrays named as plain are not compressed, so
+that their bytes can be sent from the file as they stand.
 """
 
 import json
-import os
 import zipfile
-from collections.abc import Iterable, Mapping
-from pathlib import Path
-from typing import Any
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass
+from typing import IO, Any
 
 import numpy as np
 from numcodecs import blosc
 from numpy.typing import NDArray
 
+from hotgravel.core.run.place import Place, write_whole
+
 _CODEC = {"cname": "lz4", "clevel": 1, "blocksize": 0}
 
 
-def write_groups(path: Path, groups: Mapping[str, Mapping[str, NDArray[Any]]], attributes: Mapping[str, Any]) -> None:
-    """A root group with attributes, and groups of arrays.
+def write_groups(
+    path: Place,
+    groups: Mapping[str, Mapping[str, NDArray[Any]]],
+    attributes: Mapping[str, Any],
+    plain: Collection[str] = (),
+) -> None:
+    """A root group with attributes, and groups of arrays; whole, or as it was before."""
 
-    It is written beside its place and moved into it: all there, and on the disk, when this
-    returns; as it was before, if it does not.
-    """
-    path.parent.mkdir(parents=True, exist_ok=True)
-    unfinished = path.with_name(f".{path.name}.{os.getpid()}")
-    with unfinished.open("wb") as raw:
+    def fill(raw: IO[bytes]) -> None:
         with zipfile.ZipFile(raw, "w", zipfile.ZIP_STORED) as file:
             _put(file, "zarr.json", _json(_group(attributes)))
             for group, arrays in groups.items():
                 _put(file, f"{group}/zarr.json", _json(_group({})))
                 for name, array in arrays.items():
-                    _put(file, f"{group}/{name}/zarr.json", _json(_metadata(array)))
+                    _put(file, f"{group}/{name}/zarr.json", _json(_metadata(array, packed=name not in plain)))
                     if array.size:
-                        chunk = "/".join(["c"] + ["0"] * array.ndim)
-                        _put(file, f"{group}/{name}/{chunk}", _packed(array))
-        raw.flush()
-        os.fsync(raw.fileno())
-    os.replace(unfinished, path)
+                        _put(file, _chunk(f"{group}/{name}", array.ndim), _bytes(array, packed=name not in plain))
+
+    write_whole(path, fill)
 
 
-def read_arrays(path: Path, group: str, names: Iterable[str]) -> dict[str, NDArray[Any]]:
+def read_arrays(path: Place, group: str, names: Iterable[str]) -> dict[str, NDArray[Any]]:
     """Some arrays of a group. Raises `KeyError` for one that is not there."""
-    with zipfile.ZipFile(path) as file:
+    with path.open("rb") as raw, zipfile.ZipFile(raw) as file:
         return {name: _array(file, f"{group}/{name}") for name in names}
 
 
-def read_attributes(path: Path) -> dict[str, Any]:
+@dataclass(frozen=True)
+class Span:
+    """Where a plain array lies in its file, in bytes."""
+
+    name: str
+    dtype: str
+    shape: tuple[int, ...]
+    start: int
+    size: int
+
+
+def plain_spans(path: Place, group: str, names: Iterable[str]) -> tuple[Span, ...]:
+    """Where the bytes of plain arrays lie; their checksums are verified. Raises like `zipfile`, `KeyError`."""
+    spans = []
+    with path.open("rb") as raw, zipfile.ZipFile(raw) as file:
+        for name in names:
+            metadata = json.loads(file.read(f"{group}/{name}/zarr.json"))
+            if len(metadata["codecs"]) != 1:
+                raise ValueError(f"{name} is not kept plain")
+            shape, start, size = tuple(metadata["shape"]), 0, 0
+            if 0 not in shape:
+                entry = file.getinfo(_chunk(f"{group}/{name}", len(shape)))
+                size = len(file.read(entry))
+                start = entry.header_offset + 30 + len(entry.filename.encode())  # a local header without extras
+            spans.append(Span(name, metadata["data_type"], shape, start, size))
+    return tuple(spans)
+
+
+def read_attributes(path: Place) -> dict[str, Any]:
     """The attributes of the root group."""
-    with zipfile.ZipFile(path) as file:
+    with path.open("rb") as raw, zipfile.ZipFile(raw) as file:
         attributes: dict[str, Any] = json.loads(file.read("zarr.json"))["attributes"]
         return attributes
 
@@ -68,12 +96,17 @@ def _group(attributes: Mapping[str, Any]) -> dict[str, Any]:
     return {"zarr_format": 3, "node_type": "group", "attributes": dict(attributes)}
 
 
-def _metadata(array: NDArray[Any]) -> dict[str, Any]:
+def _chunk(name: str, dimensions: int) -> str:
+    return "/".join([name, "c"] + ["0"] * dimensions)
+
+
+def _metadata(array: NDArray[Any], *, packed: bool) -> dict[str, Any]:
     size = array.dtype.itemsize
     codecs: list[dict[str, Any]] = [
         {"name": "bytes"} if size == 1 else {"name": "bytes", "configuration": {"endian": "little"}}
     ]
-    codecs.append({"name": "blosc", "configuration": {**_CODEC, "shuffle": "shuffle", "typesize": size}})
+    if packed:
+        codecs.append({"name": "blosc", "configuration": {**_CODEC, "shuffle": "shuffle", "typesize": size}})
     return {
         "zarr_format": 3,
         "node_type": "array",
@@ -87,16 +120,22 @@ def _metadata(array: NDArray[Any]) -> dict[str, Any]:
     }
 
 
-def _packed(array: NDArray[Any]) -> bytes:
+def _bytes(array: NDArray[Any], *, packed: bool) -> bytes:
     little = np.ascontiguousarray(array, array.dtype.newbyteorder("<"))
-    packed: bytes = blosc.compress(little, _CODEC["cname"].encode(), _CODEC["clevel"], blosc.SHUFFLE)  # type: ignore[attr-defined]
-    return packed
+    if not packed:
+        return little.tobytes()
+    squeezed: bytes = blosc.compress(little, _CODEC["cname"].encode(), _CODEC["clevel"], blosc.SHUFFLE)  # type: ignore[attr-defined]
+    return squeezed
 
 
 def _array(file: zipfile.ZipFile, name: str) -> NDArray[Any]:
     metadata = json.loads(file.read(f"{name}/zarr.json"))
     shape, dtype = metadata["shape"], np.dtype(metadata["data_type"]).newbyteorder("<")
     out = np.empty(shape, dtype)
-    if out.size:
-        blosc.decompress(file.read("/".join([name, "c"] + ["0"] * len(shape))), out)
+    if not out.size:
+        return out
+    data = file.read(_chunk(name, len(shape)))
+    if len(metadata["codecs"]) == 1:
+        return np.frombuffer(data, dtype).reshape(shape).copy()
+    blosc.decompress(data, out)
     return out

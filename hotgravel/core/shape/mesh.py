@@ -2,11 +2,16 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
+from io import BytesIO
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import trimesh
 from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 
 from hotgravel.core.shape.bvh import MeshTree, build_tree
 from hotgravel.core.shot import props
@@ -15,6 +20,7 @@ from hotgravel.core.shot.units import Dress, show_quantity
 FORMATS = ("obj", "ply", "stl", "glb", "gltf")
 LARGEST_BYTES = 256 * 1024 * 1024
 MOST_TRIANGLES = 2_000_000
+METRES = {"m": 1.0, "cm": 0.01, "mm": 0.001, "inch": 0.0254, "foot": 0.3048}
 UPRIGHT = np.array([[1.0, 0, 0, 0], [0, 0, 1, 0], [0, -1, 0, 0], [0, 0, 0, 1]])  # z up to y up
 
 
@@ -29,6 +35,7 @@ class Imported:
     vertices: NDArray[np.float64]
     faces: NDArray[np.int64]
     open_edges: int
+    flipped: int
     tree: MeshTree
 
     @property
@@ -44,16 +51,34 @@ class Imported:
         return normals
 
     def report(self) -> str:
-        """Size, triangles and openness, as a sentence."""
+        """Size, triangles, openness and flipped triangles, as a sentence."""
         size = " × ".join(f"{s:.3g}" for s in np.ptp(self.vertices, axis=0))
         state = "closed" if self.closed else (
             f"open at {self.open_edges} edges, so it has no inside: it is hit from both sides, like a sheet"
         )  # fmt: skip
-        return f"{show_quantity(len(self.faces), 'count', Dress())} triangles, {size} m, {state}."
+        count = show_quantity(len(self.faces), "count", Dress())
+        turned = f"; {self.flipped} triangles face the wrong way" if self.flipped else ""
+        return f"{count} triangles, {size} m, {state}{turned}."
 
 
-def import_mesh(path: Path) -> Imported:
-    """Read OBJ, PLY, STL or glTF. Raises `MeshFault`."""
+def import_mesh(shape: props.Mesh, find_mesh: Callable[[str], Any]) -> Imported:
+    """Read OBJ, PLY, STL or glTF, in metres and y up. Raises `MeshFault`."""
+    path = find_mesh(shape.file)
+    stamp = (path.stat().st_size, getattr(path.stat(), "st_mtime_ns", 0)) if path.is_file() else None
+    return _imported(path, stamp, shape)
+
+
+@lru_cache(maxsize=8)
+def _imported(path: Any, _stamp: Any, shape: props.Mesh) -> Imported:
+    vertices, faces = read_mesh(path)
+    vertices = vertices * METRES[shape.unit]
+    if shape.up == "z":
+        vertices = vertices @ UPRIGHT[:3, :3].T
+    return mesh_from(path.name, vertices, faces, mend=shape.mend == "mended")
+
+
+def read_mesh(path: Any) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+    """The corner points (V, 3) and triangles (F, 3) of a file, as they stand there. Raises `MeshFault`."""
     kind = path.suffix.lower().lstrip(".")
     if kind not in FORMATS:
         raise MeshFault(f"{path.name} is no mesh format that is read. Accepted: {', '.join(FORMATS)}.")
@@ -62,13 +87,14 @@ def import_mesh(path: Path) -> Imported:
     if path.stat().st_size > LARGEST_BYTES:
         raise MeshFault(f"{path.name} is over {LARGEST_BYTES // 2**20} MiB.")
     try:
-        mesh: trimesh.Trimesh = trimesh.load_mesh(path, process=False)
+        source = path if isinstance(path, Path) else BytesIO(path.read_bytes())
+        mesh: trimesh.Trimesh = trimesh.load_mesh(source, file_type=kind, process=False)
     except Exception as error:  # a reader may fail in any way on a damaged file
         raise MeshFault(f"{path.name} cannot be read as {kind.upper()}: {_first_line(error)}") from error
-    return mesh_from(path.name, np.asarray(mesh.vertices, np.float64), np.asarray(mesh.faces))
+    return np.asarray(mesh.vertices, np.float64), np.asarray(mesh.faces)
 
 
-def mesh_from(name: str, vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> Imported:
+def mesh_from(name: str, vertices: NDArray[np.float64], faces: NDArray[np.int64], *, mend: bool = False) -> Imported:
     """Check the arrays of a mesh, weld equal corners and build its tree. Raises `MeshFault`."""
     faces = np.asarray(faces, np.int64).reshape(-1, 3)
     if len(faces) == 0 or len(vertices) < 3:
@@ -85,10 +111,61 @@ def mesh_from(name: str, vertices: NDArray[np.float64], faces: NDArray[np.int64]
     faces = faces[distinct]
     if len(faces) == 0:
         raise MeshFault(f"{name} has only triangles without area.")
-    edges = np.sort(faces[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
-    _, uses = np.unique(edges, axis=0, return_counts=True)
+    if mend:
+        faces = _mended(vertices, faces)
+    _, uses = np.unique(_edges(faces), return_counts=True)
     open_edges = int((uses != 2).sum())
-    return Imported(vertices, faces, open_edges, build_tree(vertices, faces))
+    flipped = int(flipped_faces(vertices, faces).sum())
+    return Imported(vertices, faces, open_edges, flipped, build_tree(vertices, faces))
+
+
+def _edges(faces: NDArray[np.int64]) -> NDArray[np.int64]:
+    """The three edges of each face in turn (3F,), each as one number, whichever way it runs."""
+    ends = np.sort(faces[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
+    numbered: NDArray[np.int64] = ends[:, 0] * (faces.max() + 1) + ends[:, 1]
+    return numbered
+
+
+def flipped_faces(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Which triangles (F,) face another way than the piece they belong to: against most of an open
+    piece, or inwards on a closed one.
+
+    Two faces agree if they run along their shared edge in opposite directions. On the double cover
+    of the faces (each face both ways round), connected components are the consistent windings.
+    """
+    count = len(faces)
+    directed = faces[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+    _, which, uses = np.unique(_edges(faces), return_inverse=True, return_counts=True)
+    order = np.argsort(which, kind="stable")
+    order = order[uses[which[order]] == 2]
+    one, other = order[::2], order[1::2]
+    a, b = one // 3, other // 3
+    against = (directed[one, 0] == directed[other, 0]).astype(np.int64)
+    rows = np.concatenate([2 * a, 2 * a + 1])
+    columns = np.concatenate([2 * b + against, 2 * b + 1 - against])
+    graph = coo_matrix((np.ones(len(rows), np.int8), (rows, columns)), shape=(2 * count, 2 * count))
+    labels = connected_components(graph, directed=False)[1].reshape(count, 2)
+    piece = labels.min(axis=1)  # the component that holds the piece's first face one way or the other
+    turned = labels[:, 0] != piece
+    corners = vertices[faces]
+    volume = np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])) * np.where(turned, -1.0, 1.0)
+    open_faces = np.unique(np.nonzero(uses[which] != 2)[0] // 3)
+    is_open = np.zeros(labels.max() + 1, bool)
+    is_open[piece[open_faces]] = True
+    inward = np.bincount(piece, volume, labels.max() + 1) < 0.0
+    mostly = np.bincount(piece, turned, labels.max() + 1) > 0.5 * np.bincount(piece, minlength=labels.max() + 1)
+    wrong: NDArray[np.bool_] = turned ^ np.where(is_open, mostly, inward)[piece]
+    return wrong
+
+
+def _mended(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Faces without doubles, with holes of three or four edges closed, all facing the same way."""
+    _, first = np.unique(np.sort(faces, axis=1), axis=0, return_index=True)
+    mesh = trimesh.Trimesh(vertices, faces[np.sort(first)], process=False)
+    trimesh.repair.fill_holes(mesh)
+    whole = np.asarray(mesh.faces, np.int64)
+    flipped = flipped_faces(vertices, whole)
+    return np.where(flipped[:, None], whole[:, ::-1], whole)
 
 
 def _first_line(error: Exception) -> str:
@@ -138,7 +215,7 @@ def triangles_of(
     Raises `MeshFault`.
     """
     if isinstance(shape, props.Mesh):
-        mesh = import_mesh(find_mesh(shape.file))
+        mesh = import_mesh(shape, find_mesh)
         return mesh.vertices, mesh.faces, mesh.normals()
     return mesh_of(shape)
 

@@ -22,6 +22,7 @@ from hotgravel.core.shot.units import Dress
 FORMAT: Literal["hotgravel.shot"] = "hotgravel.shot"
 VERSION: Literal[1] = 1
 LARGEST = 32 * 1024 * 1024
+MOST_ROWS = 500  # of a section
 SECTIONS = {
     "set": "Set",
     "matter": "Matter",
@@ -45,10 +46,10 @@ class Shot(BaseModel):
     format: Literal["hotgravel.shot"] = FORMAT
     version: Literal[1] = VERSION
     name: Annotated[str, Field(min_length=1, max_length=80)]
-    set: tuple[Prop, ...] = ()
-    matter: tuple[MatterRow, ...] = ()
-    supply: tuple[Source, ...] = ()
-    forces: tuple[ForceRow, ...] = ()
+    set: Annotated[tuple[Prop, ...], Field(max_length=MOST_ROWS)] = ()
+    matter: Annotated[tuple[MatterRow, ...], Field(max_length=MOST_ROWS)] = ()
+    supply: Annotated[tuple[Source, ...], Field(max_length=MOST_ROWS)] = ()
+    forces: Annotated[tuple[ForceRow, ...], Field(max_length=MOST_ROWS)] = ()
     cues: Annotated[tuple[Cue, ...], Field(max_length=63)] = ()
     finish: Finish = Finish()
 
@@ -118,6 +119,10 @@ def _parse(source: str | bytes | dict[str, Any] | Path) -> dict[str, Any]:
         raise ShotFault.of(f"Not JSON: {error.msg} at line {error.lineno}, column {error.colno}.") from None
     except RecursionError:
         raise ShotFault.of("Nested too deeply for a shot.") from None
+    except ValueError:
+        raise ShotFault.of(
+            "The file holds a whole number of thousands of digits, which is no number of a shot."
+        ) from None
     if not isinstance(document, dict):
         raise ShotFault.of("A shot is a JSON object with sections.")
     return document

@@ -4,8 +4,10 @@ from collections.abc import Iterator
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value, Vector
-from hotgravel.core.shot.fields import clause, colour, dial, dials, file_name, words
+from hotgravel.core.shot.fields import choice, clause, colour, dial, dials, file_name, words
 from hotgravel.core.shot.row import Clause, Row
+
+MeshUnit = Literal["m", "cm", "mm", "inch", "foot"]
 
 
 def _length(default: float, label: str, help: str) -> float:
@@ -81,8 +83,20 @@ class Torus(Clause):
 class Mesh(Clause):
     kind: Literal["mesh"] = "mesh"
     title: ClassVar[str] = "an imported mesh"
-    phrase: ClassVar[str] = "from {file}"
+    phrase: ClassVar[str] = "from {file}, drawn in {unit} with {up} up, {mend}"
     file: str = file_name(label="file", help="OBJ, PLY, STL or glTF, kept beside the shot.")
+    unit: MeshUnit = choice(
+        {"m": "metres", "cm": "centimetres", "mm": "millimetres", "inch": "inches", "foot": "feet"}, "m",
+        label="unit", help="What one unit of the file's numbers is. A prop a hundred times too large was drawn in cm.",
+    )  # fmt: skip
+    up: Literal["y", "z"] = choice(
+        {"y": "y", "z": "z"}, "y", label="up axis", help="Which axis of the file points up. A prop on its back: z."
+    )
+    mend: Literal["as it is", "mended"] = choice(
+        {"as it is": "as it is", "mended": "mended"}, "as it is", label="repair",
+        help="Mended: doubled triangles go, flipped ones are turned, holes of three or four edges are closed. "
+        "No corner point moves.",
+    )  # fmt: skip
 
 
 Shape = Sphere | Hemisphere | Box | Plane | Disc | Cylinder | Cone | Torus | Mesh

@@ -2,11 +2,14 @@
 
 import csv
 import io
+from fractions import Fraction
 from pathlib import Path
 
+import av
 import numpy as np
 import pytest
 import trimesh
+from PIL import Image
 from plyfile import PlyData
 from pxr import Usd, UsdGeom, UsdValidation
 from pygltflib import GLTF2
@@ -41,7 +44,7 @@ def folder(tmp_path_factory) -> Path:
 
 def written(folder: Path, kind: str, revision=7, **how) -> dict[str, bytes]:
     take = take_of(folder, beside(Path()), revision)
-    return dict(WRITERS[kind][1](take, wish(take.store.frames(), **how)))
+    return dict(filter(None, WRITERS[kind][1](take, wish(take.store.frames(), **how))))
 
 
 def z_up(points: np.ndarray) -> np.ndarray:
@@ -196,3 +199,36 @@ def test_what_cannot_be_granted_is_told(folder, how, said):
 def test_names_follow_the_pattern(folder):
     assert list(written(folder, "ply", frames=(2, 2), pattern="{frame} of {shot}")) == ["0002 of ember-burst.ply"]
     assert list(written(folder, "usd", pattern="{shot}_v2_{frame}")) == ["ember-burst_v2.usdc"]
+
+
+def test_pictures_say_where_they_are_from_and_show_the_camera(folder):
+    files = written(folder, "png", frames=(3, 9), every=3, size=(160, 90))
+    assert list(files) == ["ember-burst.0003.png", "ember-burst.0006.png", "ember-burst.0009.png"]
+    picture = Image.open(io.BytesIO(files["ember-burst.0006.png"]))
+    assert picture.size == (160, 90)
+    assert (picture.text["shot"], picture.text["revision"], picture.text["frame"]) == ("Ember burst", "7", "6")
+    assert len(picture.text["fingerprint"]) > 20
+    still = written(folder, "still", frames=(6, 9), size=(160, 90))
+    assert list(still) == ["ember-burst.0006.png"]
+    assert (np.asarray(Image.open(io.BytesIO(still["ember-burst.0006.png"]))) == np.asarray(picture)).all()
+    take = take_of(folder, beside(Path()), 7, {"eye": [0, 300, 1], "aim": [0, 0, 0]})
+    seen = dict(WRITERS["still"][1](take, wish([6], size=(160, 90))))["ember-burst.0006.png"]
+    assert (np.asarray(Image.open(io.BytesIO(seen))) != np.asarray(picture)).mean() > 0.5
+
+
+@pytest.mark.parametrize(("every", "rate", "count"), [(1, 24, 12), (3, 8, 4)])
+def test_a_film_is_read_back_with_its_rate_size_and_frames(folder, every, rate, count):
+    ((name, data),) = written(folder, "mp4", every=every, size=(160, 90)).items()
+    assert name == "ember-burst.mp4"
+    with av.open(io.BytesIO(data)) as film:
+        stream = film.streams.video[0]
+        assert (stream.codec_context.name, stream.width, stream.height) == ("h264", 160, 90)
+        assert stream.average_rate == Fraction(rate)
+        assert film.metadata["title"] == "Ember burst"
+        assert "revision: 7" in film.metadata["comment"]
+        shown = [f.to_ndarray(format="rgb24") for f in film.decode(stream)]
+    assert len(shown) == count
+    stills = written(folder, "png", every=every, size=(160, 90)).values()
+    for picture, still in zip(shown, stills, strict=True):
+        off = picture.astype(float) - np.asarray(Image.open(io.BytesIO(still)), float)
+        assert np.abs(off).mean() < 4.0  # of 255; what H.264 with halved colour loses

@@ -5,7 +5,7 @@ import os
 
 import pytest
 
-from hotgravel.core.run import zarr_file
+from hotgravel.core.run import place
 from hotgravel.core.run.execute import execute
 from hotgravel.core.run.frames import CannotKeep, FrameStore
 from tests.core.run.test_execute import bytes_of, world
@@ -21,7 +21,7 @@ def full_after(monkeypatch, writes: int) -> None:
             raise OSError(errno.ENOSPC, "No space left on device")
         real(handle)
 
-    monkeypatch.setattr(zarr_file.os, "fsync", fsync)
+    monkeypatch.setattr(place.os, "fsync", fsync)
 
 
 @pytest.mark.parametrize(("writes", "what"), [(5, "Frame 5"), (0, "Frame 1 "), (12, "checkpoint at frame 11")])

@@ -1,6 +1,9 @@
 """No dead options: turning each dial of each row changes the result, in the direction its help states."""
 
+import tempfile
 from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -165,6 +168,30 @@ def different(f: Film) -> float:
     return float(np.abs(f.last.position).sum() + 1e3 * f.last.state.sum())
 
 
+@cache
+def meshes() -> Path:
+    """A folder with a tall block that lacks its lid."""
+    folder = Path(tempfile.mkdtemp())
+    block = trimesh.creation.box(extents=[1, 2, 1])
+    trimesh.Trimesh(block.vertices, block.faces[block.face_normals[:, 1] < 0.5], process=False).export(
+        folder / "block.obj"
+    )
+    return folder
+
+
+def from_mesh(shot: dict[str, Any]) -> None:
+    shot["set"][1]["shape"] = {"kind": "mesh", "file": "block.obj"}
+    shot["supply"][0]["aim"] = {"kind": "anywhere"}
+
+
+def born_tall(f: Film) -> float:
+    return float(np.ptp(f.frames[1].position[:, 1]))
+
+
+def born_on_the_lid(f: Film) -> float:
+    return float((f.frames[1].position[:, 1] > 1.9999).mean())
+
+
 @dataclass
 class Turn:
     """A dial turned from one value to another, and what becomes greater (1), less (-1) or just other (0)."""
@@ -185,7 +212,7 @@ class Turn:
         for step in walk:
             here = here[int(step) if step.lstrip("-").isdigit() else step]
         here[int(last) if isinstance(here, list) else last] = value
-        return play(shot, value if last == "quality" else "rough")
+        return play(shot, value if last == "quality" else "rough", meshes())
 
 
 S, C = "supply.0", "matter.2"
@@ -223,6 +250,9 @@ TURNS = {
         f"{C}.side", "outside", "inside", reach, -1, lambda s: s["matter"][2].update(props=["vent"])
     ),
     "source.prop": Turn(f"{S}.prop", "vent", "ground", born_width, 1),
+    "mesh.unit": Turn("set.1.shape.unit", "cm", "foot", born_tall, 1, from_mesh),
+    "mesh.up": Turn("set.1.shape.up", "y", "z", born_tall, -1, from_mesh),
+    "mesh.mend": Turn("set.1.shape.mend", "as it is", "mended", born_on_the_lid, 1, from_mesh),
     "source.part": Turn(
         f"{S}.part", "surface", "volume", lambda f: np.linalg.norm(f.frames[1].position - [0, 1, 0], axis=1).mean(), -1
     ),

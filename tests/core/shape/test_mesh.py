@@ -5,6 +5,11 @@ import pytest
 import trimesh
 
 from hotgravel.core.shape.mesh import MESH_OF, MeshFault, import_mesh, mesh_from, mesh_of
+from hotgravel.core.shot.props import Mesh
+
+
+def taken(path, **how):
+    return import_mesh(Mesh(file=path.name, **how), lambda name: path.parent / name)
 
 
 @pytest.mark.parametrize("kind", ["obj", "ply", "stl", "glb", "gltf"])
@@ -17,7 +22,7 @@ def test_each_format_gives_the_same_mesh(tmp_path, kind):
         path = tmp_path / "model.gltf"
     else:
         ball.export(path)
-    mesh = import_mesh(path)
+    mesh = taken(path)
     assert (len(mesh.faces), len(mesh.vertices)) == (320, 162)
     assert mesh.closed
     assert np.linalg.norm(mesh.vertices, axis=1) == pytest.approx(0.7, rel=1e-5)
@@ -31,6 +36,40 @@ def test_an_open_mesh_is_reported():
     assert not mesh.closed
     assert "79 triangles" in mesh.report()
     assert "open at 3 edges, so it has no inside" in mesh.report()
+
+
+@pytest.mark.parametrize(("unit", "metres"), [("cm", 0.01), ("mm", 0.001), ("inch", 0.0254), ("foot", 0.3048)])
+def test_a_file_says_in_which_unit_and_axis_it_was_drawn(tmp_path, unit, metres):
+    trimesh.creation.box(extents=[1, 2, 3]).export(tmp_path / "tall.stl")
+    assert np.ptp(taken(tmp_path / "tall.stl").vertices, axis=0) == pytest.approx([1, 2, 3])
+    standing = taken(tmp_path / "tall.stl", unit=unit, up="z")
+    assert np.ptp(standing.vertices, axis=0) == pytest.approx(np.array([1, 3, 2]) * metres)
+    assert standing.flipped == 0  # turned, not mirrored
+
+
+def test_flipped_triangles_are_counted_piece_by_piece():
+    ball = trimesh.creation.icosphere(subdivisions=2)
+    faces = np.array(ball.faces)
+    faces[:7] = faces[:7, ::-1]
+    assert mesh_from("it", ball.vertices, faces).flipped == 7
+    inside_out = trimesh.util.concatenate([ball, trimesh.creation.box().apply_translation([5, 0, 0])])
+    turned = np.array(inside_out.faces)
+    turned[-12:] = turned[-12:, ::-1]
+    assert mesh_from("it", inside_out.vertices, turned).flipped == 12  # a closed piece that faces inwards
+    sheet = trimesh.creation.box().faces[:10]
+    assert mesh_from("it", trimesh.creation.box().vertices, sheet[:, ::-1]).flipped == 0  # a sheet has no outside
+
+
+def test_mending_turns_doubles_and_holes_into_a_closed_mesh():
+    ball = trimesh.creation.icosphere(subdivisions=2)
+    faces = np.concatenate([ball.faces[4:], ball.faces[:3], ball.faces[20:23]])
+    faces[60:70] = faces[60:70, ::-1]
+    broken = mesh_from("it", ball.vertices, faces)
+    assert not broken.closed
+    mended = mesh_from("it", ball.vertices, faces, mend=True)
+    assert (mended.closed, mended.flipped, len(mended.faces)) == (True, 0, 320)
+    assert np.array_equal(mended.vertices, broken.vertices)
+    assert trimesh.Trimesh(mended.vertices, mended.faces).is_volume  # an independent opinion
 
 
 @pytest.mark.parametrize(("vertices", "faces", "said"), [
@@ -48,11 +87,11 @@ def test_files_that_are_no_mesh_are_refused(tmp_path):
     (tmp_path / "a.ply").write_bytes(b"ply\nformat binary_little_endian 1.0\nelement vertex 999999999\n")
     (tmp_path / "a.xyz").write_text("1 2 3")
     with pytest.raises(MeshFault, match="cannot be read as PLY"):
-        import_mesh(tmp_path / "a.ply")
+        taken(tmp_path / "a.ply")
     with pytest.raises(MeshFault, match="Accepted: obj, ply, stl, glb, gltf"):
-        import_mesh(tmp_path / "a.xyz")
+        taken(tmp_path / "a.xyz")
     with pytest.raises(MeshFault, match="not beside the shot"):
-        import_mesh(tmp_path / "gone.obj")
+        taken(tmp_path / "gone.obj")
 
 
 @pytest.mark.parametrize("shape", MESH_OF)

@@ -2,7 +2,7 @@
 
 const BUDGET = 500 * 1024 * 1024;
 const AT_ONCE = 4;
-const ARRAYS = { float32: Float32Array, uint32: Uint32Array, uint8: Uint8Array };
+const ARRAYS = { float32: Float32Array, uint32: Uint32Array, int16: Int16Array };
 
 export function unpack(buffer) {
   const length = new DataView(buffer).getUint32(0, true);

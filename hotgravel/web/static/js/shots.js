@@ -2,8 +2,6 @@
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("card", () => ({
     naming: false,
-    sure: false,
     toggleNaming() { this.naming = !this.naming; },
-    askSure() { this.sure = true; },
   }));
 });

@@ -1,0 +1,101 @@
+"""What comes in from outside: meshes for a shot, and shots from another Hot Gravel."""
+
+from pathlib import Path, PurePosixPath
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request, UploadFile
+from fastapi.responses import RedirectResponse, Response
+
+from hotgravel.core.exchange.bundle import read_bundle, write_bundle
+from hotgravel.core.run.world import beside
+from hotgravel.core.shape.mesh import FORMATS, LARGEST_BYTES, MeshFault, import_mesh
+from hotgravel.core.shot import edit
+from hotgravel.core.shot.document import Shot, load
+from hotgravel.core.shot.edit import Edited
+from hotgravel.core.shot.faults import ShotFault
+from hotgravel.core.shot.props import Mesh, MeshUnit
+from hotgravel.store import settings, shots
+from hotgravel.web.editing import Number, Text, answer
+from hotgravel.web.render import Typed
+from hotgravel.web.studio import Studio
+
+router = APIRouter()
+ZIP = b"PK\x03\x04"
+
+
+@router.post("/shots/{shot_id}/meshes")
+def add_mesh(
+    request: Request, shot_id: int, mesh: UploadFile, revision: Number, unit: Annotated[MeshUnit, Form()] = "m",
+    up: Text = "y", unfolded: Text = "",
+) -> Response:  # fmt: skip
+    """Keep an uploaded mesh and add a prop of it, unfolded, so that its report is in view."""
+    studio: Studio = request.app.state.studio
+    added: list[str] = []
+
+    def change(shot: Shot) -> Edited:
+        if up not in ("y", "z"):
+            raise ShotFault.of(f"{up!r} is no up axis. Accepted: y or z.")
+        name = keep_mesh(studio, mesh.filename or "", mesh.file.read(LARGEST_BYTES + 1))
+        shape = {"kind": "mesh", "file": name, "unit": unit, "up": up}
+        edited, row = edit.add_row(shot, "prop", shape=shape, name=Path(name).stem.replace("-", " ")[:60])
+        added.append(row)
+        return edited
+
+    with studio.database.session() as session:
+        settings.put(session, settings.MESH_UNIT, unit)
+        settings.put(session, settings.MESH_UP, up)
+    return answer(request, shot_id, revision, change, Typed("set", "", ""), unfolded, added)
+
+
+def keep_mesh(studio: Studio, given: str, data: bytes) -> str:
+    """Store an uploaded file under a name of our own making, if it can be read. Raises `ShotFault`."""
+    given = PurePosixPath(given.replace("\\", "/")).name
+    suffix = Path(given).suffix.lower()
+    if suffix.lstrip(".") not in FORMATS:
+        raise ShotFault.of(f"{given or 'The file'} is no mesh format that is read. Accepted: {', '.join(FORMATS)}.")
+    stem = "".join(c if c.isascii() and c.isalnum() else "-" for c in Path(given).stem).strip("-")[:40] or "mesh"
+    if len(data) > LARGEST_BYTES:
+        raise ShotFault.of(f"{given} is over {LARGEST_BYTES // 2**20} MiB.")
+    studio.meshes.mkdir(parents=True, exist_ok=True)
+    number, path = 1, studio.meshes / f"{stem}{suffix}"
+    while path.exists():
+        if path.read_bytes() == data:
+            return str(path.name)
+        number += 1
+        path = studio.meshes / f"{stem}-{number}{suffix}"
+    path.write_bytes(data)
+    try:
+        import_mesh(Mesh(file=path.name), beside(studio.meshes))
+    except MeshFault as fault:
+        path.unlink()
+        raise ShotFault.of(str(fault)) from None
+    return str(path.name)
+
+
+@router.post("/shots/upload")
+def take_in(request: Request, file: UploadFile) -> Response:
+    """A shot file (.shot.json), or a zip of a shot with its meshes, as a new shot."""
+    studio: Studio = request.app.state.studio
+    data = file.file.read()
+    if data.startswith(ZIP):
+        shot, meshes = read_bundle(data)
+    else:
+        shot, meshes = load(data), {}
+    kept = {name: keep_mesh(studio, name, content) for name, content in meshes.items()}
+    document = shot.dump()
+    for prop in document["set"]:
+        if prop["shape"]["kind"] == "mesh":
+            prop["shape"]["file"] = kept.get(prop["shape"]["file"], prop["shape"]["file"])
+    with studio.database.session() as session:
+        made = shots.create(session, load(document), "taken in from a file")
+    return RedirectResponse(f"/shots/{made.id}", 303)
+
+
+@router.get("/shots/{shot_id}.zip")
+def bundle(request: Request, shot_id: int) -> Response:
+    """The shot with its meshes."""
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        shot = shots.document(session, shot_id)
+    headers = {"Content-Disposition": f'attachment; filename="shot-{shot_id}.zip"'}
+    return Response(write_bundle(shot, beside(studio.meshes)), media_type="application/zip", headers=headers)
