@@ -6,7 +6,7 @@ import threading
 from collections.abc import Callable
 from typing import Any
 
-from distributed import Client, Future, LocalCluster
+from distributed import Client, Future, KilledWorker, LocalCluster
 
 from hotgravel.core.run.place import Place, address_of
 from hotgravel.farm import job
@@ -46,7 +46,8 @@ class Farm:
                 )  # fmt: skip
                 self._client = Client(self._cluster)
             self._client.subscribe_topic(job.TOPIC, self._hear)
-            self._client.submit(job.prepare, key="prepare", pure=False).result()
+            there = self._client.scheduler_info(n_workers=-1)["workers"]
+            self._client.gather([self._client.submit(job.prepare, workers=[w], pure=False) for w in there])
         except Exception as error:  # whatever stops the workers must reach the page
             log.exception("the workers did not start")
             self._failure = f"The workers did not start: {error}"
@@ -91,8 +92,7 @@ class Farm:
         except Exception as error:
             if not isinstance(error, ValueError):  # a ShotFault is a sentence already
                 log.exception("run %s failed", run_id)
-            text = str(error) or type(error).__name__
-            self._ended(run_id, "failed", text if isinstance(error, ValueError) else f"The run stopped: {text}")
+            self._ended(run_id, "failed", _why(error))
 
     def stop(self) -> None:
         """End the workers."""
@@ -104,3 +104,11 @@ class Farm:
             self._client.close(timeout=2)
         if self._cluster is not None:
             self._cluster.close(timeout=5)
+
+
+def _why(error: Exception) -> str:
+    if isinstance(error, ValueError):
+        return str(error)
+    if isinstance(error, KilledWorker):
+        return "The worker was ended from outside, several times. The frames so far are kept; the run can go on."
+    return f"The run stopped: {str(error) or type(error).__name__}"

@@ -61,7 +61,9 @@ def frame_bytes(request: Request, run_id: int, frame: int) -> Response:
     """A frame for the stage: a JSON head of stated length, then its arrays, little endian.
 
     Bytes 0 to 3 hold the head's length n (uint32), 4 to n + 3 the head, which names each
-    array with its type, numbers per particle and byte offset; arrays start at multiples of 4.
+    array with its type, numbers per particle and byte offset behind the head; arrays start at
+    multiples of 4. What lies between them has no meaning: the part of the frame's file that
+    holds the arrays is sent as it stands.
     """
     studio: Studio = request.app.state.studio
     try:
@@ -76,20 +78,24 @@ def frame_bytes(request: Request, run_id: int, frame: int) -> Response:
 def packed(store: FrameStore, frame: int) -> memoryview:
     """The wire form of a kept frame."""
     spans, path = store.drawn(frame)
-    fields, length = [], 0
-    for span in spans:
-        width = span.shape[1] if len(span.shape) > 1 else 1
-        fields.append({"name": span.name, "type": span.dtype, "width": width, "offset": length})
-        length += (span.size + 3) // 4 * 4
+    there = [span for span in spans if span.size]
+    low = min((span.start for span in there), default=0)
+    high = max((span.start + span.size for span in there), default=0)
+    fields = [
+        {
+            "name": s.name,
+            "type": s.dtype,
+            "width": s.shape[1] if len(s.shape) > 1 else 1,
+            "offset": max(s.start - low, 0),
+        }
+        for s in spans
+    ]
     head = json.dumps({"frame": frame, "count": spans[0].shape[0], "fields": fields}).encode()
     head += b" " * (-len(head) % 4)
     start = 4 + len(head)
-    body = np.empty(start + length, np.uint8)  # not cleared first, which would cost as much as the reading
+    body = np.empty(start + high - low, np.uint8)  # not cleared first, which would cost as much as the reading
     body[:start] = np.frombuffer(np.uint32(len(head)).tobytes() + head, np.uint8)
     with path.open("rb", buffering=0) as file:
-        for field, span in zip(fields, spans, strict=True):
-            at = start + int(field["offset"])
-            file.seek(span.start)
-            file.readinto(memoryview(body)[at : at + span.size])
-            body[at + span.size : at + (span.size + 3) // 4 * 4] = 0
+        file.seek(low)
+        file.readinto(memoryview(body)[start:])
     return body.data

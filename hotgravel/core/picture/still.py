@@ -18,6 +18,10 @@ from hotgravel.core.shape.distance import distance
 
 Array = NDArray[np.float64]
 ZENITH, HORIZON = np.array([0.006, 0.011, 0.028]), np.array([0.115, 0.050, 0.040])
+_BAYER = np.array([[0, 2], [3, 1]])
+for _ in range(2):
+    _BAYER = np.block([[4 * _BAYER, 4 * _BAYER + 2], [4 * _BAYER + 3, 4 * _BAYER + 1]])
+_DITHER = (_BAYER + 0.5) / 64.0
 SUN = np.array([-0.45, 0.5, 0.74])
 FIELD_OF_VIEW = math.radians(38.0)
 
@@ -45,48 +49,98 @@ def view_on(low: Array, high: Array) -> View:
     return View(middle + away * np.array([0.62, 0.16, 0.74]), middle)
 
 
+@njit(cache=True)
+def _span(o, d, low, high):
+    """Where a ray (o, d) enters and leaves a box; it misses if it leaves before it enters."""
+    enter, leave = 0.0, np.inf
+    for c in range(3):
+        if abs(d[c]) < 1e-12:
+            if o[c] < low[c] or o[c] > high[c]:
+                return 1.0, 0.0
+            continue
+        one, other = (low[c] - o[c]) / d[c], (high[c] - o[c]) / d[c]
+        enter, leave = max(enter, min(one, other)), min(leave, max(one, other))
+    return enter, leave
+
+
+@njit(cache=True)
+def _grain(x, y, z):
+    x, y, z = x * 0.3183 + 0.1, y * 0.3183 + 0.1, z * 0.3183 + 0.1
+    x, y, z = 17.0 * (x - math.floor(x)), 17.0 * (y - math.floor(y)), 17.0 * (z - math.floor(z))
+    g = x * y * z * (x + y + z)
+    return g - math.floor(g)
+
+
+@njit(cache=True)
+def _lumps(x, y, z):
+    """Value noise of one lump a unit; the stage's shader roughens its props with the same."""
+    i, j, k = math.floor(x), math.floor(y), math.floor(z)
+    x, y, z = x - i, y - j, z - k
+    x, y, z = x * x * (3 - 2 * x), y * y * (3 - 2 * y), z * z * (3 - 2 * z)
+    total = 0.0
+    for a in range(2):
+        for b in range(2):
+            for c in range(2):
+                weight = (x if a else 1 - x) * (y if b else 1 - y) * (z if c else 1 - z)
+                total += weight * _grain(i + a, j + b, k + c)
+    return total
+
+
 @njit(cache=True, parallel=True)
-def _props(image, depth, eye, axes, tan, kinds, sizes, poses, colours, tree, sun, zenith, horizon, far):
+def _props(image, depth, eye, axes, tan, kinds, sizes, boxes, poses, colours, tree, sun, lamp, zenith, horizon, far):
     rows, columns = depth.shape
     for r in prange(rows):
+        o, e = np.empty(3), np.empty(3)
         for k in range(columns):
             u = (2.0 * (k + 0.5) / columns - 1.0) * tan * columns / rows
             v = (1.0 - 2.0 * (r + 0.5) / rows) * tan
             d = axes[2] + u * axes[0] + v * axes[1]
             d = d / math.sqrt((d * d).sum())
             haze = math.exp(-6.0 * max(d[1], 0.0))
-            sky = zenith + (horizon - zenith) * haze
-            depth[r, k] = np.inf
             for c in range(3):
-                image[r, k, c] = sky[c]
-            t = 0.0
-            hit = -1
+                image[r, k, c] = zenith[c] + (horizon[c] - zenith[c]) * haze
+            nearest, hit = far, -1
             nx, ny, nz = 0.0, 0.0, 0.0
-            for _ in range(128):
-                best = np.inf
-                for j in range(len(kinds)):
-                    p = poses[j]
-                    x, y, z = eye[0] + t * d[0] - p[9], eye[1] + t * d[1] - p[10], eye[2] + t * d[2] - p[11]
-                    s = p[12]
+            lx, ly, lz = 0.0, 0.0, 0.0
+            for j in range(len(kinds)):
+                # In the prop's own frame the ray is walked only where it passes through the prop's box.
+                p, s = poses[j], poses[j, 12]
+                x, y, z = eye[0] - p[9], eye[1] - p[10], eye[2] - p[11]
+                for c in range(3):
+                    o[c] = (p[c] * x + p[c + 3] * y + p[c + 6] * z) / s
+                    e[c] = (p[c] * d[0] + p[c + 3] * d[1] + p[c + 6] * d[2]) / s
+                t, leave = _span(o, e, boxes[j, 0], boxes[j, 1])
+                leave = min(leave, nearest)
+                for _ in range(96):
+                    if t > leave:
+                        break
                     q, gx, gy, gz = distance(
                         kinds[j], sizes[j, 0], sizes[j, 1], sizes[j, 2], tree,
-                        (p[0] * x + p[3] * y + p[6] * z) / s, (p[1] * x + p[4] * y + p[7] * z) / s,
-                        (p[2] * x + p[5] * y + p[8] * z) / s,
+                        o[0] + t * e[0], o[1] + t * e[1], o[2] + t * e[2],
                     )  # fmt: skip
-                    if q * s < best:
-                        best, hit = q * s, j
+                    if q * s < 1e-3 + 2e-4 * t:
+                        nearest, hit = t, j
+                        lx, ly, lz = o[0] + t * e[0], o[1] + t * e[1], o[2] + t * e[2]
                         nx = p[0] * gx + p[1] * gy + p[2] * gz
                         ny = p[3] * gx + p[4] * gy + p[5] * gz
                         nz = p[6] * gx + p[7] * gy + p[8] * gz
-                if best < 1e-3 + 1e-4 * t or t > far:
-                    break
-                t += best
-            if hit >= 0 and t < far and best < 0.02 + 2e-3 * t:
+                        break
+                    t += q * s
+            depth[r, k] = np.inf
+            if hit >= 0:
                 light = 0.10 + 0.12 * max(ny, 0.0) + 0.5 * max(0.0, nx * sun[0] + ny * sun[1] + nz * sun[2])
-                fog = 1.0 - math.exp(-t / (0.6 * far))
-                depth[r, k] = t
+                fog = 1.0 - math.exp(-nearest / (0.6 * far))
+                depth[r, k] = nearest
+                speck = 0.5 * _lumps(2.3 * lx, 2.3 * ly, 2.3 * lz) + 0.3 * _lumps(7.1 * lx, 7.1 * ly, 7.1 * lz)
+                rough = 0.62 + 0.76 * (speck + 0.2 * _lumps(23.0 * lx, 23.0 * ly, 23.0 * lz))
+                ax = lamp[0] - eye[0] - nearest * d[0]
+                ay = lamp[1] - eye[1] - nearest * d[1]
+                az = lamp[2] - eye[2] - nearest * d[2]
+                off = math.sqrt(ax * ax + ay * ay + az * az) + 1e-9
+                glow = lamp[3] * abs(nx * ax + ny * ay + nz * az) / off / (1.0 + (off / lamp[4]) ** 2)
                 for c in range(3):
-                    image[r, k, c] = colours[hit, c] * light * (1.0 - fog) + horizon[c] * fog * 0.8
+                    lit = light + glow * (1.0, 0.45, 0.16)[c]
+                    image[r, k, c] = colours[hit, c] * rough * lit * (1.0 - fog) + horizon[c] * fog * 0.8
 
 
 @njit(cache=True)
@@ -141,18 +195,42 @@ def pixels_of(
     colours = np.array([_linear(p.colour) for p in props]).reshape(-1, 3)
     kinds = np.array([world.shapes[p.id].kind for p in props], np.int64)
     sizes = np.array([world.shapes[p.id].sizes for p in props]).reshape(-1, 3)
+    boxes = np.array([np.stack(world.shapes[p.id].box) for p in props]).reshape(-1, 2, 3)
+    boxes = boxes + np.array([[-1e-4], [1e-4]])  # a sheet has no height, and no ray would pass through it
     axes, tan = view.axes(), math.tan(0.5 * FIELD_OF_VIEW)
     far = 14.0 * float(np.linalg.norm(view.aim - view.eye))
-    _props(image, depth, view.eye, axes, tan, kinds, sizes, table.reshape(-1, 13), colours, world.tree,
-           SUN / np.linalg.norm(SUN), ZENITH, HORIZON, far)  # fmt: skip
     palette = np.array([_linear(s.colour) for s in world.shot.states]).reshape(-1, 3)
     glow = 1.5 * palette[particles["state"]] if len(position) else np.zeros((0, 3))
+    _props(image, depth, view.eye, axes, tan, kinds, sizes, boxes, table.reshape(-1, 13), colours, world.tree,
+           SUN / np.linalg.norm(SUN), _lamp(position), ZENITH, HORIZON, far)  # fmt: skip
     embers = np.zeros_like(image)
     _splat(embers, depth, view.eye, axes, tan, position, particles["radius"].astype(float), glow)
-    bloom = gaussian_filter(embers, (height / 55.0, height / 55.0, 0.0))
-    image += embers + 0.9 * bloom
+    image += embers + 0.9 * _blurred(embers, height / 55.0)
     mapped = 1.0 - np.exp(-1.5 * image)
-    return (255.0 * np.clip(mapped, 0.0, 1.0) ** (1 / 2.2) + 0.5).astype(np.uint8)
+    dither = _DITHER[np.arange(height)[:, None] % 8, np.arange(width) % 8, None]  # or the sky would show steps
+    return (255.0 * np.clip(mapped, 0.0, 1.0) ** (1 / 2.2) + dither).astype(np.uint8)
+
+
+def _lamp(position: Array) -> Array:
+    """The crowd's own light: its middle, strength, and reach."""
+    if not len(position):
+        return np.array([0.0, 0.0, 0.0, 0.0, 1.0])
+    middle, spread = position.mean(axis=0), float(np.linalg.norm(position.std(axis=0)))
+    reach = max(spread, 0.05)
+    return np.array([middle[0], middle[1] + 0.4 * reach, middle[2], 1.3 * min(1.0, len(position) / 3000.0), reach])
+
+
+def _blurred(image: Array, sigma: float) -> Array:
+    """A Gaussian blur; made at a quarter of the size where that loses nothing."""
+    step = max(1, int(sigma / 2.5))
+    rows, columns = image.shape[0] // step * step, image.shape[1] // step * step
+    if step == 1 or not rows or not columns:
+        return gaussian_filter(image, (sigma, sigma, 0.0))
+    small = image[:rows, :columns].reshape(rows // step, step, columns // step, step, 3).mean(axis=(1, 3))
+    soft = gaussian_filter(small, (sigma / step, sigma / step, 0.0))
+    size = (image.shape[1], image.shape[0])
+    planes = [Image.fromarray(soft[..., c].astype(np.float32)).resize(size, Image.Resampling.BICUBIC) for c in range(3)]
+    return np.maximum(np.stack([np.asarray(p) for p in planes], axis=-1), 0.0)
 
 
 def _is_set_piece(world: World, prop: str) -> bool:

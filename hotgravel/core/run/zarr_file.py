@@ -7,6 +7,7 @@ that their bytes can be sent from the file as they stand.
 """
 
 import json
+import struct
 import zipfile
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
@@ -18,6 +19,7 @@ from numpy.typing import NDArray
 
 from hotgravel.core.run.place import Place, write_whole
 
+ALIGNMENT = 0xD935
 _CODEC = {"cname": "lz4", "clevel": 1, "blocksize": 0}
 
 
@@ -37,7 +39,8 @@ def write_groups(
                 for name, array in arrays.items():
                     _put(file, f"{group}/{name}/zarr.json", _json(_metadata(array, packed=name not in plain)))
                     if array.size:
-                        _put(file, _chunk(f"{group}/{name}", array.ndim), _bytes(array, packed=name not in plain))
+                        chunk = _chunk(f"{group}/{name}", array.ndim)
+                        _put(file, chunk, _bytes(array, packed=name not in plain), aligned=name in plain)
 
     write_whole(path, fill)
 
@@ -50,7 +53,7 @@ def read_arrays(path: Place, group: str, names: Iterable[str]) -> dict[str, NDAr
 
 @dataclass(frozen=True)
 class Span:
-    """Where a plain array lies in its file, in bytes."""
+    """Where a plain array lies in its file, in bytes; `start` is a multiple of 4."""
 
     name: str
     dtype: str
@@ -71,7 +74,7 @@ def plain_spans(path: Place, group: str, names: Iterable[str]) -> tuple[Span, ..
             if 0 not in shape:
                 entry = file.getinfo(_chunk(f"{group}/{name}", len(shape)))
                 size = len(file.read(entry))
-                start = entry.header_offset + 30 + len(entry.filename.encode())  # a local header without extras
+                start = entry.header_offset + 30 + len(entry.filename.encode()) + len(entry.extra)
             spans.append(Span(name, metadata["data_type"], shape, start, size))
     return tuple(spans)
 
@@ -83,9 +86,14 @@ def read_attributes(path: Place) -> dict[str, Any]:
         return attributes
 
 
-def _put(file: zipfile.ZipFile, name: str, data: bytes) -> None:
+def _put(file: zipfile.ZipFile, name: str, data: bytes, *, aligned: bool = False) -> None:
     # A fixed date: the same frame must give the same bytes.
-    file.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), data)
+    info = zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0))
+    if aligned:
+        # An extra field of the kind that archives use for this, so that the data start at a multiple of 4.
+        start = file.start_dir + 30 + len(name.encode()) + 4
+        info.extra = struct.pack("<HH", ALIGNMENT, -start % 4) + b"\0" * (-start % 4)
+    file.writestr(info, data)
 
 
 def _json(document: Mapping[str, Any]) -> bytes:

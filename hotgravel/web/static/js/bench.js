@@ -240,6 +240,9 @@ $("wireframe").addEventListener("change", () => stage.setWireframe($("wireframe"
 const tell = (detail) => document.dispatchEvent(new CustomEvent("hotgravel:help", { detail }));
 const KEYS = {
   " ": () => player.toggle(),
+  p: (event) => { const id = stage.nextPick(event.shiftKey ? -1 : 1); if (id !== null) showBecause(id); },
+  "+": () => stage.orbit(0, 0, 0.87),
+  "-": () => stage.orbit(0, 0, 1.15),
   ArrowLeft: (event) => step(event.shiftKey ? -10 : -1),
   ArrowRight: (event) => step(event.shiftKey ? 10 : 1),
   Home: () => step(-Infinity),
@@ -257,7 +260,12 @@ document.addEventListener("keydown", (event) => {
     $(event.shiftKey ? "redo" : "undo").click();
     return;
   }
-  if (event.target.closest("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
+  if (event.target.closest("input, select, textarea") || event.ctrlKey || event.metaKey) return;
+  if (event.altKey) {
+    const way = { ArrowLeft: [-10, 0], ArrowRight: [10, 0], ArrowUp: [0, 10], ArrowDown: [0, -10] }[event.key];
+    if (way) { event.preventDefault(); stage.orbit(...way); }
+    return;
+  }
   if (event.key === " " && event.target.closest("button, a, summary")) return;
   const act = KEYS[event.key] ?? KEYS[event.key.toLowerCase()];
   if (!act) return;

@@ -159,6 +159,17 @@ export class Stage {
     this.later();
   }
 
+  // Round the aim by degrees, and nearer or farther; for the keyboard.
+  orbit(across, up, nearer = 1) {
+    const from = new THREE.Spherical().setFromVector3(this.camera.position.clone().sub(this.controls.target));
+    from.theta += (across * Math.PI) / 180;
+    from.phi = Math.min(Math.PI - 0.05, Math.max(0.05, from.phi - (up * Math.PI) / 180));
+    from.radius *= nearer;
+    this.camera.position.copy(this.controls.target).add(new THREE.Vector3().setFromSpherical(from));
+    this.controls.update();
+    this.later();
+  }
+
   fit(bounds) {
     const box = this.setBox();
     if (bounds) {
@@ -212,12 +223,12 @@ export class Stage {
   }
 
   // The id of the particle nearest to a place on the canvas, within ten pixels; null if none.
-  pick(px, py, width, height) {
+  pick(px, py, width, height, least = 100) {
     if (!this.frame) return null;
     this.camera.updateMatrixWorld();
     const m = new THREE.Matrix4().multiplyMatrices(this.camera.projectionMatrix, this.camera.matrixWorldInverse).elements;
     const p = this.frame.position;
-    let best = null, least = 100;
+    let best = null;
     for (let i = 0; i < this.frame.count; i++) {
       const x = p[3 * i], y = p[3 * i + 1], z = p[3 * i + 2];
       const w = m[3] * x + m[7] * y + m[11] * z + m[15];
@@ -228,6 +239,15 @@ export class Stage {
       if (off < least - 1e-3 || (best !== null && off < least + 9 && w < best.w && off < 36)) { least = Math.min(off, least); best = { i, w }; }
     }
     return best === null ? null : this.frame.id[best.i];
+  }
+
+  // The particle after the picked one by id, or before it; the one nearest the middle if none is picked.
+  nextPick(by) {
+    if (!this.frame?.count) return null;
+    const ids = this.frame.id, at = this.picked == null ? -1 : ids.indexOf(this.picked);
+    if (at >= 0) return ids[(at + by + ids.length) % ids.length];
+    const box = this.canvas.getBoundingClientRect();
+    return this.pick(box.width / 2, box.height / 2, box.width, box.height, Infinity) ?? ids[0];
   }
 
   mark(id) { this.picked = id; this.markPicked(); this.later(); }
