@@ -230,7 +230,8 @@ def _blurred(image: Array, sigma: float) -> Array:
     soft = gaussian_filter(small, (sigma / step, sigma / step, 0.0))
     size = (image.shape[1], image.shape[0])
     planes = [Image.fromarray(soft[..., c].astype(np.float32)).resize(size, Image.Resampling.BICUBIC) for c in range(3)]
-    return np.maximum(np.stack([np.asarray(p) for p in planes], axis=-1), 0.0)
+    wide: Array = np.maximum(np.stack([np.asarray(p) for p in planes], axis=-1), 0.0)
+    return wide
 
 
 def _is_set_piece(world: World, prop: str) -> bool:
