@@ -38,7 +38,7 @@ def main() -> None:
             np.copyto(target, source)
 
     def step() -> int:
-        return advance(p.position, p.velocity, p.age, p.state, p.radius, p.touched, p.impact, 1 / 48,
+        return advance(p.position, p.velocity, p.age, p.state, p.radius, p.touched, p.impact, p.travelled, 1 / 48, False,
                        *forces, c.table, c.bits, tree)  # fmt: skip
 
     def timed(work) -> float:

@@ -24,6 +24,12 @@ ATTRIBUTES = {
         Attribute("age", "s", np.float64, 1, "since it left its source"),
         Attribute("life", "s", np.float64, 1, "how long it lasts"),
         Attribute("radius", "m", np.float64, 1, "its size"),
+        Attribute("rest", "m", np.float64, 3, "where it was born, as its prop then lay"),
+        Attribute("size", "m", np.float64, 1, "the radius it was born with"),
+        Attribute("travelled", "m", np.float64, 1, "how far it has come along its way"),
+        Attribute("mass", "kg", np.float64, 1, "its mass"),
+        Attribute("temperature", "°C", np.float64, 1, "how hot it is"),
+        Attribute("colour", "", np.uint32, 1, "its own colour as 0xrrggbb, plus 2^24; 0 where it has none"),
         Attribute("id", "", np.int64, 1, "its number, never used twice in a run"),
         Attribute("state", "", np.int16, 1, "which state it is in, counted in the shot's order"),
         Attribute("source", "", np.int16, 1, "which source it left, counted in the shot's order"),
@@ -31,4 +37,19 @@ ATTRIBUTES = {
         Attribute("touched", "", np.uint64, 1, "what it met in this step: a bit for each watched prop"),
         Attribute("impact", "m/s", np.float64, 1, "the hardest it came at what it met when last it met anything"),
     )
+}
+
+# What responses, formulas and histograms can read of an element: its words, and its unit.
+READABLE: dict[str, tuple[str, str]] = {
+    "age": ("age", "s"),
+    "fraction of life": ("fraction of life", "%"),
+    "speed": ("speed", "m/s"),
+    "travelled": ("distance travelled", "m"),
+    "height": ("height", "m"),
+    "radius": ("radius", "m"),
+    "mass": ("mass", "kg"),
+    "temperature": ("temperature", "°C"),
+    "random": ("a number each has by chance", "%"),
+    "distance to": ("distance to", "m"),
+    "weight in": ("weight in", "%"),
 }

@@ -12,7 +12,7 @@ from hotgravel.core.run.world import beside
 from hotgravel.core.shape.mesh import MeshFault, import_mesh
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.fields import fields_of
-from hotgravel.core.shot.props import Mesh
+from hotgravel.core.shot.props import Mesh, Prop
 from hotgravel.store import runs, settings, shots
 from hotgravel.store.models import RunRecord
 from hotgravel.web.render import notebook, page
@@ -49,7 +49,7 @@ def imports(studio: Studio, session: Session, shot: Shot) -> dict[str, Any]:
     """What the notebook says of imported meshes: a report by row, and the unit and axis of the last import."""
     reports = {}
     for prop in shot.set:
-        if isinstance(prop.shape, Mesh):
+        if isinstance(prop, Prop) and isinstance(prop.shape, Mesh):
             try:
                 reports[prop.id] = import_mesh(prop.shape, beside(studio.meshes)).report()
             except MeshFault as fault:

@@ -4,12 +4,15 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from fastapi import Request
 from fastapi.responses import HTMLResponse
 from fastapi.templating import Jinja2Templates
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
-from hotgravel.core.drive.value import is_driven
+from hotgravel.core.drive.ask import Ask
+from hotgravel.core.drive.driver import answer
+from hotgravel.core.drive.keys import Keys
 from hotgravel.core.shot.document import SECTIONS, Shot
 from hotgravel.core.shot.edit import rows_of
 from hotgravel.core.shot.faults import Fault
@@ -23,7 +26,7 @@ from hotgravel.core.shot.fields import (
     Refer,
     fields_of,
 )
-from hotgravel.core.shot.row import Clause, Row, Slot, pieces, sentence, show_value, slots_of
+from hotgravel.core.shot.row import Clause, Row, Slot, is_driven, pieces, sentence, show_value, slots_of
 from hotgravel.core.shot.units import show_number, show_quantity, shown_unit
 
 HERE = Path(__file__).parent
@@ -103,6 +106,8 @@ def _usual(quantity: Quantity, value: Any, shot: Shot) -> tuple[str, bool]:
 def keys_shown(shot: Shot, slot: Slot) -> list[dict[str, str]]:
     """The keys of a driven value as its editor shows them."""
     assert isinstance(slot.described, Quantity)
+    if not isinstance(slot.value, Keys):
+        return []
     return [
         {
             "frame": f"{key.frame:g}",
@@ -118,7 +123,7 @@ def keys_curve(shot: Shot, slot: Slot) -> str:
     finish = shot.finish
     steps = 100
     frames = [finish.first + (finish.last - finish.first) * i / steps for i in range(steps + 1)]
-    values = [slot.value.at(f) for f in frames]
+    values = answer(slot.value, Ask((np.array(frames) - finish.first) / finish.rate, shot.clock)).tolist()
     low, high = min(values), max(values)
     span = high - low or 1.0
     return " ".join(f"{100 * i / steps:.1f},{28 - 26 * (v - low) / span:.2f}" for i, v in enumerate(values))

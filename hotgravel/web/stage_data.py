@@ -40,13 +40,13 @@ def set_of_run(request: Request, run_id: int) -> dict[str, Any]:
 
 def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
     props = []
-    for prop in (p for p in shot.set if p.on):
+    for prop in shot.props:
         try:
             vertices, faces, normals = triangles_of(prop.shape, beside(studio.meshes))
         except MeshFault:
             continue  # the row's own fault says so when the shot is run
         frames = range(shot.finish.first, shot.finish.last + 1) if moves(prop) else [shot.finish.first]
-        poses = [pose_at(prop, f) for f in frames]
+        poses = [pose_at(prop, shot.clock.at(f)) for f in frames]
         props.append({
             "id": prop.id, "name": prop.name, "colour": prop.colour, "kind": prop.shape.kind,
             "vertices": np.round(vertices, 6).ravel().tolist(), "faces": faces.ravel().tolist(),

@@ -84,7 +84,7 @@ def take_in(request: Request, file: UploadFile) -> Response:
     kept = {name: keep_mesh(studio, name, content) for name, content in meshes.items()}
     document = shot.dump()
     for prop in document["set"]:
-        if prop["shape"]["kind"] == "mesh":
+        if prop["kind"] == "prop" and prop["shape"]["kind"] == "mesh":
             prop["shape"]["file"] = kept.get(prop["shape"]["file"], prop["shape"]["file"])
     with studio.database.session() as session:
         made = shots.create(session, load(document), "taken in from a file")

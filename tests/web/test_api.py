@@ -99,7 +99,7 @@ def test_rows_are_added_switched_duplicated_driven_and_removed(client, shot):
     assert post("rows", 1, kind="wind", section="forces")["forces"][1]["kind"] == "wind"
     assert post("rows/wind/switch", 2, on="0")["forces"][1]["on"] is False
     assert len(post("rows/wind/duplicate", 3)["forces"]) == 3
-    assert post("rows/wind/drive", 4, path="speed")["forces"][1]["speed"]["by"] == "keys"
+    assert post("rows/wind/drive", 4, path="speed")["forces"][1]["speed"]["kind"] == "keys"
     keys = {"frame": ["1", "24", ""], "value": ["0", "6 m/s", ""], "ease": ["linear", "step", "smooth"]}
     assert [k["value"] for k in post("rows/wind/keys", 5, path="speed", **keys)["forces"][1]["speed"]["keys"]] == [0, 6]
     assert post("rows/wind/undrive", 6, path="speed", frame=24)["forces"][1]["speed"] == 6

@@ -112,10 +112,10 @@ FILES = {
     "a mesh in a device": (text_of(put(whole(), "set.0.shape", {"kind": "mesh", "file": "a\x00.obj"})), "form"),
     "a colour that is script": (text_of(put(whole(), "set.0.colour", "url(javascript:1)")), "form"),
     "a million keys": (
-        text_of(put(whole(), "supply.0.speed", {"by": "keys", "keys": [{"frame": i, "value": 1} for i in range(400_000)]})),
+        text_of(put(whole(), "supply.0.speed", {"kind": "keys", "keys": [{"frame": i, "value": 1} for i in range(400_000)]})),
         "10000",
     ),
-    "two keys at one frame": (text_of(put(whole(), "supply.0.speed", {"by": "keys", "keys": [KEY, KEY]})), "one key"),
+    "two keys at one frame": (text_of(put(whole(), "supply.0.speed", {"kind": "keys", "keys": [KEY, KEY]})), "one key"),
     "a key at no frame": (
         text_of(whole()).replace(b'"frame": 9,', b'"frame": NaN,'), "no number",
     ),

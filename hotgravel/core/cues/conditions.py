@@ -7,7 +7,8 @@ import numpy as np
 from numba import njit
 
 from hotgravel.core.cues.record import Events
-from hotgravel.core.drive.value import scalar
+from hotgravel.core.drive.ask import Ask
+from hotgravel.core.drive.value import one
 from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.shot.cues import Cue, Enter, Faster, Older, Slower, Touches
 
@@ -52,27 +53,27 @@ def _firing(code, threshold, touch, whom, number, velocity, age, state, fired, t
     return found
 
 
-def _condition(watch: Watch, frame: float) -> tuple[int, float]:
+def _condition(watch: Watch, ask: Ask) -> tuple[int, float]:
     when = watch.cue.when
     if isinstance(when, Slower):
-        return SLOWER, scalar(when.speed, frame)
+        return SLOWER, one(when, "speed", ask)
     if isinstance(when, Faster):
-        return FASTER, scalar(when.speed, frame)
+        return FASTER, one(when, "speed", ask)
     if isinstance(when, Older):
-        return OLDER, scalar(when.age, frame)
+        return OLDER, one(when, "age", ask)
     if isinstance(when, Touches):
         return TOUCHES, 0.0
     return AT_FRAME, float(when.frame)
 
 
-def fire(watch: Watch, particles: Particles, frame: float, landing: int, time: float) -> Events | None:
+def fire(watch: Watch, particles: Particles, ask: Ask, landing: int, time: float) -> Events | None:
     """Find whom a cue concerns at this moment, move them to their new state, record it.
 
-    `frame` may lie within a step; `landing` is the frame that will show it. Those removed
+    The moment asked about may lie within a step; `landing` is the frame that will show it. Those removed
     have their life ended, and go with the aged.
     """
-    code, threshold = _condition(watch, frame)
-    if code == AT_FRAME and frame != threshold:
+    code, threshold = _condition(watch, ask)
+    if code == AT_FRAME and float(ask.frames[0]) != threshold:
         return None
     who = np.empty(len(particles), np.int64)
     values = np.empty(len(particles))

@@ -1,5 +1,1 @@
-"""Values that vary. A number in a shot is a `Value`: plain, or driven by something.
-
-`resolve` turns it into arrays before any kernel runs; nothing else needs to know why a
-number varies.
-"""
+"""Values that vary: over time, over an attribute, in space, by formula."""

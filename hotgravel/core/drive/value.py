@@ -1,48 +1,75 @@
-"""`Value = number | Driven`: the one mechanism for everything that varies."""
+"""`Value = number | Driver`: the one mechanism for everything that varies.
 
-from typing import Annotated
+A row's numbers are read with `one`, `each` and `three`, which hold what drivers give within the
+bounds of the quantity that is driven.
+"""
+
+from typing import Annotated, Any
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field
 
+from hotgravel.core.drive.ask import Array, Ask
+from hotgravel.core.drive.driver import Driver, answer
+from hotgravel.core.drive.formulas import Formula
 from hotgravel.core.drive.keys import Keys
+from hotgravel.core.drive.responses import Response
+from hotgravel.core.drive.signals import Clip, Delay, Mix, Noise, Remap, Smooth, Warp, Wave
+from hotgravel.core.drive.within import Within
+from hotgravel.core.shot.fields import Quantity, fields_of
+from hotgravel.core.shot.row import Clause
 
 Number = Annotated[float, Field(allow_inf_nan=False)]
-Driven = Keys  # becomes a union, told apart by `by`, as drivers are added
+Driven = Annotated[
+    Keys | Wave | Noise | Mix | Clip | Remap | Smooth | Delay | Warp | Response | Within | Formula,
+    Field(discriminator="kind"),
+]
 Value = Number | Driven
 Vector = tuple[Value, Value, Value]
+DRIVERS: dict[str, type[Driver]] = {
+    c.model_fields["kind"].default: c
+    for c in (Keys, Wave, Noise, Mix, Clip, Remap, Smooth, Delay, Warp, Response, Within, Formula)
+}
 
-FloatArray = NDArray[np.float64]
+for _driver in DRIVERS.values():
+    _driver.model_rebuild(_types_namespace={"Value": Value})
 
 
 def is_driven(value: object) -> bool:
-    return isinstance(value, Keys)
+    return isinstance(value, Driver)
 
 
-def resolve(value: Value, frame: float) -> FloatArray:
-    """The value at a frame (fractional within a substep), for all elements at once.
-
-    Returns an array of length 1 where every element gets the same number, or (n,) where
-    they differ; kernels read it with a stride of 0 or 1.
-    """
-    if isinstance(value, Keys):
-        return np.array([value.at(frame)])
-    return np.array([float(value)])
+def is_signal(value: object) -> bool:
+    """Whether a value is driven over time alone."""
+    return isinstance(value, Driver) and not value.by_element
 
 
-def scalar(value: Value, frame: float) -> float:
-    """As `resolve`, for what can only have one value (a prop's pose, a source's rate)."""
-    return float(resolve(value, frame)[0])
+def held(value: Array, quantity: Quantity) -> Array:
+    """Within the hard bounds of a quantity. Preflight tells where a driver goes beyond them."""
+    low = quantity.above if quantity.above is not None else quantity.low
+    if low is None and quantity.high is None:
+        return value
+    return np.clip(value, low, quantity.high)
 
 
-def vector(values: Vector, frame: float) -> FloatArray:
-    """Three values at a frame. Returns (3,)."""
-    return np.array([scalar(v, frame) for v in values])
+def each(clause: Clause, name: str, ask: Ask) -> Array:
+    """A field's number for each element asked about: (1,) where all have the same, (n,) where not."""
+    value = getattr(clause, name)
+    if not is_driven(value):
+        return np.array([float(value)])
+    quantity = fields_of(type(clause))[name]
+    assert isinstance(quantity, Quantity)
+    return held(answer(value, ask), quantity)
 
 
-def stated_numbers(value: Value) -> list[float]:
-    """Every number the artist wrote into a value, for bounds to be checked on each."""
-    if isinstance(value, Keys):
-        return [key.value for key in value.keys]
-    return [float(value)]
+def one(clause: Clause, name: str, ask: Ask) -> float:
+    """A field's number where there can only be one (a prop's pose, a source's rate)."""
+    return float(each(clause, name, ask)[0])
+
+
+def three(clause: Clause, name: str, ask: Ask) -> Array:
+    """A field of three numbers: (3,)."""
+    quantity = fields_of(type(clause))[name]
+    assert isinstance(quantity, Quantity)
+    parts: Any = getattr(clause, name)
+    return np.array([held(answer(v, ask), quantity)[0] if is_driven(v) else float(v) for v in parts])

@@ -14,7 +14,7 @@ from hotgravel.core.run.world import FindMesh
 from hotgravel.core.shape.mesh import FORMATS, LARGEST_BYTES
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.faults import ShotFault
-from hotgravel.core.shot.props import Mesh
+from hotgravel.core.shot.props import Mesh, Prop
 
 SHOT, MESHES = "shot.json", "meshes/"
 MOST_FILES = 200
@@ -39,7 +39,7 @@ def write_bundle(shot: Shot, find_mesh: FindMesh) -> bytes:
 
 def mesh_files(shot: Shot) -> list[str]:
     """The names of the mesh files that a shot uses."""
-    return sorted({p.shape.file for p in shot.set if isinstance(p.shape, Mesh)})
+    return sorted({p.shape.file for p in shot.set if isinstance(p, Prop) and isinstance(p.shape, Mesh)})
 
 
 def read_bundle(data: bytes) -> tuple[Shot, dict[str, bytes]]:

@@ -45,7 +45,7 @@ class _Binary:
 
 def write_gltf(take: Take, wish: Wish) -> Iterator[Step]:
     """One file a frame."""
-    props = [(p, *take.triangles(p)) for p in take.shot.set if p.on]
+    props = [(p, *take.triangles(p)) for p in take.shot.props]
     for frame in wish.frames:
         yield wish.name(take, frame, ".glb"), _glb(take, wish, frame, props)
 

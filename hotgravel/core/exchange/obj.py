@@ -12,7 +12,7 @@ from hotgravel.core.exchange.take import Step, Take, Wish
 
 def write_obj(take: Take, wish: Wish) -> Iterator[Step]:
     """One file a frame."""
-    props = [(p, *take.triangles(p)) for p in take.shot.set if p.on]
+    props = [(p, *take.triangles(p)) for p in take.shot.props]
     for frame in wish.frames:
         unit = "metres" if wish.unit == "m" else "centimetres"
         lines = [*(f"# {k}: {v}" for k, v in take.origin.items()), f"# frame: {frame}; {unit}; {wish.up} is up"]

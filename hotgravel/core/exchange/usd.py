@@ -33,7 +33,7 @@ def write_usd(take: Take, wish: Wish) -> Iterator[Step]:
         stage.SetDefaultPrim(root.GetPrim())
         stage.GetRootLayer().customLayerData = dict(take.origin)
 
-        for prop in (p for p in take.shot.set if p.on):
+        for prop in take.shot.props:
             vertices, faces = take.triangles(prop)
             mesh = UsdGeom.Mesh.Define(stage, f"/shot/set/{prop.id.replace('-', '_')}")
             points = wish.placed(vertices).astype(np.float32)

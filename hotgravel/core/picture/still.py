@@ -182,7 +182,7 @@ def pixels_of(
     """A kept frame as (height, width, 3). Raises `KeyError` if it is not kept."""
     particles = store.particles(frame, ("position", "radius", "state"))
     position = particles["position"].astype(float)
-    props = [p for p in world.shot.set if p.on]
+    props = world.shot.props
     poses = world.poses(frame)
     if view is None:
         corners = [poses[p.id].to_world(np.stack(world.shapes[p.id].box)) for p in props if _is_set_piece(world, p.id)]

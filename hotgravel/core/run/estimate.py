@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
-from hotgravel.core.drive.value import scalar
+from hotgravel.core.drive.value import one
 from hotgravel.core.run.quality import FINENESS
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.sources import Burst
@@ -62,7 +62,7 @@ def particles_at(shot: Shot, frame: int) -> float:
             continue
         start, end = max(emit.start, finish.first), min(emit.end, frame)
         if end > start:
-            middle = scalar(emit.rate, 0.5 * (start + end))
+            middle = one(emit, "rate", shot.clock.at(0.5 * (start + end)))
             total += middle * (end - start) * finish.time_scale / finish.rate
     return total
 

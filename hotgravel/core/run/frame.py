@@ -3,8 +3,6 @@
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-import numpy as np
-
 from hotgravel.core.cues.conditions import fire
 from hotgravel.core.cues.record import Events, all_events
 from hotgravel.core.matter.particles.advance import advance
@@ -13,6 +11,9 @@ from hotgravel.core.matter.particles.state import Particles, joined, kept, none
 from hotgravel.core.run.parts import Parts
 from hotgravel.core.run.quality import steps_for
 from hotgravel.core.run.world import World
+from hotgravel.core.shape.zones import Scene
+
+AHEAD = 1.0 / 64.0  # of a frame: how far on a burst looks for how its prop moves
 
 
 @dataclass
@@ -55,30 +56,23 @@ def next_frame(world: World, moment: Moment, clock: Callable[[], float]) -> Happ
     dt = world.span / steps
     landing = moment.frame + 1
     for step in range(steps):
-        frame = moment.frame + step / steps
-        start, end = world.poses(frame), world.poses(moment.frame + (step + 1) / steps)
-
+        scene = world.scene(moment.frame + step / steps, 1.0 / steps)
         with parts("supply"):
-            for spring in world.springs:
-                pose = spring.source.prop
-                tally = moment.tallies.setdefault(spring.source.id, Tally())
-                state = world.states[spring.source.state]
-                new = stream_step(spring, tally, frame, 1.0 / steps, dt, state, start[pose], end[pose])
-                _admit(moment, new)
+            _stream(world, moment, scene, moment.frame + step / steps, 1.0 / steps, dt)
         with parts("forces"):
-            table = world.forces(frame)
+            table = world.forces(scene, moment.particles, dt)
         with parts("collisions"):
-            colliders = world.colliders(start, end, frame)
+            colliders = world.colliders(scene)
         with parts("motion"):
             p = moment.particles
             touches += advance(
-                p.position, p.velocity, p.age, p.state, p.radius, p.touched, p.impact, dt,
-                table.pull, table.rate, table.drift, table.bite, colliders.table, colliders.bits,
-                world.tree,
+                p.position, p.velocity, p.age, p.state, p.radius, p.touched, p.impact, p.travelled, dt,
+                table.by_element, table.pull, table.rate, table.drift, table.bite, colliders.table,
+                colliders.bits, world.tree,
             )  # fmt: skip
         moment.time += dt
-        with parts("cues"):
-            if step < steps - 1:
+        if step < steps - 1:
+            with parts("cues"):
                 _cue(world, moment, moment.frame + (step + 1) / steps, landing, events)
                 _retire(moment)
     moment.frame = landing
@@ -86,28 +80,37 @@ def next_frame(world: World, moment: Moment, clock: Callable[[], float]) -> Happ
     return Happened(all_events(events), touches, steps, parts.seconds)
 
 
+def _stream(world: World, moment: Moment, scene: Scene, frame: float, span: float, dt: float) -> None:
+    """What streams give in a step."""
+    for spring in world.springs:
+        tally = moment.tallies.setdefault(spring.source.id, Tally())
+        state = world.states[spring.source.state]
+        _admit(moment, stream_step(spring, tally, frame, span, dt, state, scene, moment.next_id))
+
+
 def _land(world: World, moment: Moment, events: list[Events], parts: Parts) -> None:
-    """What happens at a whole frame: its bursts, then its cues, then the end of what has aged."""
+    """What happens at a whole frame: its bursts, how all look, then its cues, then the end of what has aged."""
+    scene = world.scene(moment.frame, AHEAD)
     with parts("supply"):
-        poses = world.poses(moment.frame)
         for spring in world.springs:
             tally = moment.tallies.setdefault(spring.source.id, Tally())
             state = world.states[spring.source.state]
-            _admit(moment, burst_now(spring, tally, moment.frame, state, poses[spring.source.prop]))
+            _admit(moment, burst_now(spring, tally, moment.frame, state, scene, moment.next_id))
+    with parts("looks"):
+        world.dress(moment.particles, scene)
     with parts("cues"):
         _cue(world, moment, float(moment.frame), moment.frame, events)
         _retire(moment)
 
 
 def _admit(moment: Moment, new: Particles) -> None:
-    new.id[:] = np.arange(moment.next_id, moment.next_id + len(new))
     moment.next_id += len(new)
     moment.particles = joined(moment.particles, new)
 
 
 def _cue(world: World, moment: Moment, frame: float, landing: int, events: list[Events]) -> None:
     for watch in world.watched:
-        fired = fire(watch, moment.particles, frame, landing, moment.time)
+        fired = fire(watch, moment.particles, world.shot.clock.at(frame), landing, moment.time)
         if fired is not None:
             events.append(fired)
 

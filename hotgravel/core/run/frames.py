@@ -26,10 +26,11 @@ SUFFIX = ".zarr.zip"
 FAULTS = (OSError, ValueError, KeyError, RuntimeError, EOFError, zipfile.BadZipFile, zlib.error)
 STORED = {
     "position": np.float32, "velocity": np.float32, "age": np.float32, "life": np.float32,
-    "radius": np.float32, "id": np.uint32, "state": np.int16, "source": np.int16,
+    "radius": np.float32, "size": np.float32, "travelled": np.float32, "mass": np.float32,
+    "temperature": np.float32, "colour": np.uint32, "id": np.uint32, "state": np.int16, "source": np.int16,
 }  # fmt: skip
 # What a stage draws; kept uncompressed, so that a frame is sent as it stands.
-DRAWN = ("position", "velocity", "age", "radius", "id", "state")
+DRAWN = ("position", "velocity", "age", "radius", "id", "state", "colour")
 
 
 class DamagedFrame(ValueError):

@@ -63,8 +63,8 @@ def _values(was: Any, now: Any) -> float:
     if was == now:
         return ALWAYS
     if isinstance(was, dict) and isinstance(now, dict) and was.keys() == now.keys():
-        if was.get("by") == now.get("by") == "keys":
-            return _keys(was["keys"], now["keys"])
+        if was.get("kind") == now.get("kind") == "keys" and was | {"keys": 0} == now | {"keys": 0}:
+            return _keys(was["keys"], now["keys"]) if was.get("outside") == "hold" else NEVER
         return min(_values(was[name], now[name]) for name in was)
     if isinstance(was, list) and isinstance(now, list) and len(was) == len(now):
         return min(_values(x, y) for x, y in zip(was, now, strict=True))

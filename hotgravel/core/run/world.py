@@ -8,20 +8,24 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.cues.conditions import ANY_PROP, Watch, watches
-from hotgravel.core.drive.value import scalar
+from hotgravel.core.drive.value import one
 from hotgravel.core.matter.particles.births import Spring
 from hotgravel.core.matter.particles.colliders import Colliders, Surface, table_of
+from hotgravel.core.matter.particles.dress import grow, tint
 from hotgravel.core.matter.particles.forces import ForceTable, gather
+from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.run.place import Place
 from hotgravel.core.shape.bvh import MeshTree, join_trees
 from hotgravel.core.shape.distance import MESH
 from hotgravel.core.shape.kinds import Shaped, shaped
 from hotgravel.core.shape.mesh import MeshFault, import_mesh, mesh_of
 from hotgravel.core.shape.pose import Pose, moves, pose_at
+from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.cues import Touches
 from hotgravel.core.shot.document import Shot, fingerprint
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finish import Quality
+from hotgravel.core.shot.matter import Growth, Tint
 from hotgravel.core.shot.props import Mesh, Prop
 from hotgravel.kernels import core_version
 
@@ -43,6 +47,8 @@ class World:
     tree: MeshTree
     smallest: float
     standing: dict[str, Pose]
+    at_first: dict[str, Pose]
+    origins: dict[int, str]
     notes: tuple[str, ...]
     fingerprint: str
     basis: str
@@ -54,14 +60,29 @@ class World:
 
     def poses(self, frame: float) -> dict[str, Pose]:
         """Where each prop stands at a frame."""
-        return {prop.id: self.standing.get(prop.id) or pose_at(prop, frame) for prop in self.shot.set if prop.on}
+        ask = self.shot.clock.at(frame)
+        return {prop.id: self.standing.get(prop.id) or pose_at(prop, ask) for prop in self.shot.props}
 
-    def forces(self, frame: float) -> ForceTable:
-        return gather([f for f in self.shot.forces if f.on], self.states, frame)
+    def scene(self, frame: float, ahead: float) -> Scene:
+        """Where all is at a frame, and where it will be `ahead` frames later."""
+        return Scene(
+            zones=self.shot.zones, shapes=self.shapes, poses=self.poses(frame), soon=self.poses(frame + ahead),
+            at_first=self.at_first, ask=self.shot.clock.at(frame), lapse=ahead * self.span,
+        )  # fmt: skip
 
-    def colliders(self, start: dict[str, Pose], end: dict[str, Pose], frame: float) -> Colliders:
+    def forces(self, scene: Scene, particles: Particles, dt: float) -> ForceTable:
+        return gather([f for f in self.shot.forces if f.on], self.states, scene, particles, dt, self.origins)
+
+    def dress(self, particles: Particles, scene: Scene) -> None:
+        """Let particles grow and take their colours, in place."""
+        rows = [row for row in self.shot.matter if row.on]
+        grow([row for row in rows if isinstance(row, Growth)], self.states, particles, scene)
+        tint([row for row in rows if isinstance(row, Tint)], self.states, particles, scene)
+
+    def colliders(self, scene: Scene) -> Colliders:
         """All that can be hit on the way from the poses at a step's start to those at its end."""
         surfaces = []
+        start, end, ask = scene.poses, scene.soon, scene.ask
         for row in self.shot.collisions:
             for prop in row.props if row.on else ():
                 if prop not in start:
@@ -72,9 +93,9 @@ class World:
                         bit=(1 << ANY_PROP) | (1 << self.bits[prop] if prop in self.bits else 0),
                         whom=-1 if row.whom is None else self.states[row.whom],
                         side=1.0 if row.side == "outside" else -1.0,
-                        bounce=scalar(row.bounce, frame),
-                        friction=scalar(row.friction, frame),
-                        thickness=scalar(row.thickness, frame),
+                        bounce=one(row, "bounce", ask),
+                        friction=one(row, "friction", ask),
+                        thickness=one(row, "thickness", ask),
                         start=start[prop],
                         end=end[prop],
                     )
@@ -93,7 +114,7 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
     notes: list[str] = []
     shapes: dict[str, Shaped] = {}
     corners: dict[str, Corners] = {}
-    for prop in (p for p in shot.set if p.on):
+    for prop in shot.props:
         try:
             shapes[prop.id], corners[prop.id] = _geometry(prop, find_mesh, notes)
         except MeshFault as fault:
@@ -113,6 +134,7 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
     bits = {prop: bit for bit, prop in enumerate(dict.fromkeys(touched))}
     hit = {prop for row in shot.collisions if row.on for prop in row.props if prop in shapes}
     tree, rooted = _forest(shapes)
+    at_first = {p.id: pose_at(p, shot.clock.at(shot.finish.first)) for p in shot.props}
     basis = _basis(shot, quality, find_mesh)
     return World(
         shot=shot,
@@ -124,7 +146,9 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
         bits=bits,
         tree=tree,
         smallest=min((shapes[p].extent for p in hit), default=0.0),
-        standing={p.id: pose_at(p, shot.finish.first) for p in shot.set if p.on and not moves(p)},
+        standing={p.id: at_first[p.id] for p in shot.props if not moves(p)},
+        at_first=at_first,
+        origins={number: source.prop for number, source in enumerate(shot.supply)},
         notes=tuple(notes),
         fingerprint=fingerprint(shot, basis),
         basis=basis,
@@ -136,7 +160,7 @@ _SHEET = "A sheet or an open mesh has no volume to fill. Accepted: its surface o
 
 def _basis(shot: Shot, quality: Quality | None, find_mesh: FindMesh) -> str:
     """All that goes into a run beside the shot: the quality, the meshes, and the program itself."""
-    files = sorted({p.shape.file for p in shot.set if p.on and isinstance(p.shape, Mesh)})
+    files = sorted({p.shape.file for p in shot.props if isinstance(p.shape, Mesh)})
     meshes = [hashlib.sha256(find_mesh(name).read_bytes()).hexdigest() for name in files]
     return " ".join([quality or shot.finish.quality, core_version(), *meshes])
 

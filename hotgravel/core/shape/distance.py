@@ -7,7 +7,7 @@ Closed forms follow from projecting onto the nearest face, edge or corner.
 import math
 
 import numpy as np
-from numba import njit
+from numba import njit, prange
 
 from hotgravel.core.shape.bvh import mesh_distance
 
@@ -137,11 +137,11 @@ def distance(kind, a, b, c, tree, x, y, z):
     return d, gr, gy, 0.0
 
 
-@njit(cache=True)
+@njit(cache=True, parallel=True)
 def distances(kind, sizes, tree, points):
     """`distance` of many points (n, 3). Returns (n, 4): distance and gradient."""
     out = np.empty((len(points), 4))
-    for i in range(len(points)):
+    for i in prange(len(points)):
         x, y, z = points[i, 0], points[i, 1], points[i, 2]
         out[i] = distance(kind, sizes[0], sizes[1], sizes[2], tree, x, y, z)
     return out

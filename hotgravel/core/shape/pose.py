@@ -7,7 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
-from hotgravel.core.drive.value import is_driven, scalar, vector
+from hotgravel.core.drive.ask import Ask
+from hotgravel.core.drive.value import is_driven, one, three
 from hotgravel.core.shot.props import Prop
 
 Array = NDArray[np.float64]
@@ -36,11 +37,10 @@ class Pose:
         return directions @ self.matrix.T
 
 
-def pose_at(prop: Prop, frame: float) -> Pose:
-    """A prop's pose at a frame, which may be fractional. Rotation is about x, then y, then z."""
-    angles = vector(prop.rotation, frame)
-    quaternion = Rotation.from_euler("xyz", angles, degrees=True).as_quat()
-    return Pose(vector(prop.position, frame), quaternion, scalar(prop.scale, frame))
+def pose_at(prop: Prop, ask: Ask) -> Pose:
+    """A prop's pose at a moment. Rotation is about x, then y, then z."""
+    quaternion = Rotation.from_euler("xyz", three(prop, "rotation", ask), degrees=True).as_quat()
+    return Pose(three(prop, "position", ask), quaternion, max(one(prop, "scale", ask), 1e-9))
 
 
 def moves(prop: Prop) -> bool:

@@ -8,19 +8,32 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from hotgravel.core.drive.ask import Clock
+from hotgravel.core.drive.driver import Driver
 from hotgravel.core.shot.cues import Cue
 from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
-from hotgravel.core.shot.fields import Pick, Refer, fields_of
+from hotgravel.core.shot.fields import Pick, Quantity, Refer, fields_of
 from hotgravel.core.shot.finish import Finish
-from hotgravel.core.shot.forces import Gravity, LinearDrag, QuadraticDrag, Wind
-from hotgravel.core.shot.matter import Collision, State
+from hotgravel.core.shot.forces import (
+    Attraction,
+    Gravity,
+    Hold,
+    Jitter,
+    LinearDrag,
+    QuadraticDrag,
+    Turbulence,
+    Vortex,
+    Wind,
+)
+from hotgravel.core.shot.matter import Collision, Growth, State, Tint
 from hotgravel.core.shot.props import Prop
 from hotgravel.core.shot.row import Clause, Row
 from hotgravel.core.shot.sources import Source
 from hotgravel.core.shot.units import Dress
+from hotgravel.core.shot.zones import Both, Zone
 
 FORMAT: Literal["hotgravel.shot"] = "hotgravel.shot"
-VERSION: Literal[1] = 1
+VERSION: Literal[2] = 2
 LARGEST = 32 * 1024 * 1024
 MOST_ROWS = 500  # of a section
 SECTIONS = {
@@ -32,11 +45,16 @@ SECTIONS = {
     "finish": "Finish",
 }
 ROWS: tuple[type[Row], ...] = (
-    Prop, State, Collision, Source, Gravity, LinearDrag, QuadraticDrag, Wind, Cue,
+    Prop, Zone, State, Collision, Growth, Tint, Source, Gravity, LinearDrag, QuadraticDrag, Wind, Turbulence, Vortex,
+    Attraction, Jitter, Hold, Cue,
 )  # fmt: skip
 
-MatterRow = Annotated[State | Collision, Field(discriminator="kind")]
-ForceRow = Annotated[Gravity | LinearDrag | QuadraticDrag | Wind, Field(discriminator="kind")]
+SetRow = Annotated[Prop | Zone, Field(discriminator="kind")]
+MatterRow = Annotated[State | Collision | Growth | Tint, Field(discriminator="kind")]
+ForceRow = Annotated[
+    Gravity | LinearDrag | QuadraticDrag | Wind | Turbulence | Vortex | Attraction | Jitter | Hold,
+    Field(discriminator="kind"),
+]
 
 
 class Shot(BaseModel):
@@ -44,9 +62,9 @@ class Shot(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
     format: Literal["hotgravel.shot"] = FORMAT
-    version: Literal[1] = VERSION
+    version: Literal[2] = VERSION
     name: Annotated[str, Field(min_length=1, max_length=80)]
-    set: Annotated[tuple[Prop, ...], Field(max_length=MOST_ROWS)] = ()
+    set: Annotated[tuple[SetRow, ...], Field(max_length=MOST_ROWS)] = ()
     matter: Annotated[tuple[MatterRow, ...], Field(max_length=MOST_ROWS)] = ()
     supply: Annotated[tuple[Source, ...], Field(max_length=MOST_ROWS)] = ()
     forces: Annotated[tuple[ForceRow, ...], Field(max_length=MOST_ROWS)] = ()
@@ -65,6 +83,19 @@ class Shot(BaseModel):
             if row.id == row_id:
                 return row
         raise KeyError(row_id)
+
+    @property
+    def props(self) -> list[Prop]:
+        """Those that are on."""
+        return [row for row in self.set if isinstance(row, Prop) and row.on]
+
+    @property
+    def zones(self) -> dict[str, Zone]:
+        return {row.id: row for row in self.set if isinstance(row, Zone)}
+
+    @property
+    def clock(self) -> Clock:
+        return Clock(self.finish.first, self.finish.rate)
 
     @property
     def states(self) -> list[State]:
@@ -128,7 +159,18 @@ def _parse(source: str | bytes | dict[str, Any] | Path) -> dict[str, Any]:
     return document
 
 
-MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}  # from version -> to the next
+def _drivers_have_kinds(here: Any) -> Any:
+    """Version 1 told drivers apart by `by`, of which there was one."""
+    if isinstance(here, dict):
+        renamed = "by" in here and "keys" in here
+        return {"kind" if renamed and k == "by" else k: _drivers_have_kinds(v) for k, v in here.items()}
+    return [_drivers_have_kinds(v) for v in here] if isinstance(here, list | tuple) else here
+
+
+# From a version to the next.
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    1: lambda document: _drivers_have_kinds(document) | {"version": 2},
+}
 
 
 def _migrated(document: dict[str, Any]) -> dict[str, Any]:
@@ -160,6 +202,28 @@ def faults_between(shot: Shot) -> Iterator[Fault]:
         kinds[row.id] = row.kind  # type: ignore[attr-defined]
     for row in shot.rows():
         yield from _clause_faults(row, row.id, "", kinds)
+    yield from _loops(shot)
+
+
+def _loops(shot: Shot) -> Iterator[Fault]:
+    """Zones that are made of themselves, through others or at once."""
+    zones = shot.zones
+
+    def needs(zone: str) -> list[str]:
+        shape = zones[zone].shape
+        made_of = [shape.first, shape.second] if isinstance(shape, Both) else []
+        return [z for z in made_of if z in zones]
+
+    for start in zones:
+        seen, ahead = set[str](), needs(start)
+        while ahead:
+            zone = ahead.pop()
+            if zone == start:
+                yield Fault(start, "shape", "This zone is made of itself. Accepted: zones that do not lead back to it.")
+                break
+            if zone not in seen:
+                seen.add(zone)
+                ahead += needs(zone)
 
 
 def _clause_faults(clause: Clause, row: str, prefix: str, kinds: dict[str, str]) -> Iterator[Fault]:
@@ -167,7 +231,12 @@ def _clause_faults(clause: Clause, row: str, prefix: str, kinds: dict[str, str])
         yield Fault(row, prefix + field, message)
     for name, described in fields_of(type(clause)).items():
         value = getattr(clause, name)
-        if isinstance(described, Pick):
+        if isinstance(described, Quantity):
+            for axis, part in enumerate(value if described.three else (value,)):
+                if isinstance(part, Driver):
+                    where = f"{prefix}{name}.{axis}." if described.three else f"{prefix}{name}."
+                    yield from _clause_faults(part, row, where, kinds)
+        elif isinstance(described, Pick):
             yield from _clause_faults(value, row, f"{prefix}{name}.", kinds)
         elif isinstance(described, Refer):
             for target in value if described.many else [value]:

@@ -9,13 +9,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from pydantic import BaseModel
+import numpy as np
 
-from hotgravel.core.drive.value import is_driven, scalar
+from hotgravel.core.drive.driver import Driver, answer
+from hotgravel.core.drive.keys import Keys
+from hotgravel.core.drive.responses import Response
+from hotgravel.core.drive.value import DRIVERS
 from hotgravel.core.shot.document import ROWS, Shot, load
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.fields import Choice, Colour, Described, Pick, Quantity, Refer, fields_of, options_of
-from hotgravel.core.shot.row import Row, show_value
+from hotgravel.core.shot.row import Clause, Row, described_in, show_value
 from hotgravel.core.shot.units import Unreadable, read_quantity
 
 
@@ -29,46 +32,66 @@ class Edited:
 
 @dataclass(frozen=True)
 class Spot:
-    """A place in a row: what describes it, what stands there now, and the clause it is in."""
+    """A place in a row: what describes it, what stands there now, and the clause it is in; `is_kind`
+    where the path names which kind of clause, or of driver, stands there."""
 
     described: Described
     value: Any
-    clause: BaseModel
+    clause: Clause
     name: str
     is_kind: bool = False
 
 
 def spot(shot: Shot, row_id: str, path: str) -> Spot:
-    """What stands at a path such as "speed", "position.1", "when.speed" or "emit.kind"."""
+    """What stands at a path such as "speed", "position.1", "when.speed", "emit.kind" or, within a
+    driver, "speed.high"."""
     try:
-        clause: BaseModel = shot.row(row_id)
+        clause: Clause = shot.row(row_id)
     except KeyError:
         raise ShotFault([Fault(row_id, "", "There is no such row any more.")]) from None
-    steps = path.split(".")
-    for depth, name in enumerate(steps):
-        described = fields_of(type(clause)).get(name)
-        rest = steps[depth + 1 :]
-        if described is None:
-            break
-        value = getattr(clause, name)
-        if isinstance(described, Pick):
-            if rest == ["kind"]:
-                return Spot(described, value.kind, clause, name, is_kind=True)
-            clause = value
-            continue
-        if isinstance(described, Quantity) and described.three and rest in (["0"], ["1"], ["2"]):
-            return Spot(described, value[int(rest[0])], clause, name)
-        if not rest:
-            return Spot(described, value, clause, name)
-        break
-    raise ShotFault([Fault(row_id, path, "There is no such field here.")])
+    found = _spot(clause, path.split("."), None)
+    if found is None:
+        raise ShotFault([Fault(row_id, path, "There is no such field here.")])
+    return found
+
+
+def _spot(clause: Clause, steps: list[str], owner: Quantity | None) -> Spot | None:
+    name, *rest = steps
+    if name not in fields_of(type(clause)):
+        return None
+    described, value = described_in(clause, name, owner), getattr(clause, name)
+    if isinstance(described, Pick):
+        return (
+            Spot(described, value.kind, clause, name, is_kind=True) if rest == ["kind"] else _inside(value, rest, None)
+        )
+    if isinstance(described, Quantity):
+        if described.three:
+            if not rest or rest[0] not in ("0", "1", "2"):
+                return None
+            value, rest = value[int(rest[0])], rest[1:]
+        if rest == ["kind"] and isinstance(value, Driver):
+            return Spot(described, value.kind, clause, name, is_kind=True)  # type: ignore[attr-defined]
+        if rest:
+            return _inside(value, rest, described) if isinstance(value, Driver) else None
+    return None if rest else Spot(described, value, clause, name)
+
+
+def _inside(clause: Clause, steps: list[str], owner: Quantity | None) -> Spot | None:
+    return _spot(clause, steps, owner) if steps else None
 
 
 def set_text(shot: Shot, row_id: str, path: str, text: str) -> Edited:
     """Set a field from what was typed or chosen in its sentence."""
     place = spot(shot, row_id, path)
     if place.is_kind:
-        return _changed(shot, row_id, path.removesuffix(".kind"), _other_kind(shot, place, row_id, path, text))
+        where = path.removesuffix(".kind")
+        if isinstance(place.described, Quantity):
+            return (
+                undrive(shot, row_id, where, shot.finish.first)
+                if text == "number"
+                else drive(shot, row_id, where, text)
+            )
+        return _changed(shot, row_id, where, _other_kind(shot, place, row_id, path, text))
     return _changed(shot, row_id, path, _read(shot, place.described, row_id, path, text))
 
 
@@ -78,35 +101,119 @@ def set_many(shot: Shot, row_id: str, path: str, targets: Sequence[str]) -> Edit
 
 
 def set_keys(shot: Shot, row_id: str, path: str, keys: Sequence[tuple[str, str, str]]) -> Edited:
-    """Drive a number by keys: (frame, value, ease) as typed."""
-    described = spot(shot, row_id, path).described
-    if not isinstance(described, Quantity) or not described.drivable:
-        raise ShotFault([Fault(row_id, path, f"{described.label} cannot be driven.")])
+    """Drive a number by keys: (frame, value, ease) as typed. Handles stay with the key at their frame."""
+    place = _drivable(shot, row_id, path)
     read = []
+    old = place.value if isinstance(place.value, Keys) else None
+    handles = {key.frame: (key.leave, key.arrive) for key in old.keys} if old else {}
     for number, (frame, value, ease) in enumerate(keys, 1):
         try:
             at = read_quantity(frame, "frame", shot.dress)
-            read.append({"frame": at, "value": read_quantity(value, described.unit, shot.dress), "ease": ease})
+            key = {"frame": at, "value": read_quantity(value, place.described.unit, shot.dress), "ease": ease}  # type: ignore[attr-defined]
         except Unreadable as fault:
             raise ShotFault([Fault(row_id, path, f"Key {number}: {fault}")]) from None
-    return _changed(shot, row_id, path, {"by": "keys", "keys": read})
+        if at in handles:
+            key |= dict(zip(("leave", "arrive"), handles[at], strict=True))
+        read.append(key)
+    kept = {"outside": old.outside, "rest": old.rest} if old else {}
+    return _changed(shot, row_id, path, {"kind": "keys", "keys": read, **kept})
 
 
-def drive(shot: Shot, row_id: str, path: str) -> Edited:
-    """Turn a plain number into keys that hold it over the shot's frames."""
+def set_points(shot: Shot, row_id: str, path: str, points: Sequence[tuple[float, float]]) -> Edited:
+    """Draw a response's curve through points, shares of its width and height; or keys through
+    (frame, value) as stored, which keep their eases where the frame stays."""
+    value = _drivable(shot, row_id, path).value
+    if isinstance(value, Keys):
+        eases = {key.frame: key.model_dump(mode="json") for key in value.keys}
+        last = value.keys[-1].model_dump(mode="json")
+        keys = [{**eases.get(f, last), "frame": f, "value": v} for f, v in points]
+        return _changed(shot, row_id, path, value.model_dump(mode="json") | {"keys": keys})
+    if not isinstance(value, Response):
+        raise ShotFault([Fault(row_id, path, "There is no curve here to draw.")])
+    return _changed(shot, row_id, path, value.model_dump(mode="json") | {"points": [list(p) for p in points]})
+
+
+def _drivable(shot: Shot, row_id: str, path: str) -> Spot:
     place = spot(shot, row_id, path)
-    quantity = place.described
-    if not isinstance(quantity, Quantity) or not quantity.drivable or place.value is None:
-        raise ShotFault([Fault(row_id, path, f"{quantity.label} has no number that could be driven.")])
-    finish = shot.finish
-    keys = [{"frame": f, "value": place.value} for f in sorted({finish.first, finish.last})]
-    return _changed(shot, row_id, path, {"by": "keys", "keys": keys})
+    if not isinstance(place.described, Quantity) or not place.described.drivable or place.is_kind:
+        raise ShotFault([Fault(row_id, path, f"{place.described.label} cannot be driven.")])
+    if place.value is None:
+        raise ShotFault([Fault(row_id, path, f"{place.described.label} has no number that could be driven.")])
+    return place
+
+
+def drive(shot: Shot, row_id: str, path: str, kind: str = "keys") -> Edited:
+    """Let a number vary. What is made from others takes in what stood there; the rest begin around it."""
+    place = _drivable(shot, row_id, path)
+    if kind not in DRIVERS:
+        raise ShotFault([Fault(row_id, path, f"{kind!r} drives nothing. Accepted: {', '.join(DRIVERS)}.")])
+    return _changed(shot, row_id, path, begun(shot, place, kind, row_id))
+
+
+def begun(shot: Shot, place: Spot, kind: str, row_id: str) -> dict[str, Any]:
+    """A driver of a kind that begins as what it replaces, or around it."""
+    quantity, value = place.described, place.value
+    assert isinstance(quantity, Quantity)
+    number = float(answer(value, shot.clock.at(shot.finish.first))[0]) if not _by_element(value) else quantity.soft[1]
+    stood = value.model_dump(mode="json") if isinstance(value, Driver) else number
+    low, high = quantity.soft
+    other = float(np.clip(2.0 * number if number else high, *_bounds(quantity)))
+    none = float(np.clip(0.0, *_bounds(quantity))) if quantity.above is None else 0.1 * abs(number) or high
+    match kind:
+        case "keys":
+            frames = sorted({shot.finish.first, shot.finish.last})
+            return {"kind": kind, "keys": [{"frame": f, "value": number} for f in frames]}
+        case "wave":
+            return {"kind": kind, "low": min(number, other), "high": max(number, other)}
+        case "noise":
+            return {"kind": kind, "middle": number, "amplitude": 0.5 * abs(number) or 0.1 * (high - low)}
+        case "mix":
+            return {"kind": kind, "how": "multiply", "first": stood, "second": 1.0}
+        case "clip":
+            return {"kind": kind, "of": stood, "low": min(none, number), "high": max(number, other)}
+        case "remap":
+            ends = [min(none, number), max(number, other)]
+            return {
+                "kind": kind,
+                "of": stood,
+                "from_low": ends[0],
+                "from_high": ends[1],
+                "low": ends[0],
+                "high": ends[1],
+            }
+        case "smooth" | "delay" | "warp":
+            made: dict[str, Any] = {"kind": kind, "of": stood}
+            if kind == "warp":
+                made["by"] = {"kind": "noise", "middle": 0.0, "amplitude": 0.2, "period": 2.0}
+            return made
+        case "response":
+            return {"kind": kind, "low": none, "high": number, "points": [[0.0, 1.0], [1.0, 0.0]], "end": 2.0}
+        case "within":
+            return {"kind": kind, "zone": _first(shot, "zone", row_id, "number that goes by a zone"), "inside": stood,
+                    "outside": none}  # fmt: skip
+    return {"kind": "formula", "text": f"{number:g}"}
+
+
+def _by_element(value: Any) -> bool:
+    return isinstance(value, Driver) and value.by_element
+
+
+def _bounds(quantity: Quantity) -> tuple[float, float]:
+    low = quantity.above if quantity.above is not None else quantity.low
+    return (-np.inf if low is None else low, np.inf if quantity.high is None else quantity.high)
 
 
 def undrive(shot: Shot, row_id: str, path: str, frame: float) -> Edited:
-    """Turn keys back into the number they give at a frame."""
+    """Turn a driver back into the number it gives at a frame; one that differs between particles gives
+    the top of its range."""
     place = spot(shot, row_id, path)
-    return _changed(shot, row_id, path, scalar(place.value, frame) if is_driven(place.value) else place.value)
+    value = place.value
+    if not isinstance(value, Driver):
+        return _changed(shot, row_id, path, value)
+    assert isinstance(place.described, Quantity)
+    stated = value.stated() or [place.described.default if isinstance(place.described.default, float) else 0.0]
+    number = max(stated) if value.by_element else float(answer(value, shot.clock.at(frame))[0])
+    return _changed(shot, row_id, path, float(np.clip(number, *_bounds(place.described))))
 
 
 def switch(shot: Shot, row_id: str, on: bool) -> Edited:
@@ -169,10 +276,14 @@ def remove_row(shot: Shot, row_id: str) -> Edited:
     return Edited(load(document), f"{shot.names()[row_id]} removed")
 
 
-def _mentions(clause: BaseModel) -> set[str]:
+def _mentions(clause: Clause) -> set[str]:
     found: set[str] = set()
     for name, described in fields_of(type(clause)).items():
         value = getattr(clause, name)
+        if isinstance(described, Quantity):
+            found |= {
+                m for v in (value if described.three else (value,)) if isinstance(v, Driver) for m in _mentions(v)
+            }
         if isinstance(described, Refer) and value is not None:
             found |= set(value) if described.many else {value}
         elif isinstance(described, Pick):
@@ -240,7 +351,7 @@ def _label(before: Shot, after: Shot, row_id: str, path: str) -> str:
     name = after.names()[row_id]
     told = []
     for shot in (before, after):
-        place = spot(shot, row_id, path if not _is_clause(shot, row_id, path) else f"{path}.kind")
+        place = spot(shot, row_id, f"{path}.kind" if _is_clause(shot, row_id, path) else path)
         told.append(_tell(shot, place))
         label = place.described.label + (f" {'xyz'[int(path[-1])]}" if _is_axis(place, path) else "")
     return f"{name}: {label} {told[0]} to {told[1]}"
@@ -254,12 +365,12 @@ def _is_clause(shot: Shot, row_id: str, path: str) -> bool:
     here: Any = shot.row(row_id)
     for step in path.split("."):
         here = here[int(step)] if isinstance(here, tuple) else getattr(here, step, None)
-    return isinstance(here, BaseModel) and not is_driven(here)
+    return isinstance(here, Clause) and not isinstance(here, Driver)
 
 
 def _tell(shot: Shot, place: Spot) -> str:
     if isinstance(place.described, Quantity):
-        return show_value(place.value, place.described, shot.dress)
+        return place.value if place.is_kind else show_value(place.value, place.described, shot.dress)
     if isinstance(place.described, Refer):
         targets = place.value if place.described.many else [place.value]
         return ", ".join(shot.names().get(t, str(t)) if t else place.described.none or "" for t in targets)

@@ -13,7 +13,6 @@ from typing import Any, get_args
 from pydantic import BaseModel, Field, GetCoreSchemaHandler
 from pydantic_core import core_schema
 
-from hotgravel.core.drive.value import is_driven, stated_numbers
 from hotgravel.core.shot.units import Dress, show_quantity
 
 PLAIN = Dress()
@@ -33,7 +32,8 @@ class Quantity(Described):
 
     `low` and `high` are hard bounds (outside is an error), `soft` the usual range, `above`
     an open lower bound. `three` marks a vector; `none` is the word for "no number" where
-    that is allowed.
+    that is allowed. A `drivable` number may vary over time, one with `each` also from one
+    particle to the next.
     """
 
     unit: str
@@ -44,6 +44,7 @@ class Quantity(Described):
     above: float | None = None
     whole: bool = False
     drivable: bool = False
+    each: bool = False
     three: bool = False
     none: str | None = None
 
@@ -83,9 +84,12 @@ class Quantity(Described):
         for part in parts:
             if part is None:
                 continue
-            if is_driven(part) and not self.drivable:
+            driven = isinstance(part, BaseModel)
+            if driven and not self.drivable:
                 raise ValueError(f"{self.label} takes one number and cannot be driven. {self.accepted()}")
-            for number in stated_numbers(part):
+            if driven and not self.each and part.by_element:
+                raise ValueError(f"{self.label} can vary over time, but not from one particle to the next.")
+            for number in part.stated() if driven else [float(part)]:
                 complaint = self.complaint(number)
                 if complaint:
                     raise ValueError(complaint)
@@ -125,6 +129,11 @@ class Colour(Described):
     """A colour as #rrggbb."""
 
     default: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Palette(Described):
+    """Swatches: colours as #rrggbb with weights."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -197,6 +206,11 @@ def colour(default: str, *, label: str, help: str) -> Any:
     """A colour as #rrggbb."""
     description = Colour(default=default, label=label, help=help)
     return _field(description, default=default, pattern=r"^#[0-9A-Fa-f]{6}$")
+
+
+def palette(default: Any, *, label: str, help: str) -> Any:
+    """A few colours with weights: ((#rrggbb, weight), ...)."""
+    return _field(Palette(label=label, help=help), default=default, min_length=1, max_length=32)
 
 
 def clause(*, label: str, help: str, default: Any = None) -> Any:

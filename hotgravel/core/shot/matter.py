@@ -1,9 +1,11 @@
 """Matter: the states particles can be in, and what they bounce off."""
 
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
+
+from pydantic import Field
 
 from hotgravel.core.drive.value import Value
-from hotgravel.core.shot.fields import choice, colour, dial, refers, whom, words
+from hotgravel.core.shot.fields import choice, colour, dial, palette, refers, whom, words
 from hotgravel.core.shot.row import Ref, Row
 
 
@@ -44,4 +46,42 @@ class Collision(Row):
     side: Literal["outside", "inside"] = choice(
         {"outside": "from outside", "inside": "from inside"}, "outside", label="met",
         help="From outside the prop is solid; from inside it is hollow and holds what is in it.",
+    )  # fmt: skip
+
+
+Weight = Annotated[float, Field(gt=0.0, le=1e6, allow_inf_nan=False)]
+Swatch = tuple[Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")], Weight]
+ASH: tuple[Swatch, ...] = (("#3A3632", 3.0), ("#8C8377", 2.0), ("#D9D2C4", 1.0))
+
+
+class Growth(Row):
+    kind: Literal["growth"] = "growth"
+    section: ClassVar[str] = "matter"
+    title: ClassVar[str] = "growth"
+    does: ClassVar[str] = "Makes particles larger or smaller than they were born; what shrinks to nothing is removed."
+    phrase: ClassVar[str] = "The radius of {whom} is {share} of what they were born with."
+    whom: Ref | None = whom()
+    share: Value = dial(
+        "×", 1.0, label="share", soft=(0.0, 2.0), low=0.0, high=1e3, drivable=True, each=True,
+        help="1 leaves them as they are. Let it vary over age or distance, and they grow or shrink on their way.",
+    )  # fmt: skip
+
+
+class Tint(Row):
+    kind: Literal["tint"] = "tint"
+    section: ClassVar[str] = "matter"
+    title: ClassVar[str] = "tint"
+    does: ClassVar[str] = "Gives particles colours from a palette, by chance or by what each is."
+    phrase: ClassVar[str] = "{whom} take their colour from {palette}, {manner}, at {place} of its width."
+    whom: Ref | None = whom()
+    palette: Annotated[tuple[Swatch, ...], Field()] = palette(
+        ASH, label="palette", help="Swatches in order; each is as wide as its weight."
+    )
+    manner: Literal["blended", "picked"] = choice(
+        {"blended": "blended into each other", "picked": "one swatch each"}, "picked", label="manner",
+        help="Blended runs smoothly from swatch to swatch; picked takes the one at the place.",
+    )  # fmt: skip
+    place: Value = dial(
+        "%", 0.5, label="place", soft=(0.0, 1.0), low=0.0, high=1.0, drivable=True, each=True,
+        help="Where in the palette. Over chance it spreads evenly; over age or speed it runs through it.",
     )  # fmt: skip

@@ -7,12 +7,12 @@ made from those.
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated, Any, ClassVar
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from hotgravel.core.drive.value import Vector, is_driven
+from hotgravel.core.attributes import READABLE
 from hotgravel.core.shot.fields import Choice, Described, Pick, Quantity, Refer, fields_of, options_of
 from hotgravel.core.shot.units import Dress, show_number, show_quantity, shown_unit
 
@@ -45,7 +45,12 @@ class Row(Clause):
     on: bool = True
 
 
-def points_nowhere(field: str, direction: Vector) -> Iterator[tuple[str, str]]:
+def is_driven(value: Any) -> bool:
+    """Whether a clause stands in place of a number, so that it varies."""
+    return isinstance(value, Clause)
+
+
+def points_nowhere(field: str, direction: tuple[Any, Any, Any]) -> Iterator[tuple[str, str]]:
     """Complains of a direction without keys that is 0, 0, 0."""
     if all(part == 0 for part in direction):
         yield field, "0, 0, 0 points nowhere. Accepted: three numbers that are not all 0, such as 0, 1, 0."
@@ -63,9 +68,22 @@ class Slot:
     options: tuple[tuple[str, str], ...] = ()
 
 
-def pieces(clause: Clause, dress: Dress, names: dict[str, str], prefix: str = "") -> Iterator[str | Slot]:
-    """The sentence in order: plain words and slots. `names` maps row ids to what they are called."""
-    described = fields_of(type(clause))
+def described_in(clause: Clause, name: str, owner: Quantity | None = None) -> Described:
+    """A field's description; one in the unit of what is driven, or of the attribute read, gets that unit."""
+    described = fields_of(type(clause))[name]
+    if isinstance(described, Quantity):
+        if described.unit == "own" and owner is not None:
+            return replace(described, unit=owner.unit, soft=owner.soft)
+        if described.unit == "attribute":
+            return replace(described, unit=READABLE[clause.attribute][1])  # type: ignore[attr-defined]
+    return described
+
+
+def pieces(
+    clause: Clause, dress: Dress, names: dict[str, str], prefix: str = "", owner: Quantity | None = None
+) -> Iterator[str | Slot]:
+    """The sentence in order: plain words and slots. `names` maps row ids to what they are called;
+    `owner` is the quantity that a driver's clause stands in place of."""
     for part in re.split(r"(\{\w+\})", clause.wording()):
         if not part:
             continue
@@ -73,7 +91,7 @@ def pieces(clause: Clause, dress: Dress, names: dict[str, str], prefix: str = ""
             yield part
             continue
         name = part[1:-1]
-        yield from slots_of(clause, name, described[name], dress, names, prefix)
+        yield from slots_of(clause, name, described_in(clause, name, owner), dress, names, prefix)
 
 
 def slots_of(
@@ -119,11 +137,11 @@ def show_value(value: Any, quantity: Quantity, dress: Dress, unit: bool = True) 
     if value is None:
         return quantity.none or ""
     if is_driven(value):
-        numbers = [key.value for key in value.keys]
-        spelling = "" if quantity.unit in ("count", "frame") else " " + shown_unit(quantity.unit, dress)
-        ends = [show_number(n, quantity.unit, dress) for n in (numbers[0], numbers[-1])]
-        span = f"{ends[0]} to {ends[1]}" if len(numbers) > 1 else ends[0]
-        return f"{span}{spelling}, keyed"
+        ends = [show_number(n, quantity.unit, dress) for n in value.ends()]
+        span = f"{ends[0]} to {ends[-1]}" if len(set(ends)) > 1 else "".join(ends[:1])
+        if span and quantity.unit not in ("count", "frame"):
+            span = f"{span} {shown_unit(quantity.unit, dress)}".strip()
+        return ", ".join(part for part in (span, value.brief()) if part)
     return show_quantity(value, quantity.unit, dress) if unit else show_number(value, quantity.unit, dress)
 
 

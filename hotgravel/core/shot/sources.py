@@ -101,7 +101,7 @@ class Source(Row):
     emit: Burst | Stream = clause(label="when", help="In one burst, or as a stream.", default=Burst)
     aim: Outward | Toward | Anywhere = clause(label="aim", help="Which way they leave.", default=Outward)
     speed: Value = dial(
-        "m/s", 6.0, label="speed", soft=(0.5, 30.0), low=0.0, high=1e5, drivable=True,
+        "m/s", 6.0, label="speed", soft=(0.5, 30.0), low=0.0, high=1e5, drivable=True, each=True,
         help="How fast they leave. Twice the speed flies four times as high where nothing slows it.",
     )  # fmt: skip
     speed_spread: Value = dial(
@@ -111,7 +111,7 @@ class Source(Row):
     )  # fmt: skip
     state: Ref = refer("state", label="state", help="The state they begin in.")
     radius: Value = dial(
-        "m", 0.02, label="radius", soft=(0.005, 0.1), low=0.0, high=1e3, drivable=True,
+        "m", 0.02, label="radius", soft=(0.005, 0.1), low=0.0, high=1e3, drivable=True, each=True,
         help="The size of each; it keeps its middle that far off what it hits.",
     )  # fmt: skip
     radius_spread: Value = dial(
@@ -119,12 +119,24 @@ class Source(Row):
         help="Each one's radius differs by up to this share, either way.",
     )  # fmt: skip
     life: Value | None = dial(
-        "s", None, label="life", soft=(0.5, 10.0), above=0.0, high=1e5, drivable=True, none="the whole shot",
+        "s", None, label="life", soft=(0.5, 10.0), above=0.0, high=1e5, drivable=True, each=True, none="the whole shot",
         help='How long each lasts before it is removed; "the whole shot" keeps them.',
     )  # fmt: skip
     life_spread: Value = dial(
         "%", 0.0, label="life spread", soft=(0.0, 0.8), low=0.0, high=0.99, drivable=True,
         help="Each one's life differs by up to this share, either way, so that they do not end together.",
+    )  # fmt: skip
+    inherit: Value = dial(
+        "%", 0.0, label="inherit", soft=(0.0, 1.0), low=0.0, high=10.0, drivable=True,
+        help="How much of the prop's own motion they take along. 0 leaves them behind, 100 % throws them with it.",
+    )  # fmt: skip
+    mass: Value = dial(
+        "kg", 0.001, label="mass", soft=(0.0001, 0.1), above=0.0, high=1e6, drivable=True, each=True,
+        help="Heavier ones give way less where particles keep apart; numbers can vary over it.",
+    )  # fmt: skip
+    temperature: Value = dial(
+        "°C", 20.0, label="temperature", soft=(0.0, 1200.0), low=-273.15, high=1e6, drivable=True, each=True,
+        help="How hot they are born. Numbers and tints can vary over it.",
     )  # fmt: skip
     seed: int = dial(
         "count", 1, label="seed", soft=(1, 100), low=0, high=2**32 - 1, whole=True,

@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from hotgravel.core.drive.keys import Key, Keys, keyed
-from hotgravel.core.drive.value import resolve
+from hotgravel.core.drive.ask import Clock
+from hotgravel.core.drive.driver import answer
 
 FRAMES = st.lists(st.integers(-500, 500), min_size=1, max_size=12, unique=True)
 
@@ -44,5 +45,5 @@ def test_two_keys_at_one_frame_are_refused():
 
 
 def test_resolving_gives_one_value_for_all():
-    assert resolve(2.5, 3).tolist() == [2.5]
-    assert resolve(Keys(keys=[Key(frame=1, value=2)]), 3).tolist() == [2.0]
+    assert answer(2.5, Clock().at(3)).tolist() == [2.5]
+    assert answer(Keys(keys=[Key(frame=1, value=2)]), Clock().at(3)).tolist() == [2.0]

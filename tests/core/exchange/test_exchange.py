@@ -31,7 +31,7 @@ def folder(tmp_path_factory) -> Path:
     shot = load(demo_path("ember-burst")).dump()
     shot["supply"][0]["emit"]["count"] = 150
     shot["finish"]["last"] = 12
-    keys = {"by": "keys", "keys": [{"frame": 1, "value": 0}, {"frame": 12, "value": 2}]}
+    keys = {"kind": "keys", "keys": [{"frame": 1, "value": 0}, {"frame": 12, "value": 2}]}
     shot["set"][1] |= {
         "position": [0, keys, 1],
         "rotation": [0, 40, 10],

@@ -23,7 +23,7 @@ LATE = {"kind": "state", "id": "late", "name": "late"}
 
 def shot(**sections):
     """With all that a run remembers: streams that owe fractions, cues that have fired, lives, moving props."""
-    keys = {"by": "keys", "keys": [{"frame": 1, "value": 1}, {"frame": 40, "value": 1.5}]}
+    keys = {"kind": "keys", "keys": [{"frame": 1, "value": 1}, {"frame": 40, "value": 1.5}]}
     plain = document(
         set=at(1.0, position=[0, keys, 0]), matter=[LOOSE, LATE, landing(bounce=0.5, friction=0.3)], forces=[GRAVITY],
         supply=[source(

@@ -12,7 +12,7 @@ from hotgravel.core.shot.document import load
 from tests.core.run.test_execute import bytes_of
 from tests.core.run.test_resume import shot
 
-KEYS = {"by": "keys", "keys": [{"frame": 1, "value": 9.81}, {"frame": 20, "value": 5}, {"frame": 35, "value": 2}]}
+KEYS = {"kind": "keys", "keys": [{"frame": 1, "value": 9.81}, {"frame": 20, "value": 5}, {"frame": 35, "value": 2}]}
 LATE_BURST = {
     "kind": "source", "id": "burst", "prop": "vent", "state": "loose", "emit": {"kind": "burst", "count": 40, "frame": 25},
 }  # fmt: skip

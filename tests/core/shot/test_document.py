@@ -14,7 +14,7 @@ from hotgravel.core.shot.units import Dress
 from hotgravel.demo.shots import demo_names, demo_path
 from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, document, landing, source
 
-KEYS = {"by": "keys", "keys": [{"frame": 1, "value": 2}, {"frame": 9, "value": 3, "ease": "step"}]}
+KEYS = {"kind": "keys", "keys": [{"frame": 1, "value": 2}, {"frame": 9, "value": 3, "ease": "step"}]}
 
 
 def whole():
@@ -53,8 +53,8 @@ def test_a_shot_survives_its_file():
     ("supply.0.speed.keys.1.value", -4, "source", "speed", "too low"),
     ("supply.0.speed.keys", [], "source", "speed.keys", "at least 1"),
     ("supply.0.speed.keys.1.frame", 1, "source", "speed.keys", "one key"),
-    ("supply.0.speed.keys.1.ease", "bouncy", "source", "speed.keys.1.ease", "'step', 'linear' or 'smooth'"),
-    ("supply.0.speed.by", "magic", "source", "speed.by", "Accepted: 'keys'"),
+    ("supply.0.speed.keys.1.ease", "bouncy", "source", "speed.keys.1.ease", "'step', 'linear', 'smooth' or 'handles'"),
+    ("supply.0.speed.kind", "magic", "source", "speed", "Accepted kinds: 'keys', 'wave'"),
     ("supply.0.emit.count", 0, "source", "emit.count", "whole number from 1"),
     ("supply.0.emit.count", 2.5, "source", "emit.count", "whole number"),
     ("supply.0.emit.count", 10**9, "source", "emit.count", "up to 5 000 000"),
@@ -76,7 +76,7 @@ def test_a_shot_survives_its_file():
     ("matter.1.kind", "glue", "landing", "", "'state', 'collision'"),
     ("forces.0.strength", [9.81], "gravity", "strength", "no number"),
     ("forces.0.whom", "late", "gravity", "whom", "no row 'late'"),
-    ("cues.0.when.speed", {"by": "keys"}, "cue", "when.speed.keys", "missing"),
+    ("cues.0.when.speed", {"kind": "keys"}, "cue", "when.speed.keys", "missing"),
     ("cues.0.then", {"kind": "enter", "state": "moon"}, "cue", "then.state", "Accepted: loose"),
     ("cues.0.on", "maybe", "cue", "on", "boolean"),
     ("set.0.shape", {"kind": "sphere", "radius": 0}, "ground", "shape.radius", "above 0 m"),
@@ -93,7 +93,7 @@ def test_a_shot_survives_its_file():
     ("finish.quality", "superb", "finish", "quality", "'rough', 'fair' or 'fine'"),
     ("name", "", "", "name", "at least 1"),
     ("version", 99, "", "version", "newer Hot Gravel"),
-    ("version", None, "", "version", "Accepted: 1 to 1"),
+    ("version", None, "", "version", "Accepted: 1 to 2"),
     ("format", "other", "", "format", "not a shot file"),
     ("extra", [], "", "extra", "no such field"),
 ])  # fmt: skip

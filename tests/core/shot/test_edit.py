@@ -45,7 +45,7 @@ def test_a_field_is_set_from_what_was_typed(row, path, text, label):
     ("burst", "prop", "flight", "wanted here"), ("burst", "nothing", "1", "no such field"),
     ("gone", "speed", "1", "no such row"), ("burst", "emit.kind", "drip", "Accepted: burst, stream"),
     ("finish", "last", "-5", "before the first"), ("flight", "colour", "blue", "form"),
-    ("vent-dome", "position.7", "1", "no such field"), ("vent-dome", "position", "1", "tuple"),
+    ("vent-dome", "position.7", "1", "no such field"), ("vent-dome", "position", "1", "no such field"),
 ])  # fmt: skip
 def test_a_refused_edit_says_why(row, path, text, said):
     with pytest.raises(ShotFault, match=said):

@@ -150,7 +150,7 @@ def _slid(x, y, z, vx, vy, vz, x2, y2, z2, wx, wy, wz, h, nx, ny, nz, ux, uy, uz
 
 
 @njit(cache=True)
-def _meet(i, s, x0, y0, z0, vx, vy, vz, h, dt, radius, pull, rate, drift, bite, c, bits, tree, touched, impact):
+def _meet(i, s, whom, x0, y0, z0, vx, vy, vz, h, dt, radius, pull, rate, drift, bite, c, bits, tree, touched, impact):
     """A particle's step with all its contacts. Returns its place, velocity and number of touches."""
     ax, ay, az = pull[s, 0], pull[s, 1], pull[s, 2]
     dx, dy, dz = drift[s, 0], drift[s, 1], drift[s, 2]
@@ -165,7 +165,7 @@ def _meet(i, s, x0, y0, z0, vx, vy, vz, h, dt, radius, pull, rate, drift, bite, 
         if held:
             x1, y1, z1, wx, wy, wz = _slid(x0, y0, z0, vx, vy, vz, x1, y1, z1, wx, wy, wz, left,
                                            nx, ny, nz, ux, uy, uz, c[last, FRICTION])  # fmt: skip
-        t, j = _first_hit(c, tree, s, x0, y0, z0, x1, y1, z1, t0, radius)
+        t, j = _first_hit(c, tree, whom, x0, y0, z0, x1, y1, z1, t0, radius)
         if j < 0:
             return x1, y1, z1, wx, wy, wz, touches
         x, y, z, nx, ny, nz, ux, uy, uz, lx, ly, lz = _contact(c, tree, j, x0, y0, z0, x1, y1, z1, t0, t, radius, dt)
@@ -210,7 +210,9 @@ def advance(
     radius,
     touched,
     impact,
+    travelled,
     dt,
+    by_element,
     pull,
     rate,
     drift,
@@ -221,12 +223,13 @@ def advance(
 ):
     """Move all particles by dt seconds, in place. Returns how often anything was hit.
 
-    position, velocity (n, 3) float64; age, radius, impact (n,); state (n,) int16; touched (n,) uint64;
-    pull, drift (S, 3), rate, bite (S,) as in `forces.ForceTable`; colliders (C, WIDTH) and
+    position, velocity (n, 3) float64; age, radius, impact, travelled (n,); state (n,) int16; touched (n,)
+    uint64; pull, drift (S, 3), rate, bite (S,) as in `forces.ForceTable`, a row for each particle if
+    `by_element`, for each state if not; colliders (C, WIDTH) and
     bits (C,) as in `Colliders`, tree the meshes that their sizes point into.
     """
     n = len(age)
-    states = len(rate)
+    states = 0 if by_element else len(rate)
     fades, reaches = np.empty(states), np.empty(states)
     for s in range(states):
         fades[s], reaches[s] = fading(rate[s], dt)
@@ -238,24 +241,26 @@ def advance(
         touched[i] = 0
         if h <= 0.0:
             continue
-        s = state[i]
+        s = np.int64(i) if by_element else np.int64(state[i])  # type: ignore[assignment]
         x, y, z = position[i, 0], position[i, 1], position[i, 2]
         vx, vy, vz = velocity[i, 0], velocity[i, 1], velocity[i, 2]
-        fade, reach = fades[s], reaches[s]
-        if h != dt:
+        if by_element or h != dt:
             fade, reach = fading(rate[s], h)
+        else:
+            fade, reach = fades[s], reaches[s]
         x1, y1, z1, wx, wy, wz = flow(
             x, y, z, vx, vy, vz, h, pull[s, 0], pull[s, 1], pull[s, 2], rate[s], fade, reach,
             drift[s, 0], drift[s, 1], drift[s, 2], bite[s],
         )  # fmt: skip
         if some:
-            t, _j = _first_hit(colliders, tree, s, x, y, z, x1, y1, z1, 1.0 - h / dt, radius[i])
+            t, _j = _first_hit(colliders, tree, state[i], x, y, z, x1, y1, z1, 1.0 - h / dt, radius[i])
             if t < MISS:
                 x1, y1, z1, wx, wy, wz, hits = _meet(
-                    i, s, x, y, z, vx, vy, vz, h, dt, radius[i], pull, rate, drift, bite, colliders,
+                    i, s, state[i], x, y, z, vx, vy, vz, h, dt, radius[i], pull, rate, drift, bite, colliders,
                     bits, tree, touched, impact,
                 )  # fmt: skip
                 touches += hits
+        travelled[i] += math.sqrt((x1 - x) ** 2 + (y1 - y) ** 2 + (z1 - z) ** 2)
         position[i, 0], position[i, 1], position[i, 2] = x1, y1, z1
         velocity[i, 0], velocity[i, 1], velocity[i, 2] = wx, wy, wz
     return touches

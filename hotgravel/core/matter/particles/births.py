@@ -6,12 +6,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.chance import uniforms
-from hotgravel.core.drive.value import scalar, vector
+from hotgravel.core.drive.ask import Ask
+from hotgravel.core.drive.value import each, one, three
+from hotgravel.core.matter.particles.crowd import asking
 from hotgravel.core.matter.particles.forces import unit
 from hotgravel.core.matter.particles.state import Particles, blank
 from hotgravel.core.shape.kinds import Shaped
-from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.sample import at_vertices, in_volume, on_surface
+from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.sources import Anywhere, Burst, Source, Toward
 
 Array = NDArray[np.float64]
@@ -38,16 +40,16 @@ class Spring:
     normals: Array
 
 
-def burst_now(spring: Spring, tally: Tally, frame: int, state: int, pose: Pose) -> Particles:
+def burst_now(spring: Spring, tally: Tally, frame: int, state: int, scene: Scene, next_id: int) -> Particles:
     """The particles of a burst whose frame this is; none otherwise."""
     emit = spring.source.emit
     if not isinstance(emit, Burst) or emit.frame != frame:
         return blank(0)
-    return _born(spring, tally, np.zeros(emit.count), float(frame), state, pose, pose)
+    return _born(spring, tally, np.zeros(emit.count), state, scene, next_id)
 
 
 def stream_step(
-    spring: Spring, tally: Tally, frame: float, span: float, dt: float, state: int, start: Pose, end: Pose
+    spring: Spring, tally: Tally, frame: float, span: float, dt: float, state: int, scene: Scene, next_id: int
 ) -> Particles:
     """The particles that a stream gives in a step of `dt` seconds, from `frame` to `frame + span`.
 
@@ -56,24 +58,24 @@ def stream_step(
     emit = spring.source.emit
     if isinstance(emit, Burst) or frame + span <= emit.start or frame >= emit.end:
         return blank(0)
-    given = scalar(emit.rate, frame) * dt
+    given = one(emit, "rate", scene.ask) * dt
     count = int(np.floor(tally.owed + given + 1e-9))  # rounding must not hold back the last one
     moments = (np.arange(1, count + 1) - tally.owed) / max(given, 1e-300)
     tally.owed += given - count
-    return _born(spring, tally, np.clip(moments, 0.0, 1.0) * dt, frame, state, start, end, dt)
+    return _born(spring, tally, np.clip(moments, 0.0, 1.0) * dt, state, scene, next_id, dt)
 
 
 def _born(
     spring: Spring,
     tally: Tally,
     delay: Array,
-    frame: float,
     state: int,
-    start: Pose,
-    end: Pose,
+    scene: Scene,
+    next_id: int,
     dt: float = 0.0,
 ) -> Particles:
     source, n = spring.source, len(delay)
+    start, end = scene.poses[source.prop], scene.soon[source.prop]
     index = np.arange(tally.born, tally.born + n, dtype=np.uint64)
     tally.born += n
     u = uniforms(index, DRAWS, seed=source.seed, who=source.id)
@@ -81,15 +83,25 @@ def _born(
     share = (delay / dt if dt > 0.0 else np.zeros(n))[:, None]
     particles = blank(n)
     particles.position[:] = (1.0 - share) * start.to_world(points) + share * end.to_world(points)
-    ways = _ways(source, start.turn(normals), u[:, 4:6], frame)
-    speed = _spread(scalar(source.speed, frame), scalar(source.speed_spread, frame), u[:, 6])
-    particles.velocity[:] = ways * speed[:, None]
+    particles.rest[:] = points
+    particles.id[:] = np.arange(next_id, next_id + n)
     particles.age[:] = -delay
-    particles.radius[:] = _spread(scalar(source.radius, frame), scalar(source.radius_spread, frame), u[:, 7])
-    if source.life is not None:
-        particles.life[:] = _spread(scalar(source.life, frame), scalar(source.life_spread, frame), u[:, 8])
     particles.state[:] = state
     particles.source[:] = spring.number
+    ask = asking(particles, scene)
+    particles.mass[:] = each(source, "mass", ask)
+    particles.temperature[:] = each(source, "temperature", ask)
+    particles.radius[:] = _spread(each(source, "radius", ask), one(source, "radius_spread", ask), u[:, 7])
+    particles.size[:] = particles.radius
+    ways = _ways(source, start.turn(normals), u[:, 4:6], ask)
+    ask = asking(particles, scene)  # the speed may go by the radius
+    speed = _spread(each(source, "speed", ask), one(source, "speed_spread", ask), u[:, 6])
+    particles.velocity[:] = ways * speed[:, None]
+    inherit = one(source, "inherit", ask)
+    if inherit > 0.0 and scene.lapse > 0.0:
+        particles.velocity[:] += inherit * (end.to_world(points) - start.to_world(points)) / scene.lapse
+    if source.life is not None:
+        particles.life[:] = _spread(each(source, "life", ask), one(source, "life_spread", ask), u[:, 8])
     return particles
 
 
@@ -106,12 +118,12 @@ def _places(spring: Spring, index: NDArray[np.uint64], u: Array) -> tuple[Array,
     return in_volume(spring.shape, u[:, :4], again)
 
 
-def _ways(source: Source, normals: Array, u: Array, frame: float) -> Array:
+def _ways(source: Source, normals: Array, u: Array, ask: Ask) -> Array:
     aim = source.aim
     if isinstance(aim, Anywhere):
         return within_cone(np.broadcast_to(UP, normals.shape), 180.0, u)
     if isinstance(aim, Toward):
-        direction = unit(vector(aim.direction, frame))
+        direction = unit(three(aim, "direction", ask))
         return within_cone(np.broadcast_to(direction if direction.any() else UP, normals.shape), aim.cone, u)
     return within_cone(normals, aim.cone, u)
 
@@ -136,5 +148,5 @@ def within_cone(aims: Array, degrees: float, u: Array) -> Array:
     return result
 
 
-def _spread(middle: float, share: float, u: Array) -> Array:
+def _spread(middle: Array, share: float, u: Array) -> Array:
     return middle * (1.0 + share * (2.0 * u - 1.0))

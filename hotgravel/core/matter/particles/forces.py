@@ -1,11 +1,11 @@
-"""Forces on particles, gathered by state before the step.
+"""Forces on particles, gathered before the step.
 
-A force adds to four columns of a table with a row for each state; together they make the
-equation of motion of a particle in that state,
+A force adds to four columns of a table; together they make a particle's equation of motion,
 
     dv/dt = pull + rate (aim - v) - bite |v| v
 
-where `rate * aim` is kept as one column, so that several winds and drags add up.
+where `rate * aim` is kept as one column, so that several winds and drags add up. The table has a
+row for each state where no force differs between particles of one state, else one for each particle.
 """
 
 from collections.abc import Callable
@@ -14,20 +14,38 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.drive.value import scalar, vector
-from hotgravel.core.shot.forces import Force, Gravity, LinearDrag, QuadraticDrag, Wind
+from hotgravel.core.chance import uniforms
+from hotgravel.core.drive.ask import Ask
+from hotgravel.core.drive.value import each, is_driven, one, three
+from hotgravel.core.matter.particles.crowd import asking
+from hotgravel.core.matter.particles.state import Particles
+from hotgravel.core.noise import curl_at
+from hotgravel.core.shape.zones import Scene
+from hotgravel.core.shot import forces as f
 
 Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
 class ForceTable:
-    """For S states: pull (S, 3) m/s², rate (S,) 1/s, drift (S, 3) = rate * aim, bite (S,) 1/m."""
+    """For S states, or n particles: pull (S, 3) m/s², rate (S,) 1/s, drift (S, 3) = rate * aim, bite (S,) 1/m."""
 
     pull: Array
     rate: Array
     drift: Array
     bite: Array
+    by_element: bool = False
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What a force needs to know: the particles it may act on, where all is, the question, and the step's length."""
+
+    particles: Particles
+    scene: Scene
+    ask: Ask
+    dt: float
+    springs: dict[int, str]
 
 
 def unit(direction: Array) -> Array:
@@ -36,37 +54,153 @@ def unit(direction: Array) -> Array:
     return direction / length if length > 0 else direction
 
 
-def gravity(table: ForceTable, who: slice, force: Gravity, frame: float) -> None:
-    table.pull[who] += scalar(force.strength, frame) * unit(vector(force.direction, frame))
+def gravity(table: ForceTable, force: f.Gravity, share: Array, asked: Asked) -> None:
+    table.pull[:] += (share * each(force, "strength", asked.ask))[:, None] * unit(three(force, "direction", asked.ask))
 
 
-def linear_drag(table: ForceTable, who: slice, force: LinearDrag, frame: float) -> None:
-    table.rate[who] += scalar(force.rate, frame)
+def linear_drag(table: ForceTable, force: f.LinearDrag, share: Array, asked: Asked) -> None:
+    table.rate[:] += share * each(force, "rate", asked.ask)
 
 
-def quadratic_drag(table: ForceTable, who: slice, force: QuadraticDrag, frame: float) -> None:
-    table.bite[who] += scalar(force.strength, frame)
+def quadratic_drag(table: ForceTable, force: f.QuadraticDrag, share: Array, asked: Asked) -> None:
+    table.bite[:] += share * each(force, "strength", asked.ask)
 
 
-def wind(table: ForceTable, who: slice, force: Wind, frame: float) -> None:
-    grip = scalar(force.grip, frame)
-    table.rate[who] += grip
-    table.drift[who] += grip * scalar(force.speed, frame) * unit(vector(force.direction, frame))
+def wind(table: ForceTable, force: f.Wind, share: Array, asked: Asked) -> None:
+    grip = share * each(force, "grip", asked.ask)
+    table.rate[:] += grip
+    blown = grip * each(force, "speed", asked.ask)
+    table.drift[:] += blown[:, None] * unit(three(force, "direction", asked.ask))
+
+
+def turbulence(table: ForceTable, force: f.Turbulence, share: Array, asked: Asked) -> None:
+    ask = asked.ask
+    air = curl_at(
+        asked.particles.position, size=one(force, "size", ask), time=force.change * float(ask.times[0]) + 0.5,
+        octaves=force.octaves, seed=force.seed,
+    )  # fmt: skip
+    _carry(table, air * each(force, "speed", ask)[:, None], share * each(force, "grip", ask))
+
+
+def vortex(table: ForceTable, force: f.Vortex, share: Array, asked: Asked) -> None:
+    """Air going round at one speed; a pull of speed²/radius keeps what goes with it on its circle."""
+    ask = asked.ask
+    axis = unit(three(force, "axis", ask))
+    away = asked.particles.position - three(force, "at", ask)
+    away = away - (away @ axis)[:, None] * axis
+    radius = np.sqrt(np.einsum("ij,ij->i", away, away))
+    out = away / np.maximum(radius, 1e-9)[:, None]
+    speed = each(force, "speed", ask) * _within(force, asked, radius)
+    _carry(table, speed[:, None] * np.cross(axis, out), share * each(force, "grip", ask))
+    tight = np.minimum(speed * speed / np.maximum(radius, 1e-9), np.abs(speed) / asked.dt)
+    table.pull[:] -= (share * (each(force, "grip", ask) > 0.0) * tight)[:, None] * out
+
+
+def attraction(table: ForceTable, force: f.Attraction, share: Array, asked: Asked) -> None:
+    ask, points, to = asked.ask, asked.particles.position, force.to
+    if isinstance(to, f.ToSurface):
+        gap, toward = asked.scene.toward(to.prop, points)
+        if to.side != "both":
+            share = share * ((gap > 0.0) if to.side == "outside" else (gap < 0.0))
+        away = np.abs(gap)
+    else:
+        aim = three(to, "at", ask)[None, :]
+        if isinstance(to, f.ToLine):
+            along = three(to, "to", ask) - aim[0]
+            place = np.clip((points - aim) @ along / max(float(along @ along), 1e-30), 0.0, 1.0)
+            aim = aim + place[:, None] * along
+        toward = aim - points
+        away = np.sqrt(np.einsum("ij,ij->i", toward, toward))
+        toward = toward / np.maximum(away, 1e-9)[:, None]
+    pull = share * each(force, "strength", ask) * _within(force, asked, away)
+    # Nearer than a step of it reaches, it would only throw particles to the other side.
+    limit = np.where(pull > 0.0, 2.0 * away / asked.dt**2, np.inf)
+    table.pull[:] += np.minimum(pull, limit)[:, None] * toward
+
+
+def jitter(table: ForceTable, force: f.Jitter, share: Array, asked: Asked) -> None:
+    p = asked.particles
+    when = round(float(asked.ask.frames[0]) * 4096)
+    u = uniforms(p.id.astype(np.uint64), 4, seed=force.seed, who=force.id, frame=when & 0xFFFFFFFF, purpose=1)
+    away = np.sqrt(-2.0 * np.log(1.0 - u[:, :2]))  # Box and Muller (1958)
+    knock = np.stack([away[:, 0] * np.cos(2 * np.pi * u[:, 2]), away[:, 0] * np.sin(2 * np.pi * u[:, 2]),
+                      away[:, 1] * np.cos(2 * np.pi * u[:, 3])], axis=1)  # fmt: skip
+    table.pull[:] += (share * each(force, "strength", asked.ask) / np.sqrt(3.0 * asked.dt))[:, None] * knock
+
+
+def hold(table: ForceTable, force: f.Hold, share: Array, asked: Asked) -> None:
+    """Air that moves as the place of birth does, and towards it."""
+    p, scene, ask = asked.particles, asked.scene, asked.ask
+    place, moved = p.rest.copy(), np.zeros_like(p.rest)
+    for number, prop in asked.springs.items():
+        mine = p.source == number
+        if prop in scene.poses:
+            place[mine] = scene.poses[prop].to_world(p.rest[mine])
+            moved[mine] = (scene.soon[prop].to_world(p.rest[mine]) - place[mine]) / asked.dt
+    rate = np.minimum(each(force, "rate", ask), 1.0 / asked.dt)
+    _carry(table, moved + rate[:, None] * (place - p.position), share * each(force, "grip", ask))
+
+
+def _carry(table: ForceTable, air: Array, grip: Array) -> None:
+    table.rate[:] += grip
+    table.drift[:] += grip[:, None] * air
+
+
+def _within(force: f.Vortex | f.Attraction, asked: Asked, away: Array) -> Array:
+    """1 at no distance, 0 from the force's reach on, smoothly; 1 everywhere without a reach."""
+    if force.reach is None:
+        return np.ones(len(away))
+    u = np.clip(1.0 - away / one(force, "reach", asked.ask), 0.0, 1.0)
+    share: Array = u * u * (3.0 - 2.0 * u)
+    return share
 
 
 ADD: dict[type, Callable[..., None]] = {
-    Gravity: gravity,
-    LinearDrag: linear_drag,
-    QuadraticDrag: quadratic_drag,
-    Wind: wind,
-}
+    f.Gravity: gravity, f.LinearDrag: linear_drag, f.QuadraticDrag: quadratic_drag, f.Wind: wind,
+    f.Turbulence: turbulence, f.Vortex: vortex, f.Attraction: attraction, f.Jitter: jitter, f.Hold: hold,
+}  # fmt: skip
+PLAIN = (f.Gravity, f.LinearDrag, f.QuadraticDrag, f.Wind)  # those that may act alike on all of a state
 
 
-def gather(forces: list[Force], states: dict[str, int], frame: float) -> ForceTable:
-    """The table at a frame (fractional within a step). `states` maps a state's id to its row."""
-    n = max(1, len(states))
-    table = ForceTable(np.zeros((n, 3)), np.zeros(n), np.zeros((n, 3)), np.zeros(n))
-    for force in forces:
-        who = slice(None) if force.whom is None else slice(states[force.whom], states[force.whom] + 1)
-        ADD[type(force)](table, who, force, frame)
+def alike(force: f.Force) -> bool:
+    """Whether a force does the same to all particles of a state."""
+    if not isinstance(force, PLAIN) or force.zone is not None:
+        return False
+    return not any(is_driven(v) and v.by_element for v in dict(force).values())
+
+
+def gather(
+    forces: list[f.Force], states: dict[str, int], scene: Scene, particles: Particles, dt: float,
+    springs: dict[int, str],
+) -> ForceTable:  # fmt: skip
+    """The table for a step from the scene's moment. `states` maps a state's id to its row, `springs` a
+    source's number to its prop."""
+    acting = [force for force in forces if force.acts_at(float(scene.ask.frames[0]))]
+    by_state = _blank(max(1, len(states)))
+    plain = Asked(particles, scene, scene.ask, dt, springs)
+    for force in acting:
+        if alike(force):
+            ADD[type(force)](by_state, force, _share_of_states(force, states, len(by_state.rate)), plain)
+    varied = [force for force in acting if not alike(force)]
+    if not varied or not len(particles):
+        return by_state
+    s = particles.state
+    table = ForceTable(by_state.pull[s], by_state.rate[s], by_state.drift[s], by_state.bite[s], by_element=True)
+    asked = Asked(particles, scene, asking(particles, scene), dt, springs)
+    for force in varied:
+        share = np.ones(len(particles)) if force.whom is None else (s == states[force.whom]).astype(float)
+        if force.zone is not None:
+            share = share * asked.ask.read("weight in", force.zone)
+        ADD[type(force)](table, force, share, asked)
     return table
+
+
+def _blank(n: int) -> ForceTable:
+    return ForceTable(np.zeros((n, 3)), np.zeros(n), np.zeros((n, 3)), np.zeros(n))
+
+
+def _share_of_states(force: f.Force, states: dict[str, int], n: int) -> Array:
+    share = np.ones(n) if force.whom is None else np.zeros(n)
+    if force.whom is not None:
+        share[states[force.whom]] = 1.0
+    return share

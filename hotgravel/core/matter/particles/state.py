@@ -22,6 +22,12 @@ class Particles:
     age: Array
     life: Array
     radius: Array
+    size: Array
+    travelled: Array
+    mass: Array
+    temperature: Array
+    colour: NDArray[np.uint32]
+    rest: Array
     id: NDArray[np.int64]
     state: NDArray[np.int16]
     source: NDArray[np.int16]

@@ -36,7 +36,7 @@ def test_a_stream_leaves_no_gaps_within_a_step():
 
 
 def test_a_keyed_rate_gives_its_integral():
-    keys = {"by": "keys", "keys": [{"frame": 1, "value": 0, "ease": "linear"}, {"frame": 25, "value": 2400}]}
+    keys = {"kind": "keys", "keys": [{"frame": 1, "value": 0, "ease": "linear"}, {"frame": 25, "value": 2400}]}
     film = play(
         document(set=at(2.0), supply=[source(emit={"kind": "stream", "rate": keys, "start": 1, "end": 25})]), "fine"
     )
@@ -85,7 +85,7 @@ def test_all_ways_out_of_a_dome_are_straight_off_it():
 
 
 def test_a_source_follows_its_moving_prop():
-    keys = {"by": "keys", "keys": [{"frame": 1, "value": 0, "ease": "linear"}, {"frame": 25, "value": 24}]}
+    keys = {"kind": "keys", "keys": [{"frame": 1, "value": 0, "ease": "linear"}, {"frame": 25, "value": 24}]}
     film = play(document(
         set=[VENT | {"position": [keys, 0, 0]}], supply=[source(speed=0, emit={"kind": "stream", "rate": 240, "start": 1, "end": 25})]
     ))  # fmt: skip

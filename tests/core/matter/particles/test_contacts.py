@@ -153,7 +153,7 @@ def test_a_hemisphere_is_hit_from_above_and_below():
 
 
 def test_a_falling_lid_strikes_and_a_lift_carries():
-    keys = {"by": "keys", "keys": [{"frame": 1, "value": 0, "ease": "linear"}, {"frame": 25, "value": 2}]}
+    keys = {"kind": "keys", "keys": [{"frame": 1, "value": 0, "ease": "linear"}, {"frame": 25, "value": 2}]}
     lift = {
         "kind": "prop",
         "id": "ground",
@@ -171,7 +171,7 @@ def test_a_falling_lid_strikes_and_a_lift_carries():
 
 
 def test_a_fast_thin_plate_sweeps_resting_particles_before_it():
-    keys = {"by": "keys", "keys": [{"frame": 1, "value": -3, "ease": "linear"}, {"frame": 4, "value": 9}]}
+    keys = {"kind": "keys", "keys": [{"frame": 1, "value": -3, "ease": "linear"}, {"frame": 4, "value": 9}]}
     plate = {
         "kind": "prop", "id": "ground", "name": "plate", "shape": {"kind": "disc", "radius": 6},
         "position": [0, keys, 0], "rotation": [10, 0, 15],
@@ -193,7 +193,7 @@ def test_a_fast_thin_plate_sweeps_resting_particles_before_it():
 
 
 def test_a_swelling_ball_gives_the_speed_of_its_surface_and_leaves_none_inside():
-    keys = {"by": "keys", "keys": [{"frame": 1, "value": 0.1, "ease": "linear"}, {"frame": 25, "value": 3.1}]}
+    keys = {"kind": "keys", "keys": [{"frame": 1, "value": 0.1, "ease": "linear"}, {"frame": 25, "value": 3.1}]}
     ball = {"kind": "prop", "id": "ground", "name": "ball", "shape": {"kind": "sphere", "radius": 1}, "scale": keys}
     cloud = {"kind": "prop", "id": "vent", "name": "cloud", "shape": {"kind": "sphere", "radius": 2}}
     shot = document(

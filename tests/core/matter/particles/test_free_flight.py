@@ -90,7 +90,7 @@ def test_forces_act_on_their_state_only():
 
 
 def test_keyed_gravity_is_read_as_time_goes():
-    keys = {"by": "keys", "keys": [{"frame": 1, "value": 0, "ease": "step"}, {"frame": 13, "value": 9.81}]}
+    keys = {"kind": "keys", "keys": [{"frame": 1, "value": 0, "ease": "step"}, {"frame": 13, "value": 9.81}]}
     path = flight(supply=[source()], forces=[GRAVITY | {"strength": keys}])
     late = np.maximum(0, FRAMES - 0.5)
     assert path[:, 1] == pytest.approx(2 - 0.5 * 9.81 * late**2, abs=1e-6)

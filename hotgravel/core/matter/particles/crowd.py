@@ -1,0 +1,52 @@
+"""Particles as a crowd that driven numbers can be asked about."""
+
+import numpy as np
+
+from hotgravel.core.chance import uniforms
+from hotgravel.core.drive.ask import Array, Ask
+from hotgravel.core.matter.particles.state import Particles
+from hotgravel.core.shape.zones import Scene
+
+CHANCE = "crowd"  # whose draws the random number of each particle is
+
+
+class ParticleCrowd:
+    """Reads each attribute once. `scene` is where they are at this moment."""
+
+    def __init__(self, particles: Particles, scene: Scene) -> None:
+        self.particles, self.scene = particles, scene
+        self._read: dict[tuple[str, str | None], Array] = {}
+
+    def __len__(self) -> int:
+        return len(self.particles)
+
+    def read(self, attribute: str, target: str | None = None) -> Array:
+        key = attribute, target
+        if key not in self._read:
+            self._read[key] = self._fresh(attribute, target)
+        return self._read[key]
+
+    def _fresh(self, attribute: str, target: str | None) -> Array:
+        p = self.particles
+        match attribute:
+            case "age":
+                return np.maximum(p.age, 0.0)
+            case "fraction of life":
+                return np.clip(p.age / p.life, 0.0, 1.0)
+            case "speed":
+                return p.speed
+            case "height":
+                return p.position[:, 1]
+            case "random":
+                return uniforms(p.id.astype(np.uint64), 1, seed=0, who=CHANCE)[:, 0]
+            case "distance to" if target is not None:
+                return self.scene.distance_to(target, p.position)
+            case "weight in" if target is not None:
+                return self.scene.weight_in(target, p.position)
+        array: Array = getattr(p, attribute)
+        return array
+
+
+def asking(particles: Particles, scene: Scene) -> Ask:
+    """A question about these particles at the scene's moment."""
+    return Ask(scene.ask.seconds, scene.ask.clock, ParticleCrowd(particles, scene))
