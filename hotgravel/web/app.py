@@ -20,6 +20,7 @@ from hotgravel.web import (
     bench,
     compare,
     disk,
+    driven,
     editing,
     enter,
     handover,
@@ -36,7 +37,8 @@ from hotgravel.web.studio import Studio
 
 # taking_in first: /shots/upload and /shots/7.zip are no numbers of shots.
 PARTS = (
-    taking_in, shots_page, bench, compare, editing, history, runs_page, running, stage_data, handover, disk, enter,
+    taking_in, shots_page, bench, compare, editing, history, runs_page, running, stage_data, handover, disk, driven,
+    enter,
 )  # fmt: skip
 
 

@@ -39,7 +39,8 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
     return {
         "first": shot.finish.first, "last": shot.finish.last, "rate": shot.finish.rate,
         "lengths": shot.finish.lengths, "quality": shot.finish.quality,
-        "states": [{"id": s.id, "name": s.name, "colour": s.colour} for s in shot.states],
+        "states": [{"id": s.id, "name": s.name, "colour": s.colour, "shine": s.shine} for s in shot.states],
+        "zones": [{"id": z.id, "name": z.name} for z in shot.zones.values()],
         "cues": [{"id": c.id, "on": c.on} for c in shot.cues],
         "gauges": {name: {"unit": unit, "what": what} for name, (unit, what) in GAUGES.items()},
     }  # fmt: skip

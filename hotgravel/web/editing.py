@@ -3,11 +3,12 @@
 import json
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import Response
 from sqlalchemy.orm import Session
+from starlette.exceptions import HTTPException
 
 from hotgravel.core.shot import edit
 from hotgravel.core.shot.document import Shot
@@ -23,6 +24,7 @@ router = APIRouter(prefix="/shots/{shot_id}")
 
 Text = Annotated[str, Form()]
 Number = Annotated[int, Form()]
+Real = Annotated[float, Form(allow_inf_nan=False)]
 Change = Callable[[Shot], Edited]
 
 
@@ -86,6 +88,14 @@ def _step(request: Request, shot_id: int, seen: int, unfolded: str, *, on: bool)
         return _notebook(request, session, shot_id, status, typed, unfolded)
 
 
+def _seen(form: Any) -> int:
+    """The revision that a form was made on. Raises 422."""
+    try:
+        return int(str(form.get("revision", 0)))
+    except ValueError:
+        raise HTTPException(422, "The revision is no whole number.") from None
+
+
 @router.post("/undo")
 def undo(request: Request, shot_id: int, revision: Number, unfolded: Text = "") -> Response:
     return _step(request, shot_id, revision, unfolded, on=False)
@@ -115,7 +125,7 @@ async def set_many(request: Request, shot_id: int, row: str) -> Response:
     form = await request.form()
     path, targets = str(form.get("path", "")), [str(v) for v in form.getlist("value")]
     typed = Typed(row, path, "")
-    seen = int(str(form.get("revision", 0)))
+    seen = _seen(form)
     change = lambda s: edit.set_many(s, row, path, targets)  # noqa: E731
     return answer(request, shot_id, seen, change, typed, str(form.get("unfolded", "")))
 
@@ -128,15 +138,52 @@ async def set_keys(request: Request, shot_id: int, row: str) -> Response:
     keys = [k for k in zip(*columns, strict=False) if k[0].strip() or k[1].strip()]
     shown = tuple({"frame": f, "value": v, "ease": e} for f, v, e in keys)
     typed = Typed(row, path, "", keys=shown)
-    seen = int(str(form.get("revision", 0)))
+    seen = _seen(form)
     change = lambda s: edit.set_keys(s, row, path, keys)  # noqa: E731
     return answer(request, shot_id, seen, change, typed, str(form.get("unfolded", "")))
 
 
 @router.post("/rows/{row}/drive")
-def drive(request: Request, shot_id: int, row: str, path: Text, revision: Number, unfolded: Text = "") -> Response:
+def drive(
+    request: Request, shot_id: int, row: str, path: Text, revision: Number, kind: Text = "keys", unfolded: Text = ""
+) -> Response:  # fmt: skip
     typed = Typed(row, path, "")
-    return answer(request, shot_id, revision, lambda s: edit.drive(s, row, path), typed, unfolded)
+    return answer(request, shot_id, revision, lambda s: edit.drive(s, row, path, kind), typed, unfolded)
+
+
+@router.post("/rows/{row}/points")
+def set_points(
+    request: Request, shot_id: int, row: str, path: Text, points: Text, revision: Number, unfolded: Text = ""
+) -> Response:  # fmt: skip
+    """The points of a curve as it was dragged: "x,y x,y"."""
+
+    def change(shot: Shot) -> Edited:
+        try:
+            read = [(float(x), float(y)) for x, y in (pair.split(",") for pair in points.split())]
+        except ValueError:
+            raise ShotFault([Fault(row, path, "The curve's points cannot be read. Accepted: x,y x,y.")]) from None
+        return edit.set_points(shot, row, path, read)
+
+    return answer(request, shot_id, revision, change, Typed(row, path, ""), unfolded)
+
+
+@router.post("/rows/{row}/palette")
+async def set_palette(request: Request, shot_id: int, row: str) -> Response:
+    form = await request.form()
+    path = str(form.get("path", ""))
+    swatches = list(zip(*([str(v) for v in form.getlist(name)] for name in ("colour", "weight")), strict=False))
+    change = lambda s: edit.set_palette(s, row, path, swatches)  # noqa: E731
+    return answer(request, shot_id, _seen(form), change, Typed(row, path, ""), str(form.get("unfolded", "")))
+
+
+@router.post("/rows/{row}/place")
+def place_at(
+    request: Request, shot_id: int, row: str, path: Text, x: Real, y: Real, z: Real, revision: Number,
+    unfolded: Text = "",
+) -> Response:  # fmt: skip
+    """Where something was dragged to on the stage, in metres."""
+    typed = Typed(row, path, "")
+    return answer(request, shot_id, revision, lambda s: edit.place_at(s, row, path, (x, y, z)), typed, unfolded)
 
 
 @router.post("/rows/{row}/undrive")

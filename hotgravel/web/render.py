@@ -1,18 +1,15 @@
 """Templates, and what they need to know of a shot."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from fastapi import Request
 from fastapi.responses import HTMLResponse
 from fastapi.templating import Jinja2Templates
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
-from hotgravel.core.drive.ask import Ask
-from hotgravel.core.drive.driver import answer
-from hotgravel.core.drive.keys import Keys
 from hotgravel.core.shot.document import SECTIONS, Shot
 from hotgravel.core.shot.edit import rows_of
 from hotgravel.core.shot.faults import Fault
@@ -21,22 +18,32 @@ from hotgravel.core.shot.fields import (
     Colour,
     Described,
     FileName,
+    Palette,
     Pick,
     Quantity,
     Refer,
     fields_of,
 )
-from hotgravel.core.shot.row import Clause, Row, Slot, is_driven, pieces, sentence, show_value, slots_of
+from hotgravel.core.shot.row import (
+    Clause,
+    Row,
+    Slot,
+    is_driven,
+    pieces,
+    sentence,
+    show_value,
+    slots_of,
+)
 from hotgravel.core.shot.units import show_number, show_quantity, shown_unit
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
 
-_environment = Environment(
+environment = Environment(
     loader=FileSystemLoader(HERE / "templates"), autoescape=True, undefined=StrictUndefined,
     trim_blocks=True, lstrip_blocks=True,
 )  # fmt: skip
-templates = Jinja2Templates(env=_environment)
+templates = Jinja2Templates(env=environment)
 
 
 def page(request: Request, template: str, status: int = 200, **context: Any) -> HTMLResponse:
@@ -55,6 +62,8 @@ def slot_type(slot: Slot) -> str:
             return "refer"
         case Colour():
             return "colour"
+        case Palette():
+            return "palette"
         case FileName():
             return "file"
         case Quantity():
@@ -101,32 +110,6 @@ def _usual(quantity: Quantity, value: Any, shot: Shot) -> tuple[str, bool]:
         if quantity.three else show_value(quantity.default, quantity, shot.dress)
     )  # fmt: skip
     return f"usual {low} to {high}{unit}, default {default}", value != quantity.default
-
-
-def keys_shown(shot: Shot, slot: Slot) -> list[dict[str, str]]:
-    """The keys of a driven value as its editor shows them."""
-    assert isinstance(slot.described, Quantity)
-    if not isinstance(slot.value, Keys):
-        return []
-    return [
-        {
-            "frame": f"{key.frame:g}",
-            "value": show_quantity(key.value, slot.described.unit, shot.dress),
-            "ease": key.ease,
-        }
-        for key in slot.value.keys
-    ]
-
-
-def keys_curve(shot: Shot, slot: Slot) -> str:
-    """The keyed value over the shot's frames, as the points of a 100 by 30 polyline."""
-    finish = shot.finish
-    steps = 100
-    frames = [finish.first + (finish.last - finish.first) * i / steps for i in range(steps + 1)]
-    values = answer(slot.value, Ask((np.array(frames) - finish.first) / finish.rate, shot.clock)).tolist()
-    low, high = min(values), max(values)
-    span = high - low or 1.0
-    return " ".join(f"{100 * i / steps:.1f},{28 - 26 * (v - low) / span:.2f}" for i, v in enumerate(values))
 
 
 @dataclass(frozen=True)
@@ -176,8 +159,13 @@ class Piece:
 
 def row_pieces(shot: Shot, row: Row) -> list[Piece]:
     """The sentence of a row, cut for the page."""
+    return joined_pieces(pieces(row, shot.dress, shot.names()))
+
+
+def joined_pieces(parts: Iterable[str | Slot]) -> list[Piece]:
+    """Words and slots, with a mark that follows a slot kept to it."""
     found: list[Piece] = []
-    for part in pieces(row, shot.dress, shot.names()):
+    for part in parts:
         if isinstance(part, Slot):
             found.append(Piece("", part))
             continue
@@ -195,7 +183,7 @@ def rows_to_name(shot: Shot, described: Refer) -> list[tuple[str, str]]:
     return [(row.id, names[row.id]) for row in shot.rows() if row.kind == described.to]
 
 
-_environment.globals.update(
-    slot_type=slot_type, dials_of=dials_of, keys_shown=keys_shown, keys_curve=keys_curve,
+environment.globals.update(
+    slot_type=slot_type, dials_of=dials_of, 
     row_pieces=row_pieces, rows_to_name=rows_to_name, is_driven=is_driven, sentence=sentence,
 )  # fmt: skip

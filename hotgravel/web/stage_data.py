@@ -8,11 +8,13 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from starlette.exceptions import HTTPException
 
+from hotgravel.core.drive.value import is_driven, one, three
 from hotgravel.core.run.frames import DamagedFrame, FrameStore
 from hotgravel.core.run.world import beside
 from hotgravel.core.shape.mesh import MeshFault, triangles_of
 from hotgravel.core.shape.pose import moves, pose_at
 from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.zones import Zone
 from hotgravel.store import runs, shots
 from hotgravel.web.studio import Studio
 
@@ -40,7 +42,7 @@ def set_of_run(request: Request, run_id: int) -> dict[str, Any]:
 
 def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
     props = []
-    for prop in shot.props:
+    for prop in (p for p in shot.props if p.seen == "seen"):
         try:
             vertices, faces, normals = triangles_of(prop.shape, beside(studio.meshes))
         except MeshFault:
@@ -53,7 +55,38 @@ def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
             "normals": np.round(normals, 4).ravel().tolist(),
             "poses": [[*p.position.tolist(), *p.quaternion.tolist(), p.scale] for p in poses],
         })  # fmt: skip
-    return {"props": props, "first": shot.finish.first}
+    return {
+        "props": props,
+        "zones": [_zone(shot, zone) for zone in shot.zones.values() if zone.on],
+        "first": shot.finish.first,
+    }
+
+
+OUTLINED = {"front": ("at", "direction", "come"), "ball": ("at", "radius"), "block": ("at", "size"),
+            "capsule": ("at", "to", "radius"), "strokes": ("points",)}  # fmt: skip
+
+
+def _zone(shot: Shot, zone: Zone) -> dict[str, Any]:
+    """A zone's outline at each frame, or once if it does not move."""
+    shape, names = zone.shape, OUTLINED.get(zone.shape.kind, ())
+    numbers = [n for n in names if n != "points"]
+    parts = [p for n in numbers for p in _parts(getattr(shape, n))]
+    driven = any(is_driven(p) for p in parts)
+    frames = range(shot.finish.first, shot.finish.last + 1) if driven else [shot.finish.first]
+    outlines = []
+    for frame in frames:
+        ask = shot.clock.at(frame)
+        many = {n: isinstance(getattr(shape, n), tuple) for n in numbers}
+        outlines.append({n: three(shape, n, ask).tolist() if many[n] else one(shape, n, ask) for n in numbers})
+    at = getattr(shape, "at", ())
+    return {
+        "id": zone.id, "name": zone.name, "kind": shape.kind, "outlines": outlines,
+        "points": getattr(shape, "points", ()), "movable": bool(at) and not all(is_driven(p) for p in at),
+    }  # fmt: skip
+
+
+def _parts(value: Any) -> tuple[Any, ...]:
+    return value if isinstance(value, tuple) else (value,)
 
 
 @router.get("/runs/{run_id}/frames/{frame}.bin")

@@ -32,7 +32,7 @@ def test_noise_is_smooth_centred_and_of_the_stated_size():
     assert abs(made.mean()) < 0.03
     assert np.abs(made).max() < 2.0
     line = np.stack([np.linspace(0, 400, 40_001), np.full(40_001, 0.3), np.full(40_001, 0.7)], axis=1)
-    lines = [line + [0, y, 0] for y in np.arange(0, 60, 4.7)]
+    lines = [line + np.array([0, y, 0]) for y in np.arange(0, 60, 4.7)]
     crossings = [sum(np.sum(np.diff(np.sign(noise_at(x, size=s))) != 0) for x in lines) for s in (1.0, 4.0)]
     assert crossings[0] == pytest.approx(4 * crossings[1], rel=0.15)
     assert np.abs(np.diff(noise_at(line, size=1.0))).max() < 0.06  # over a hundredth of a lump

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from hotgravel.core.cues.record import Events
-from hotgravel.core.shot.cues import AtFrame, Cue, Faster, Older, Slower, Touches
+from hotgravel.core.shot.cues import AtFrame, Cue, Faster, Inside, Older, Slower, Touches
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.row import sentence
 from hotgravel.core.shot.units import show_quantity
@@ -42,5 +42,7 @@ def _crossed(cue: Cue, value: float, shot: Shot) -> str:
         return f"It was {show_quantity(value, 's', dress)} old."
     if isinstance(when, Touches):
         return f"It came in at {show_quantity(value, 'm/s', dress)}."
+    if isinstance(when, Inside):
+        return f"It weighed {show_quantity(value, '%', dress)} there."
     assert isinstance(when, AtFrame)
     return f"It was frame {when.frame}."

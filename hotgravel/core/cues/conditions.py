@@ -10,11 +10,13 @@ from hotgravel.core.cues.record import Events
 from hotgravel.core.drive.ask import Ask
 from hotgravel.core.drive.value import one
 from hotgravel.core.matter.particles.state import Particles
-from hotgravel.core.shot.cues import Cue, Enter, Faster, Older, Slower, Touches
+from hotgravel.core.shape.zones import Scene
+from hotgravel.core.shot.cues import Cue, Enter, Faster, Inside, Older, Slower, Touches
 
-SLOWER, FASTER, OLDER, TOUCHES, AT_FRAME = range(5)
+SLOWER, FASTER, OLDER, TOUCHES, AT_FRAME, OVER = range(6)
 ANY_PROP = 63  # the bit of `touched` that stands for every prop
 REMOVED = -1
+NOTHING = np.zeros(0)
 
 
 @dataclass(frozen=True)
@@ -29,7 +31,7 @@ class Watch:
 
 
 @njit(cache=True)
-def _firing(code, threshold, touch, whom, number, velocity, age, state, fired, touched, impact, out, values):
+def _firing(code, threshold, touch, whom, number, velocity, age, state, fired, touched, impact, given, out, values):
     found = 0
     mine = np.uint64(1) << np.uint64(number)
     for i in range(len(age)):
@@ -44,6 +46,9 @@ def _firing(code, threshold, touch, whom, number, velocity, age, state, fired, t
         elif code == TOUCHES:
             value = impact[i]
             hit = (touched[i] & touch) != 0
+        elif code == OVER:
+            value = given[i]
+            hit = value > threshold
         else:
             value, hit = threshold, True
         if hit:
@@ -63,24 +68,29 @@ def _condition(watch: Watch, ask: Ask) -> tuple[int, float]:
         return OLDER, one(when, "age", ask)
     if isinstance(when, Touches):
         return TOUCHES, 0.0
+    if isinstance(when, Inside):
+        return OVER, one(when, "weight", ask)
     return AT_FRAME, float(when.frame)
 
 
-def fire(watch: Watch, particles: Particles, ask: Ask, landing: int, time: float) -> Events | None:
+def fire(watch: Watch, particles: Particles, scene: Scene, landing: int, time: float) -> Events | None:
     """Find whom a cue concerns at this moment, move them to their new state, record it.
 
-    The moment asked about may lie within a step; `landing` is the frame that will show it. Those removed
+    The scene may be within a step; `landing` is the frame that will show it. Those removed
     have their life ended, and go with the aged.
     """
-    code, threshold = _condition(watch, ask)
-    if code == AT_FRAME and float(ask.frames[0]) != threshold:
+    code, threshold = _condition(watch, scene.ask)
+    if code == AT_FRAME and float(scene.ask.frames[0]) != threshold:
         return None
+    when, given = watch.cue.when, NOTHING
+    if isinstance(when, Inside):
+        given = scene.weight_in(when.zone, particles.position)
     who = np.empty(len(particles), np.int64)
     values = np.empty(len(particles))
     p = particles
     n = _firing(
         code, threshold, np.uint64(1) << np.uint64(watch.bit), watch.whom, watch.number, p.velocity, p.age,
-        p.state, p.fired, p.touched, p.impact, who, values,
+        p.state, p.fired, p.touched, p.impact, given, who, values,
     )  # fmt: skip
     if n == 0:
         return None

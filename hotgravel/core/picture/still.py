@@ -4,6 +4,7 @@ particles splatted over them as glowing discs, under a dusk sky."""
 import io
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numba import njit, prange
@@ -169,6 +170,34 @@ def _splat(image, depth, eye, axes, tan, position, radius, glow):
                         image[r, k, c] += w * glow[i, c]
 
 
+@njit(cache=True)
+def _flakes(image, depth, eye, axes, tan, position, radius, paint):
+    """Dull particles as lit discs; what lies nearer covers what lies behind."""
+    rows, columns = depth.shape
+    scale = 0.5 * rows / tan
+    for i in range(len(radius)):
+        d = position[i] - eye
+        z = (d * axes[2]).sum()
+        if z <= 0.05:
+            continue
+        x = 0.5 * columns + scale * (d * axes[0]).sum() / z
+        y = 0.5 * rows - scale * (d * axes[1]).sum() / z
+        size = max(0.75, scale * radius[i] / z)
+        away = math.sqrt((d * d).sum())
+        for r in range(max(0, int(y - size)), min(rows, int(y + size) + 2)):
+            for k in range(max(0, int(x - size)), min(columns, int(x + size) + 2)):
+                off = ((k + 0.5 - x) ** 2 + (r + 0.5 - y) ** 2) / (size * size)
+                if off > 1.0:
+                    continue
+                front = away - radius[i] * math.sqrt(1.0 - off)
+                if depth[r, k] < front:
+                    continue
+                depth[r, k] = front
+                light = 0.12 + 0.3 * math.sqrt(1.0 - off) + 0.24 * max(0.0, (y - r) / size)
+                for c in range(3):
+                    image[r, k, c] = paint[i, c] * light
+
+
 def still_of(world: World, folder: Place, frame: int, size: tuple[int, int], view: View | None = None) -> bytes:
     """A PNG of a kept frame, `size` (width, height) pixels. Raises `KeyError` if it is not kept."""
     out = io.BytesIO()
@@ -180,9 +209,9 @@ def pixels_of(
     world: World, store: FrameStore, frame: int, size: tuple[int, int], view: View | None = None
 ) -> NDArray[np.uint8]:  # fmt: skip
     """A kept frame as (height, width, 3). Raises `KeyError` if it is not kept."""
-    particles = store.particles(frame, ("position", "radius", "state"))
+    particles = store.particles(frame, ("position", "radius", "state", "colour"))
     position = particles["position"].astype(float)
-    props = world.shot.props
+    props = [p for p in world.shot.props if p.seen == "seen"]
     poses = world.poses(frame)
     if view is None:
         corners = [poses[p.id].to_world(np.stack(world.shapes[p.id].box)) for p in props if _is_set_piece(world, p.id)]
@@ -200,15 +229,27 @@ def pixels_of(
     axes, tan = view.axes(), math.tan(0.5 * FIELD_OF_VIEW)
     far = 14.0 * float(np.linalg.norm(view.aim - view.eye))
     palette = np.array([_linear(s.colour) for s in world.shot.states]).reshape(-1, 3)
-    glow = 1.5 * palette[particles["state"]] if len(position) else np.zeros((0, 3))
+    glow, dull = _looks(world, particles, palette)
     _props(image, depth, view.eye, axes, tan, kinds, sizes, boxes, table.reshape(-1, 13), colours, world.tree,
-           SUN / np.linalg.norm(SUN), _lamp(position), ZENITH, HORIZON, far)  # fmt: skip
+           SUN / np.linalg.norm(SUN), _lamp(position[~dull]), ZENITH, HORIZON, far)  # fmt: skip
     embers = np.zeros_like(image)
-    _splat(embers, depth, view.eye, axes, tan, position, particles["radius"].astype(float), glow)
+    radius = particles["radius"].astype(float)
+    _flakes(image, depth, view.eye, axes, tan, position[dull], radius[dull], glow[dull])
+    _splat(embers, depth, view.eye, axes, tan, position[~dull], radius[~dull], glow[~dull])
     image += embers + 0.9 * _blurred(embers, height / 55.0)
     mapped = 1.0 - np.exp(-1.5 * image)
     dither = _DITHER[np.arange(height)[:, None] % 8, np.arange(width) % 8, None]  # or the sky would show steps
     return (255.0 * np.clip(mapped, 0.0, 1.0) ** (1 / 2.2) + dither).astype(np.uint8)
+
+
+def _looks(world: World, particles: dict[str, Any], palette: Array) -> tuple[Array, NDArray[np.bool_]]:
+    """The light or paint of each particle (n, 3), and which are dull (n,)."""
+    state, own = particles["state"], particles["colour"].astype(np.int64)
+    paint = palette[state] if len(state) else np.zeros((0, 3))
+    rgb = np.stack([own >> 16 & 255, own >> 8 & 255, own & 255], axis=1) / 255.0
+    paint = np.where((own >= 1 << 24)[:, None], rgb**2.2, paint)
+    dull = np.array([s.shine == "dull" for s in world.shot.states] or [False])[state]
+    return np.where(dull[:, None], 1.0, 1.5) * paint, dull
 
 
 def _lamp(position: Array) -> Array:

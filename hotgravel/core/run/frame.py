@@ -73,7 +73,7 @@ def next_frame(world: World, moment: Moment, clock: Callable[[], float]) -> Happ
         moment.time += dt
         if step < steps - 1:
             with parts("cues"):
-                _cue(world, moment, moment.frame + (step + 1) / steps, landing, events)
+                _cue(world, moment, world.scene(moment.frame + (step + 1) / steps, AHEAD), landing, events)
                 _retire(moment)
     moment.frame = landing
     _land(world, moment, events, parts)
@@ -99,7 +99,7 @@ def _land(world: World, moment: Moment, events: list[Events], parts: Parts) -> N
     with parts("looks"):
         world.dress(moment.particles, scene)
     with parts("cues"):
-        _cue(world, moment, float(moment.frame), moment.frame, events)
+        _cue(world, moment, scene, moment.frame, events)
         _retire(moment)
 
 
@@ -108,9 +108,9 @@ def _admit(moment: Moment, new: Particles) -> None:
     moment.particles = joined(moment.particles, new)
 
 
-def _cue(world: World, moment: Moment, frame: float, landing: int, events: list[Events]) -> None:
+def _cue(world: World, moment: Moment, scene: Scene, landing: int, events: list[Events]) -> None:
     for watch in world.watched:
-        fired = fire(watch, moment.particles, world.shot.clock.at(frame), landing, moment.time)
+        fired = fire(watch, moment.particles, scene, landing, moment.time)
         if fired is not None:
             events.append(fired)
 

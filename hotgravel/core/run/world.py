@@ -18,7 +18,7 @@ from hotgravel.core.run.place import Place
 from hotgravel.core.shape.bvh import MeshTree, join_trees
 from hotgravel.core.shape.distance import MESH
 from hotgravel.core.shape.kinds import Shaped, shaped
-from hotgravel.core.shape.mesh import MeshFault, import_mesh, mesh_of
+from hotgravel.core.shape.mesh import MeshFault, mesh_of, solid
 from hotgravel.core.shape.pose import Pose, moves, pose_at
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.cues import Touches
@@ -26,7 +26,7 @@ from hotgravel.core.shot.document import Shot, fingerprint
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.matter import Growth, Tint
-from hotgravel.core.shot.props import Mesh, Prop
+from hotgravel.core.shot.props import Lettering, Mesh, Prop
 from hotgravel.kernels import core_version
 
 Corners = tuple[NDArray[np.float64], NDArray[np.float64]]
@@ -118,7 +118,7 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
         try:
             shapes[prop.id], corners[prop.id] = _geometry(prop, find_mesh, notes)
         except MeshFault as fault:
-            faults.append(Fault(prop.id, "shape.file", str(fault)))
+            faults.append(Fault(prop.id, "shape.file" if isinstance(prop.shape, Mesh) else "shape.words", str(fault)))
     states = {state.id: number for number, state in enumerate(shot.states)}
     springs = []
     for number, source in enumerate(shot.supply):
@@ -167,11 +167,12 @@ def _basis(shot: Shot, quality: Quality | None, find_mesh: FindMesh) -> str:
 
 def _geometry(prop: Prop, find_mesh: FindMesh, notes: list[str]) -> tuple[Shaped, Corners]:
     """A prop's shape, and its corner points with their normals."""
-    if not isinstance(prop.shape, Mesh):
+    if not isinstance(prop.shape, Mesh | Lettering):
         vertices, _faces, normals = mesh_of(prop.shape)
         return shaped(prop.shape), (vertices, normals)
-    mesh = import_mesh(prop.shape, find_mesh)
-    notes.append(f"{prop.name}: {mesh.report()}")
+    mesh = solid(prop.shape, find_mesh)
+    if isinstance(prop.shape, Mesh):
+        notes.append(f"{prop.name}: {mesh.report()}")
     sizes = np.array([0.0, float(mesh.closed), 0.0])
     return Shaped(MESH, sizes, mesh.tree, mesh.vertices, mesh.faces), (mesh.vertices, mesh.normals())
 

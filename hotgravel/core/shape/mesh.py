@@ -207,6 +207,15 @@ MESH_OF: dict[type, Callable[..., trimesh.Trimesh]] = {
 }  # fmt: skip
 
 
+def solid(shape: props.Mesh | props.Lettering, find_mesh: Callable[[str], Any]) -> Imported:
+    """The mesh of a shape that is one. Raises `MeshFault`."""
+    if isinstance(shape, props.Mesh):
+        return import_mesh(shape, find_mesh)
+    from hotgravel.core.shape.lettering import lettered
+
+    return lettered(shape)
+
+
 def triangles_of(
     shape: props.Shape, find_mesh: Callable[[str], Path]
 ) -> tuple[NDArray[np.float64], NDArray[np.int64], NDArray[np.float64]]:
@@ -214,8 +223,8 @@ def triangles_of(
 
     Raises `MeshFault`.
     """
-    if isinstance(shape, props.Mesh):
-        mesh = import_mesh(shape, find_mesh)
+    if isinstance(shape, props.Mesh | props.Lettering):
+        mesh = solid(shape, find_mesh)
         return mesh.vertices, mesh.faces, mesh.normals()
     return mesh_of(shape)
 

@@ -44,6 +44,17 @@ class Touches(Clause):
     prop: Ref | None = refer("prop", label="prop", none="any prop", help="It must be one they collide with.")
 
 
+class Inside(Clause):
+    kind: Literal["inside"] = "inside"
+    title: ClassVar[str] = "is inside"
+    phrase: ClassVar[str] = "{zone}, where it weighs over {weight}"
+    zone: Ref = refer("zone", label="zone", help="The zone; it may sweep over particles that stand still.")
+    weight: Value = dial(
+        "%", 0.5, label="weight", soft=(0.1, 0.9), low=0.0, high=1.0, drivable=True,
+        help="How deep in its soft edge: 10 % is at its outside, 90 % well within.",
+    )  # fmt: skip
+
+
 class AtFrame(Clause):
     kind: Literal["at_frame"] = "at_frame"
     title: ClassVar[str] = "reaches frame"
@@ -67,7 +78,7 @@ class Remove(Clause):
     phrase: ClassVar[str] = ""
 
 
-Condition = Slower | Faster | Older | Touches | AtFrame
+Condition = Slower | Faster | Older | Touches | Inside | AtFrame
 Action = Enter | Remove
 
 

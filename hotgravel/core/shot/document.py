@@ -261,5 +261,7 @@ def fingerprint(shot: Shot, *extra: str) -> str:
         for row in document[section]:
             row.pop("name", None)
             row.pop("colour", None)
+            row.pop("shine", None)
+            row.pop("seen", None)
     text = json.dumps([document, extra], sort_keys=True, separators=(",", ":"))
     return hashlib.sha256(text.encode()).hexdigest()

@@ -17,7 +17,7 @@ from hotgravel.core.drive.responses import Response
 from hotgravel.core.drive.value import DRIVERS
 from hotgravel.core.shot.document import ROWS, Shot, load
 from hotgravel.core.shot.faults import Fault, ShotFault
-from hotgravel.core.shot.fields import Choice, Colour, Described, Pick, Quantity, Refer, fields_of, options_of
+from hotgravel.core.shot.fields import Choice, Colour, Described, Palette, Pick, Quantity, Refer, fields_of, options_of
 from hotgravel.core.shot.row import Clause, Row, described_in, show_value
 from hotgravel.core.shot.units import Unreadable, read_quantity
 
@@ -216,6 +216,30 @@ def undrive(shot: Shot, row_id: str, path: str, frame: float) -> Edited:
     return _changed(shot, row_id, path, float(np.clip(number, *_bounds(place.described))))
 
 
+def set_palette(shot: Shot, row_id: str, path: str, swatches: Sequence[tuple[str, str]]) -> Edited:
+    """Set a palette from (colour, weight) as typed; a swatch without a weight is left out."""
+    if not isinstance(spot(shot, row_id, path).described, Palette):
+        raise ShotFault([Fault(row_id, path, "There is no palette here.")])
+    read = []
+    for number, (colour, weight) in enumerate(swatches, 1):
+        if not weight.strip():
+            continue
+        try:
+            read.append([colour, read_quantity(weight, "", shot.dress)])
+        except Unreadable as fault:
+            raise ShotFault([Fault(row_id, path, f"Swatch {number}: {fault}")]) from None
+    return _changed(shot, row_id, path, read)
+
+
+def place_at(shot: Shot, row_id: str, path: str, at: Sequence[float]) -> Edited:
+    """Move what stands at three numbers, as by a hand on the stage. Driven ones stay as they are."""
+    place = [spot(shot, row_id, f"{path}.{axis}") for axis in range(3)]
+    if not all(isinstance(p.described, Quantity) and p.described.three for p in place) or len(at) != 3:
+        raise ShotFault([Fault(row_id, path, "There is no place here that could be moved.")])
+    new = [p.value if isinstance(p.value, Driver) else round(float(x), 6) for p, x in zip(place, at, strict=True)]
+    return _changed(shot, row_id, path, [v.model_dump(mode="json") if isinstance(v, Driver) else v for v in new])
+
+
 def switch(shot: Shot, row_id: str, on: bool) -> Edited:
     """Switch a row on or off without losing it."""
     document = shot.dump()
@@ -349,12 +373,26 @@ def _changed(shot: Shot, row_id: str, path: str, value: Any) -> Edited:
 
 def _label(before: Shot, after: Shot, row_id: str, path: str) -> str:
     name = after.names()[row_id]
+    here: Any = after.row(row_id)
+    for step in path.split("."):
+        here = here[int(step)] if isinstance(here, tuple) else getattr(here, step, None)
+    if isinstance(here, tuple):
+        label = spot(after, row_id, f"{path}.0" if _is_three(after, row_id, path) else path).described.label
+        return f"{name}: {label} {'moved' if _is_three(after, row_id, path) else 'changed'}"
     told = []
     for shot in (before, after):
         place = spot(shot, row_id, f"{path}.kind" if _is_clause(shot, row_id, path) else path)
         told.append(_tell(shot, place))
         label = place.described.label + (f" {'xyz'[int(path[-1])]}" if _is_axis(place, path) else "")
     return f"{name}: {label} {told[0]} to {told[1]}"
+
+
+def _is_three(shot: Shot, row_id: str, path: str) -> bool:
+    """Whether a path names three numbers at once."""
+    try:
+        return isinstance(spot(shot, row_id, f"{path}.0").described, Quantity)
+    except ShotFault:
+        return False
 
 
 def _is_axis(place: Spot, path: str) -> bool:

@@ -14,9 +14,13 @@ class State(Row):
     section: ClassVar[str] = "matter"
     title: ClassVar[str] = "state"
     does: ClassVar[str] = "A named way of behaving. Forces and collisions can ask for it, cues move into it."
-    phrase: ClassVar[str] = "Particles can be in {name}, painted {colour}."
+    phrase: ClassVar[str] = "Particles can be in {name}, painted {colour}, {shine}."
     name: str = words(label="name", help="What the other sentences call it.")
     colour: str = colour("#F2A33C", label="colour", help="How the stage paints it when coloured by state.")
+    shine: Literal["glowing", "dull"] = choice(
+        {"glowing": "glowing", "dull": "dull"}, "glowing", label="shine",
+        help="Glowing gives light, as embers do; dull is lit by the dusk, as ash and grit are.",
+    )  # fmt: skip
 
 
 class Collision(Row):

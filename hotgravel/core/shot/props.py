@@ -99,7 +99,28 @@ class Mesh(Clause):
     )  # fmt: skip
 
 
-Shape = Sphere | Hemisphere | Box | Plane | Disc | Cylinder | Cone | Torus | Mesh
+class Lettering(Clause):
+    kind: Literal["lettering"] = "lettering"
+    title: ClassVar[str] = "lettering"
+    phrase: ClassVar[str] = "that reads {words}, {height} high and {depth} deep"
+    words: str = words(label="words", help="What it reads.", longest=60)
+    height: float = _length(1.0, "height", "Of a capital letter.")
+    depth: float = _length(0.25, "depth", "From face to back.")
+    bevel: float = dial(
+        "m", 0.03, label="bevel", soft=(0.0, 0.1), low=0.0, high=1e4,
+        help="How far its edges are rounded; at most half the depth is used.",
+    )  # fmt: skip
+    font: Literal["title", "plain", "mono"] = choice(
+        {"title": "heavy", "plain": "plain", "mono": "of one width"}, "title", label="font",
+        help="Heavy letters hold more; plain ones are open; those of one width stand in columns.",
+    )  # fmt: skip
+    weight: int = dial(
+        "count", 800, label="weight", soft=(400, 800), low=200, high=800, whole=True,
+        help="How thick the strokes are.",
+    )  # fmt: skip
+
+
+Shape = Sphere | Hemisphere | Box | Plane | Disc | Cylinder | Cone | Torus | Lettering | Mesh
 
 
 class Prop(Row):
@@ -121,5 +142,9 @@ class Prop(Row):
     scale: Value = dial(
         "×", 1.0, label="scale", soft=(0.1, 10.0), above=0.0, high=1e4, drivable=True,
         help="All sizes times this. With keys it grows or shrinks, and its surface pushes.",
+    )  # fmt: skip
+    seen: Literal["seen", "unseen"] = choice(
+        {"seen": "seen", "unseen": "unseen"}, "seen", label="seen",
+        help="Unseen, it is not drawn, but is left, hit and measured to all the same.",
     )  # fmt: skip
     colour: str = colour("#5A5651", label="colour", help="How the stage paints it; the result does not change.")

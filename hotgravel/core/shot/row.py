@@ -13,7 +13,7 @@ from typing import Annotated, Any, ClassVar
 from pydantic import BaseModel, ConfigDict, Field
 
 from hotgravel.core.attributes import READABLE
-from hotgravel.core.shot.fields import Choice, Described, Pick, Quantity, Refer, fields_of, options_of
+from hotgravel.core.shot.fields import Choice, Described, Palette, Pick, Quantity, Refer, fields_of, options_of
 from hotgravel.core.shot.units import Dress, show_number, show_quantity, shown_unit
 
 RowId = Annotated[str, Field(pattern=r"^[a-z][a-z0-9-]{0,59}$")]
@@ -115,6 +115,8 @@ def slots_of(
     elif isinstance(described, Quantity):
         text = show_value(value, described, dress)
         yield Slot(path, described, value, text, driven=is_driven(value))
+    elif isinstance(described, Palette):
+        yield Slot(path, described, value, "a colour" if len(value) == 1 else f"{len(value)} colours")
     elif isinstance(described, Choice):
         yield Slot(path, described, value, described.words[value], options=tuple(described.words.items()))
     elif isinstance(described, Refer):

@@ -41,7 +41,7 @@ def test_a_formula_gives_what_python_gives(text, peer):
     ("+".join("1" * 180), "too long"), ("-" * 60 + "1", "nested too deeply"),
 ])  # fmt: skip
 def test_anything_else_is_refused_with_its_place(text, said):
-    with pytest.raises(Wrong, match="formula|character") as fault:
+    with pytest.raises(Wrong, match=r"formula|character") as fault:
         parsed(text)
     assert said in str(fault.value)
     with pytest.raises(ValidationError):

@@ -6,9 +6,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from hotgravel.core.drive.keys import Key, Keys, keyed
 from hotgravel.core.drive.ask import Clock
 from hotgravel.core.drive.driver import answer
+from hotgravel.core.drive.keys import Key, Keys, keyed
 
 FRAMES = st.lists(st.integers(-500, 500), min_size=1, max_size=12, unique=True)
 

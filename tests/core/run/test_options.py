@@ -304,7 +304,7 @@ TURNS = {
 }
 
 # Names and paint, and how lengths are shown, are for people: their own tests are elsewhere.
-SHOWN = {"prop.name", "prop.colour", "state.name", "state.colour", "finish.lengths", "mesh.file"}
+SHOWN = {"prop.name", "prop.colour", "state.name", "state.colour", "state.shine", "prop.seen", "finish.lengths", "mesh.file"}
 
 
 def all_dials() -> set[str]:

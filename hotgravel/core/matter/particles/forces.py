@@ -10,6 +10,7 @@ row for each state where no force differs between particles of one state, else o
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -47,6 +48,11 @@ class Asked:
     dt: float
     springs: dict[int, str]
 
+    @cached_property
+    def points(self) -> Array:
+        """Where particles will be half way through the step, which makes it one of second order."""
+        return self.particles.position + 0.5 * self.dt * self.particles.velocity
+
 
 def unit(direction: Array) -> Array:
     """The direction at length one; zero stays zero (keys may pass through it)."""
@@ -76,7 +82,7 @@ def wind(table: ForceTable, force: f.Wind, share: Array, asked: Asked) -> None:
 def turbulence(table: ForceTable, force: f.Turbulence, share: Array, asked: Asked) -> None:
     ask = asked.ask
     air = curl_at(
-        asked.particles.position, size=one(force, "size", ask), time=force.change * float(ask.times[0]) + 0.5,
+        asked.points, size=one(force, "size", ask), time=force.change * float(ask.times[0]) + 0.5,
         octaves=force.octaves, seed=force.seed,
     )  # fmt: skip
     _carry(table, air * each(force, "speed", ask)[:, None], share * each(force, "grip", ask))
@@ -86,7 +92,7 @@ def vortex(table: ForceTable, force: f.Vortex, share: Array, asked: Asked) -> No
     """Air going round at one speed; a pull of speed²/radius keeps what goes with it on its circle."""
     ask = asked.ask
     axis = unit(three(force, "axis", ask))
-    away = asked.particles.position - three(force, "at", ask)
+    away = asked.points - three(force, "at", ask)
     away = away - (away @ axis)[:, None] * axis
     radius = np.sqrt(np.einsum("ij,ij->i", away, away))
     out = away / np.maximum(radius, 1e-9)[:, None]
@@ -97,7 +103,7 @@ def vortex(table: ForceTable, force: f.Vortex, share: Array, asked: Asked) -> No
 
 
 def attraction(table: ForceTable, force: f.Attraction, share: Array, asked: Asked) -> None:
-    ask, points, to = asked.ask, asked.particles.position, force.to
+    ask, points, to = asked.ask, asked.points, force.to
     if isinstance(to, f.ToSurface):
         gap, toward = asked.scene.toward(to.prop, points)
         if to.side != "both":

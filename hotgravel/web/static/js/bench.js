@@ -1,5 +1,6 @@
 // The bench: wires the stage, the player, the score, the notebook and the runs to one another.
 import { coloured, drawLegend, usualTop } from "./colouring.js";
+import { watchDriven } from "./driven.js";
 import { Frames } from "./frames.js";
 import { watchNotebook } from "./notebook.js";
 import { Player } from "./player.js";
@@ -17,18 +18,38 @@ let stopFollowing = () => {};
 let startedHere = false;
 const shotId = facts.shot.id;
 
-const stage = new Stage($("view"), { picked: showBecause, moved: keepCamera });
+const stage = new Stage($("view"), { picked: showBecause, moved: keepCamera, placed: placeZone });
 const score = new Score($("lanes"), (frame) => { player.pause(); player.following = false; player.seek(frame); });
 const player = new Player({ show: showFrame, told: tellPlayer });
+const driven = watchDriven($("notebook"), { shot: shotId, range: () => shot, runNow: () => (run && player.frames?.kept.size ? run.id : null) });
 const notebook = watchNotebook($("notebook"), { frameNow: () => player.frame, edited: onEdited });
 
 // The stage
 
+let weighed = { key: "", weights: null };
 function showFrame(frame) {
   const by = $("colour-by").value, top = usualTop(score.measured);
   const blur = $("streaks").checked ? 0.5 / ranShot.rate : 0;
-  stage.show(frame, coloured(frame, by, ranShot, top), blur);
-  drawLegend($("legend"), by, ranShot, top, score.measured.get(frame.frame));
+  const key = `${by} ${frame.frame} ${revision}`, weights = weighed.key === key ? weighed.weights : null;
+  if (by.startsWith("zone ") && !weights) weigh(by.slice(5), frame, key);
+  stage.show(frame, coloured(frame, by, ranShot, top, weights), blur);
+  drawLegend($("legend"), by, by.startsWith("zone ") ? shot : ranShot, top, score.measured.get(frame.frame), weights);
+  driven.follow(frame.frame);
+}
+
+async function weigh(zone, frame, key) {
+  const answer = await fetch(`/runs/${run.id}/frames/${frame.frame}/weights.bin?zone=${zone}`);
+  if (!answer.ok) return;
+  weighed = { key, weights: new Float32Array(await answer.arrayBuffer()) };
+  if (stage.frame === frame) showFrame(frame);
+}
+
+// The zones of the shot can be looked at too; what was chosen stays chosen.
+function offerColours() {
+  const select = $("colour-by"), chosen = select.value;
+  for (const old of select.querySelectorAll("option[value^='zone ']")) old.remove();
+  for (const zone of shot.zones) select.append(new Option(`zone ${zone.name}`, `zone ${zone.id}`));
+  select.value = [...select.options].some((o) => o.value === chosen) ? chosen : "paint";
 }
 
 function redraw() { if (stage.frame) showFrame(stage.frame); else drawLegend($("legend"), $("colour-by").value, shot, 1, null); }
@@ -40,6 +61,11 @@ async function loadSet(url) {
   built = same;
   const unit = shot.lengths === "cm" ? `${stage.spacing * 100} cm` : `${stage.spacing} m`;
   $("stage-note").textContent = `grid ${unit}`;
+}
+
+function placeZone(zone, { x, y, z }) {
+  window.htmx.ajax("POST", `/shots/${shotId}/rows/${zone}/place`, { target: "#notebook", swap: "innerHTML",
+    values: { path: "shape.at", x, y, z, revision: $("revision").value, unfolded: $("unfolded").value } });
 }
 
 let cameraTimer = 0;
@@ -182,6 +208,7 @@ async function tellEstimate() {
 async function onEdited(news) {
   shot = news.shot;
   revision = news.revision;
+  offerColours();
   $("quality").value = shot.quality;
   if (run) {
     const line = $("run-state");
@@ -194,6 +221,7 @@ async function onEdited(news) {
   }
   await Promise.all([loadSet(`/shots/${shotId}/set.json`), tellEstimate()]);
   stage.pose(player.frame);
+  if ($("colour-by").value.startsWith("zone ")) redraw();
 }
 
 // The because
@@ -228,6 +256,7 @@ $("run").addEventListener("click", pressRun);
 $("resume").addEventListener("click", pressResume);
 $("cancel").addEventListener("click", pressCancel);
 $("play").addEventListener("click", () => player.toggle());
+$("reverse").addEventListener("change", () => { player.way = $("reverse").checked ? -1 : 1; if (player.playing) { player.pause(); player.play(); } });
 $("first").addEventListener("click", () => step(-Infinity));
 $("last").addEventListener("click", () => step(Infinity));
 $("back").addEventListener("click", () => step(-1));
@@ -279,6 +308,7 @@ score.use(shot, run ? run.first : shot.first, run ? run.last : shot.last);
 await loadSet(run ? `/runs/${run.id}/set.json` : `/shots/${shotId}/set.json`);
 if (facts.camera) stage.look(facts.camera); else stage.fit(null);
 drawLegend($("legend"), "state", shot, 1, null);
+offerColours();
 tellPlayer();
 $("estimate").textContent = facts.estimate;
 if (run) {

@@ -23,17 +23,23 @@ export function usualTop(measured) {
   return tops.length ? tops[Math.floor(0.6 * (tops.length - 1))] : 1;
 }
 
-export function coloured(frame, by, shot, top) {
+// Dull particles have a heat below zero. `weights` are those in a zone, for by = "zone ...".
+export function coloured(frame, by, shot, top, weights) {
   const colours = new Float32Array(3 * frame.count), heat = new Float32Array(frame.count);
-  const states = shot.states.map((s) => new THREE.Color(s.colour));
-  const oldest = (shot.last - shot.first) / shot.rate;
+  const states = shot.states.map((s) => new THREE.Color(s.colour)), dull = shot.states.map((s) => s.shine === "dull");
+  const oldest = (shot.last - shot.first) / shot.rate, own = new THREE.Color();
+  const zoned = by.startsWith("zone ") && weights?.length === frame.count;
   for (let i = 0; i < frame.count; i++) {
-    heat[i] = 0.15 + 0.85 * Math.exp(-frame.age[i] / 1.6);
-    if (by === "state") {
-      const c = states[frame.state[i]] ?? states[0];
+    const isDull = dull[frame.state[i]];
+    heat[i] = isDull ? -1 : 0.15 + 0.85 * Math.exp(-frame.age[i] / 1.6);
+    if (zoned) ramp(weights[i], colours, 3 * i);
+    else if (by === "speed") ramp(speedOf(frame, i) / top, colours, 3 * i);
+    else if (by === "age") ramp(1 - frame.age[i] / oldest, colours, 3 * i);
+    else {
+      const tinted = by === "paint" && frame.colour[i] >= 0x1000000;
+      const c = tinted ? own.setHex(frame.colour[i] & 0xffffff) : states[frame.state[i]] ?? states[0];
       colours[3 * i] = c.r; colours[3 * i + 1] = c.g; colours[3 * i + 2] = c.b;
-    } else if (by === "speed") ramp(speedOf(frame, i) / top, colours, 3 * i);
-    else ramp(1 - frame.age[i] / oldest, colours, 3 * i);
+    }
   }
   return { colours, heat };
 }
@@ -45,9 +51,9 @@ function node(tag, className, text) {
   return made;
 }
 
-export function drawLegend(root, by, shot, top, gauges) {
+export function drawLegend(root, by, shot, top, gauges, weights) {
   root.replaceChildren();
-  if (by === "state") {
+  if (by === "state" || by === "paint") {
     for (const state of shot.states) {
       const line = node("div", "line"), dot = node("span", "paint");
       dot.style.background = state.colour;
@@ -55,6 +61,14 @@ export function drawLegend(root, by, shot, top, gauges) {
       line.append(dot, node("span", "", state.name), node("b", "", count));
       root.append(line);
     }
+    return;
+  }
+  if (by.startsWith("zone ")) {
+    const bar = node("span", "ramp"), ends = node("div", "ends"), line = node("div", "line");
+    bar.style.background = `linear-gradient(90deg, ${RAMP.map((c) => `#${c.getHexString()}`).join(", ")})`;
+    ends.append(node("span", "", "0"), node("span", "", "weight 1"));
+    line.append(node("span", "", "inside"), node("b", "", weights ? String(weights.reduce((n, w) => n + (w > 0.5), 0)) : ""));
+    root.append(node("div", "", shot.zones.find((z) => z.id === by.slice(5))?.name ?? ""), bar, ends, line);
     return;
   }
   const hot = by === "speed";

@@ -39,7 +39,7 @@ const player = new Player({
   show(frames) {
     frames.forEach((frame, i) => {
       const side = sides[i];
-      side.stage.show(frame, coloured(frame, "state", side.shot, 1), 0.5 / side.shot.rate);
+      side.stage.show(frame, coloured(frame, "paint", side.shot, 1), 0.5 / side.shot.rate);
     });
   },
   told() {

@@ -29,7 +29,7 @@ void main() {
   float reach = 3.2 * radius;
   spot = vec2(position.x * (half_length + reach), position.y * reach);
   shape = vec2(half_length, radius);
-  tint = paint * spark;
+  tint = paint * (heat < 0.0 ? 0.72 + 0.28 * spark : spark);
   warm = heat;
   middle.xy += along * (spot.x - half_length) + vec2(-along.y, along.x) * spot.y;
   gl_Position = projectionMatrix * middle;
@@ -48,6 +48,13 @@ void main() {
   float core = (1.0 - smoothstep(0.7, 1.1, off)) * strength * mix(0.45, 1.0, spread);
   float halo = max(0.0, 1.0 - off / 3.2);
   halo = halo * halo * halo * warm * mix(0.35, 1.0, spread);
+  if (warm < 0.0) {  // dull: a lit flake without a glow
+    float round = sqrt(max(0.0, 1.0 - off * off));
+    float lit = 0.34 + 0.66 * max(0.0, 0.55 * round + 0.45 * (spot.y / shape.y));
+    gl_FragColor = vec4(tint * lit, 1.0) * core;
+    #include <colorspace_fragment>
+    return;
+  }
   vec3 hot = mix(tint, vec3(1.0, 0.86, 0.6), 0.22 * warm * core);
   gl_FragColor = vec4(hot * core + tint * vec3(1.0, 0.5, 0.3) * halo * glow, core);
   #include <colorspace_fragment>

@@ -12,6 +12,7 @@ export class Player {
     this.last = 1;
     this.frame = 1;
     this.playing = false;
+    this.way = 1;
     this.following = false;
     this.shown = [];
     this.busy = false;
@@ -42,7 +43,7 @@ export class Player {
 
   wanted() {
     const span = this.last - this.first + 1;
-    return Array.from({ length: Math.min(AHEAD, span) }, (_, i) => this.first + ((this.frame - this.first + i) % span));
+    return Array.from({ length: Math.min(AHEAD, span) }, (_, i) => this.first + ((((this.frame - this.first + this.way * i) % span) + span) % span));
   }
 
   // Draw the frame the playhead is at; while one is fetched, only the newest wish counts.
@@ -76,13 +77,14 @@ export class Player {
     if (!this.frames || this.last <= this.first) return;
     this.following = false;
     this.playing = true;
-    const from = this.frame >= this.last ? this.first : this.frame;
+    const back = this.way < 0;
+    const from = back ? (this.frame <= this.first ? this.last : this.frame) : this.frame >= this.last ? this.first : this.frame;
     const began = performance.now();
     const tick = () => {
       if (!this.playing) return;
       const span = this.last - this.first + 1;
       const on = Math.floor(((performance.now() - began) / 1000) * this.rate);
-      const frame = this.first + ((from - this.first + on) % span);
+      const frame = this.first + ((((from - this.first + this.way * on) % span) + span) % span);
       if (frame !== this.frame) this.seek(frame);
       requestAnimationFrame(tick);
     };

@@ -2,6 +2,7 @@
 import * as THREE from "../vendor/three/three.module.js";
 import { OrbitControls } from "../vendor/three/OrbitControls.js";
 import { ParticleCloud } from "./particles.js";
+import { ZoneOutlines } from "./zones.js";
 
 const HORIZON = new THREE.Color("#2A1B22"), ZENITH = new THREE.Color("#070A14");
 
@@ -18,7 +19,7 @@ void main() {
 }`;
 
 export class Stage {
-  constructor(canvas, { picked, moved }) {
+  constructor(canvas, { picked, moved, placed = () => {} }) {
     this.canvas = canvas;
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true });
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio || 1, 2));
@@ -39,6 +40,7 @@ export class Stage {
     this.grid = null;
     this.wireframe = false;
     this.watchClicks(picked);
+    this.outlines = new ZoneOutlines(this, placed);
     new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
     this.resize();
   }
@@ -88,7 +90,7 @@ export class Stage {
 
   // The set
 
-  build({ props, first }) {
+  build({ props, zones, first }) {
     for (const prop of this.props) { prop.mesh.geometry.dispose(); prop.mesh.material.dispose(); }
     this.set.clear();
     this.firstFrame = first;
@@ -107,12 +109,14 @@ export class Stage {
       this.set.add(mesh);
       return { ...prop, mesh };
     });
+    this.outlines.build(zones ?? [], first);
     this.pose(first);
     this.layGrid();
     this.later();
   }
 
   pose(frame) {
+    this.outlines.pose(frame);
     for (const { mesh, poses } of this.props) {
       const at = poses[Math.max(0, Math.min(poses.length - 1, frame - this.firstFrame))];
       mesh.position.set(at[0], at[1], at[2]);

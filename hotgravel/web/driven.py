@@ -1,0 +1,169 @@
+"""Driven numbers on the page: their editors, and what they act on at a frame."""
+
+from dataclasses import dataclass
+from typing import Annotated, Any
+
+import numpy as np
+from fastapi import APIRouter, Query, Request
+from fastapi.responses import Response as Answer
+from starlette.exceptions import HTTPException
+
+from hotgravel.core.attributes import READABLE
+from hotgravel.core.drive.ask import Ask
+from hotgravel.core.drive.driver import Driver, answer
+from hotgravel.core.drive.keys import Keys
+from hotgravel.core.drive.responses import Response
+from hotgravel.core.drive.value import DRIVERS
+from hotgravel.core.run.frames import DamagedFrame
+from hotgravel.core.run.reading import crowd_at
+from hotgravel.core.run.world import beside, build
+from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.fields import Quantity, Refer, fields_of
+from hotgravel.core.shot.row import Slot, described_in, pieces, slots_of
+from hotgravel.core.shot.units import show_quantity
+from hotgravel.store import runs, shots
+from hotgravel.web.render import Dial, Piece, environment, joined_pieces
+from hotgravel.web.studio import Studio
+
+router = APIRouter()
+BINS = 60
+
+
+@dataclass(frozen=True)
+class Plot:
+    """A signal over the shot's frames: points of a 100 by 30 polyline, and what its top and bottom mean."""
+
+    points: str
+    low: str
+    high: str
+    stored: tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Driving:
+    """A driver as the unfolded row shows it: its sentence, its plot or curve, and the drivers within."""
+
+    slot: Slot
+    kinds: list[tuple[str, str]]
+    does: str
+    pieces: list[Piece]
+    also: list[Dial]
+    plot: Plot | None
+    keys: list[dict[str, str]]
+    handles: list[dict[str, float]]
+    response: dict[str, Any] | None
+    within: list[Slot]
+
+
+def kinds_for(quantity: Quantity) -> list[tuple[str, str]]:
+    """Kind and title of all drivers that a quantity takes."""
+    only_each = ("response", "within")
+    return [(kind, cls.title) for kind, cls in DRIVERS.items() if quantity.each or kind not in only_each]
+
+
+def driving(shot: Shot, slot: Slot) -> Driving:
+    """What the editor of a driven slot shows."""
+    driver, quantity = slot.value, slot.described
+    assert isinstance(driver, Driver)
+    assert isinstance(quantity, Quantity)
+    names, prefix = shot.names(), f"{slot.path}."
+    parts = list(pieces(driver, shot.dress, names, prefix, quantity))
+    said = {p.path for p in parts if isinstance(p, Slot)}
+    also, within = [], []
+    for name in fields_of(type(driver)):
+        described = described_in(driver, name, quantity)
+        for s in slots_of(driver, name, described, shot.dress, names, prefix):
+            if not isinstance(s, Slot):
+                continue
+            if s.path not in said and not isinstance(described, Refer):
+                also.append(Dial(name, described, [s], "", False))
+            if isinstance(described, Quantity) and described.drivable:
+                within.append(s)
+    response = None
+    if isinstance(driver, Response):
+        unit = READABLE[driver.attribute][1]
+        response = {
+            "points": driver.points, "manner": driver.manner, "attribute": driver.attribute,
+            "target": driver.target or "",
+            "begin": driver.begin, "end": driver.end,
+            "from": show_quantity(driver.begin, unit, shot.dress), "to": show_quantity(driver.end, unit, shot.dress),
+            "low": show_quantity(driver.low, quantity.unit, shot.dress),
+            "high": show_quantity(driver.high, quantity.unit, shot.dress),
+        }  # fmt: skip
+    keys = handles = []
+    if isinstance(driver, Keys):
+        keys = [
+            {"frame": f"{k.frame:g}", "value": show_quantity(k.value, quantity.unit, shot.dress), "ease": k.ease}
+            for k in driver.keys
+        ]
+        handles = [{"frame": k.frame, "value": k.value} for k in driver.keys]
+    return Driving(
+        slot, kinds_for(quantity), driver.does, joined_pieces(parts), also, plot_of(shot, driver, quantity), keys,
+        handles, response, within,
+    )  # fmt: skip
+
+
+def plot_of(shot: Shot, driver: Driver, quantity: Quantity) -> Plot | None:
+    """The plot of a signal; None for what differs between particles."""
+    if driver.by_element:
+        return None
+    finish, steps = shot.finish, 240
+    frames = np.linspace(finish.first, finish.last, steps + 1)
+    values = np.broadcast_to(answer(driver, Ask((frames - finish.first) / finish.rate, shot.clock)), steps + 1)
+    low, high = float(values.min()), float(values.max())
+    span = high - low or 1.0
+    points = " ".join(f"{100 * i / steps:.2f},{28 - 26 * (v - low) / span:.2f}" for i, v in enumerate(values))
+    ends = (show_quantity(float(f"{n:.3g}"), quantity.unit, shot.dress) for n in (low, high))
+    return Plot(points, *ends, (low, low + span))
+
+
+environment.globals.update(driving=driving, kinds_for=kinds_for)
+
+
+def _crowd(request: Request, run_id: int, frame: int, *, as_it_is: bool) -> Any:
+    """The particles of a kept frame as a crowd: in the zones of the shot as it is now, or as it was run."""
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        run = runs.record(session, run_id)
+        shot = shots.document(session, run.shot_id, None if as_it_is else run.revision)
+    try:
+        return crowd_at(build(shot, beside(studio.meshes), run.quality), studio.frames(run_id), frame)
+    except KeyError:
+        raise HTTPException(404, f"Frame {frame} is not kept in this run.") from None
+    except DamagedFrame as fault:
+        raise HTTPException(410, str(fault)) from None
+
+
+@router.get("/runs/{run_id}/frames/{frame}/histogram.json")
+def histogram(
+    request: Request, run_id: int, frame: int, attribute: str, begin: float, end: float, target: str = "",
+    bins: Annotated[int, Query(ge=2, le=400)] = BINS,
+) -> dict[str, Any]:  # fmt: skip
+    """How many particles there are at each place of a range of an attribute, and what share lies below
+    it, inside it and above it."""
+    if attribute not in READABLE:
+        raise HTTPException(422, f"{attribute!r} is no attribute. Accepted: {', '.join(READABLE)}.")
+    if not (np.isfinite(begin) and np.isfinite(end)) or begin == end:
+        raise HTTPException(422, "The range has no width. Accepted: two different numbers.")
+    crowd = _crowd(request, run_id, frame, as_it_is=True)
+    try:
+        values = np.asarray(crowd.read(attribute, target or None), float)
+    except (KeyError, AttributeError):
+        raise HTTPException(422, f"{target!r} is nothing that it could be measured to.") from None
+    share = (values - begin) / (end - begin)
+    counts, _ = np.histogram(share, bins, (0.0, 1.0))
+    total = max(len(values), 1)
+    parts = [float((share < 0).sum() / total), 0.0, float((share > 1).sum() / total)]
+    parts[1] = 1.0 - parts[0] - parts[2] if len(values) else 0.0
+    return {"frame": frame, "counts": counts.tolist(), "shares": parts, "number": len(values)}
+
+
+@router.get("/runs/{run_id}/frames/{frame}/weights.bin")
+def weights(request: Request, run_id: int, frame: int, zone: str) -> Answer:
+    """The weight of each particle of a frame in a zone of the shot as it is now: float32, in their order."""
+    crowd = _crowd(request, run_id, frame, as_it_is=True)
+    if zone not in crowd.scene.zones:
+        raise HTTPException(404, f"There is no zone {zone!r} in this shot.")
+    told = np.asarray(crowd.read("weight in", zone), "<f4")
+    headers = {"Cache-Control": "no-store", "Content-Encoding": "identity"}
+    return Answer(told.tobytes(), media_type="application/octet-stream", headers=headers)
