@@ -38,8 +38,8 @@ def main() -> None:
             np.copyto(target, source)
 
     def step() -> int:
-        return advance(p.position, p.velocity, p.age, p.state, p.radius, p.touched, p.impact, p.travelled, 1 / 48, False,
-                       *forces, c.table, c.bits, tree)  # fmt: skip
+        return advance(p.position, p.velocity, p.age, p.state, p.radius, p.touched, p.impact, p.travelled, 1 / 48,
+                       False, *forces, c.table, c.bits, tree)  # fmt: skip
 
     def timed(work) -> float:
         start = time.perf_counter()

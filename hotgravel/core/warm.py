@@ -11,14 +11,19 @@ from hotgravel.core.shot.document import load
 
 _SHOT: dict[str, Any] = {
     "format": "hotgravel.shot", "version": 1, "name": "warm",
-    "set": [{"kind": "prop", "id": "vent", "name": "vent", "shape": {"kind": "sphere"}}],
+    "set": [{"kind": "prop", "id": "vent", "name": "vent", "shape": {"kind": "sphere"}},
+            {"kind": "zone", "id": "patches", "name": "patches", "shape": {"kind": "patches"}}],
     "matter": [
         {"kind": "state", "id": "flight", "name": "flight"},
         {"kind": "collision", "id": "landing", "props": ["vent"]},
+        {"kind": "apart", "id": "apart"},
+        {"kind": "growth", "id": "growth", "share": {"kind": "response"}},
     ],
     "supply": [{"kind": "source", "id": "burst", "prop": "vent", "part": "volume", "state": "flight",
                 "emit": {"kind": "burst", "count": 8}}],
     "cues": [{"kind": "cue", "id": "old", "when": {"kind": "older", "age": 0.01}, "then": {"kind": "remove"}}],
+    "forces": [{"kind": "turbulence", "id": "curls", "zone": "patches"}, {"kind": "cohesion", "id": "cohesion"},
+               {"kind": "wind", "id": "wind", "speed": {"kind": "noise"}}],
     "finish": {"last": 3},
 }  # fmt: skip
 

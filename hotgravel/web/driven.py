@@ -14,6 +14,7 @@ from hotgravel.core.drive.driver import Driver, answer
 from hotgravel.core.drive.keys import Keys
 from hotgravel.core.drive.responses import Response
 from hotgravel.core.drive.value import DRIVERS
+from hotgravel.core.matter.particles.crowd import ParticleCrowd
 from hotgravel.core.run.frames import DamagedFrame
 from hotgravel.core.run.reading import crowd_at
 from hotgravel.core.run.world import beside, build
@@ -120,12 +121,12 @@ def plot_of(shot: Shot, driver: Driver, quantity: Quantity) -> Plot | None:
 environment.globals.update(driving=driving, kinds_for=kinds_for)
 
 
-def _crowd(request: Request, run_id: int, frame: int, *, as_it_is: bool) -> Any:
-    """The particles of a kept frame as a crowd: in the zones of the shot as it is now, or as it was run."""
+def _crowd(request: Request, run_id: int, frame: int) -> ParticleCrowd:
+    """The particles of a kept frame as a crowd, in the set and the zones of the shot as it is now."""
     studio: Studio = request.app.state.studio
     with studio.database.session() as session:
         run = runs.record(session, run_id)
-        shot = shots.document(session, run.shot_id, None if as_it_is else run.revision)
+        shot = shots.document(session, run.shot_id)
     try:
         return crowd_at(build(shot, beside(studio.meshes), run.quality), studio.frames(run_id), frame)
     except KeyError:
@@ -145,11 +146,11 @@ def histogram(
         raise HTTPException(422, f"{attribute!r} is no attribute. Accepted: {', '.join(READABLE)}.")
     if not (np.isfinite(begin) and np.isfinite(end)) or begin == end:
         raise HTTPException(422, "The range has no width. Accepted: two different numbers.")
-    crowd = _crowd(request, run_id, frame, as_it_is=True)
-    try:
-        values = np.asarray(crowd.read(attribute, target or None), float)
-    except (KeyError, AttributeError):
-        raise HTTPException(422, f"{target!r} is nothing that it could be measured to.") from None
+    crowd = _crowd(request, run_id, frame)
+    there = {"distance to": crowd.scene.shapes, "weight in": crowd.scene.zones}
+    if attribute in there and target not in there[attribute]:
+        raise HTTPException(422, f"{target!r} is nothing that it could be measured to in this shot.")
+    values = np.asarray(crowd.read(attribute, target or None), float)
     share = (values - begin) / (end - begin)
     counts, _ = np.histogram(share, bins, (0.0, 1.0))
     total = max(len(values), 1)
@@ -161,7 +162,7 @@ def histogram(
 @router.get("/runs/{run_id}/frames/{frame}/weights.bin")
 def weights(request: Request, run_id: int, frame: int, zone: str) -> Answer:
     """The weight of each particle of a frame in a zone of the shot as it is now: float32, in their order."""
-    crowd = _crowd(request, run_id, frame, as_it_is=True)
+    crowd = _crowd(request, run_id, frame)
     if zone not in crowd.scene.zones:
         raise HTTPException(404, f"There is no zone {zone!r} in this shot.")
     told = np.asarray(crowd.read("weight in", zone), "<f4")

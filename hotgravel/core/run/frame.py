@@ -70,6 +70,8 @@ def next_frame(world: World, moment: Moment, clock: Callable[[], float]) -> Happ
                 table.by_element, table.pull, table.rate, table.drift, table.bite, colliders.table,
                 colliders.bits, world.tree,
             )  # fmt: skip
+        with parts("keeping apart"):
+            world.keep_apart(moment.particles, scene, colliders)
         moment.time += dt
         if step < steps - 1:
             with parts("cues"):

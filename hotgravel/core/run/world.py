@@ -9,10 +9,12 @@ from numpy.typing import NDArray
 
 from hotgravel.core.cues.conditions import ANY_PROP, Watch, watches
 from hotgravel.core.drive.value import one
+from hotgravel.core.matter.particles.advance import bar
 from hotgravel.core.matter.particles.births import Spring
 from hotgravel.core.matter.particles.colliders import Colliders, Surface, table_of
 from hotgravel.core.matter.particles.dress import grow, tint
 from hotgravel.core.matter.particles.forces import ForceTable, gather
+from hotgravel.core.matter.particles.neighbours import separate
 from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.run.place import Place
 from hotgravel.core.shape.bvh import MeshTree, join_trees
@@ -25,12 +27,16 @@ from hotgravel.core.shot.cues import Touches
 from hotgravel.core.shot.document import Shot, fingerprint
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finish import Quality
-from hotgravel.core.shot.matter import Growth, Tint
+from hotgravel.core.shot.matter import Apart, Growth, Tint
 from hotgravel.core.shot.props import Lettering, Mesh, Prop
 from hotgravel.kernels import core_version
 
 Corners = tuple[NDArray[np.float64], NDArray[np.float64]]
 FindMesh = Callable[[str], Place]
+
+
+# How often particles that keep apart are looked at again in a step.
+APART_ROUNDS: dict[Quality, int] = {"rough": 8, "fair": 16, "fine": 40}
 
 
 @dataclass(frozen=True)
@@ -72,6 +78,19 @@ class World:
 
     def forces(self, scene: Scene, particles: Particles, dt: float) -> ForceTable:
         return gather([f for f in self.shot.forces if f.on], self.states, scene, particles, dt, self.origins)
+
+    def keep_apart(self, particles: Particles, scene: Scene, colliders: Colliders) -> None:
+        """Let particles push one another out of the way, but through nothing, in place."""
+        p = particles
+        for row in self.shot.matter:
+            if not isinstance(row, Apart) or not row.on:
+                continue
+            who = p.age >= 0.0
+            if row.whom is not None:
+                who &= p.state == self.states[row.whom]
+            before, gap = p.position.copy(), one(row, "gap", scene.ask)
+            separate(p.position, p.velocity, p.radius, p.mass, who, gap, APART_ROUNDS[self.quality])
+            bar(before, p.position, p.state, p.radius, p.age, colliders.table, self.tree)
 
     def dress(self, particles: Particles, scene: Scene) -> None:
         """Let particles grow and take their colours, in place."""

@@ -15,7 +15,9 @@ from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
 from hotgravel.core.shot.fields import Pick, Quantity, Refer, fields_of
 from hotgravel.core.shot.finish import Finish
 from hotgravel.core.shot.forces import (
+    Alignment,
     Attraction,
+    Cohesion,
     Gravity,
     Hold,
     Jitter,
@@ -25,7 +27,7 @@ from hotgravel.core.shot.forces import (
     Vortex,
     Wind,
 )
-from hotgravel.core.shot.matter import Collision, Growth, State, Tint
+from hotgravel.core.shot.matter import Apart, Collision, Growth, State, Tint
 from hotgravel.core.shot.props import Prop
 from hotgravel.core.shot.row import Clause, Row
 from hotgravel.core.shot.sources import Source
@@ -45,14 +47,24 @@ SECTIONS = {
     "finish": "Finish",
 }
 ROWS: tuple[type[Row], ...] = (
-    Prop, Zone, State, Collision, Growth, Tint, Source, Gravity, LinearDrag, QuadraticDrag, Wind, Turbulence, Vortex,
-    Attraction, Jitter, Hold, Cue,
+    Prop, Zone, State, Collision, Growth, Tint, Apart, Source, Gravity, LinearDrag, QuadraticDrag, Wind, Turbulence,
+    Vortex, Attraction, Jitter, Hold, Cohesion, Alignment, Cue,
 )  # fmt: skip
 
 SetRow = Annotated[Prop | Zone, Field(discriminator="kind")]
-MatterRow = Annotated[State | Collision | Growth | Tint, Field(discriminator="kind")]
+MatterRow = Annotated[State | Collision | Growth | Tint | Apart, Field(discriminator="kind")]
 ForceRow = Annotated[
-    Gravity | LinearDrag | QuadraticDrag | Wind | Turbulence | Vortex | Attraction | Jitter | Hold,
+    Gravity
+    | LinearDrag
+    | QuadraticDrag
+    | Wind
+    | Turbulence
+    | Vortex
+    | Attraction
+    | Jitter
+    | Hold
+    | Cohesion
+    | Alignment,
     Field(discriminator="kind"),
 ]
 

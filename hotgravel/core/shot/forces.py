@@ -244,4 +244,41 @@ class Hold(ForceRow):
     )  # fmt: skip
 
 
-Force = Gravity | LinearDrag | QuadraticDrag | Wind | Turbulence | Vortex | Attraction | Jitter | Hold
+def _reach(default: float, help: str) -> Value:
+    return dial("m", default, label="reach", soft=(0.05, 2.0), above=0.0, high=1e4, drivable=True, help=help)  # type: ignore[no-any-return]
+
+
+class Cohesion(ForceRow):
+    kind: Literal["cohesion"] = "cohesion"
+    title: ClassVar[str] = "cohesion"
+    does: ClassVar[str] = "Draws particles to the middle of those near them, so that they clump."
+    phrase: ClassVar[str] = "{whom} are drawn at {strength} to the middle of those within {reach}."
+    strength: Value = dial(
+        "m/s²", 2.0, label="strength", soft=(-10.0, 10.0), low=-1e5, high=1e5, drivable=True, each=True,
+        help="How hard, for one at the edge of the reach; less towards the middle. Below zero they spread.",
+    )  # fmt: skip
+    reach: Value = _reach(0.5, "How far each one looks. Time grows with how many that are.")
+
+
+class Alignment(ForceRow):
+    kind: Literal["alignment"] = "alignment"
+    title: ClassVar[str] = "alignment"
+    does: ClassVar[str] = "Lets particles take up the motion of those near them, so that they flock."
+    phrase: ClassVar[str] = "{whom} take up the motion of those within {reach}, taking hold at {grip}."
+    grip: Value = _grip()
+    reach: Value = _reach(0.5, "How far each one looks. Time grows with how many that are.")
+
+
+Force = (
+    Gravity
+    | LinearDrag
+    | QuadraticDrag
+    | Wind
+    | Turbulence
+    | Vortex
+    | Attraction
+    | Jitter
+    | Hold
+    | Cohesion
+    | Alignment
+)

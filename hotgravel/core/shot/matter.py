@@ -89,3 +89,16 @@ class Tint(Row):
         "%", 0.5, label="place", soft=(0.0, 1.0), low=0.0, high=1.0, drivable=True, each=True,
         help="Where in the palette. Over chance it spreads evenly; over age or speed it runs through it.",
     )  # fmt: skip
+
+
+class Apart(Row):
+    kind: Literal["apart"] = "apart"
+    section: ClassVar[str] = "matter"
+    title: ClassVar[str] = "keeping apart"
+    does: ClassVar[str] = "Particles push one another out of their way by their radii, so that they pile up."
+    phrase: ClassVar[str] = "{whom} keep apart by their radii and {gap}."
+    whom: Ref | None = whom()
+    gap: Value = dial(
+        "m", 0.0, label="gap", soft=(0.0, 0.2), low=0.0, high=1e3, drivable=True,
+        help="Room kept beyond both radii. 0 lets them touch.",
+    )  # fmt: skip

@@ -19,6 +19,7 @@ def cue(when):
     ({"set": [VENT | {"on": False}]}, "source", "switched off"),
     ({"matter": [LOOSE, {"kind": "state", "id": "late", "name": "late"}]}, "late", "Nothing ever enters"),
     ({"cues": [cue({"kind": "touches", "prop": "vent"})]}, "cue", "never touched"),
+    ({"supply": [source(speed={"kind": "noise", "middle": 0.5, "amplitude": 30.0, "period": 0.2})]}, "source", "it is held at 0 m/s"),
     ({"cues": [cue({"kind": "at_frame", "frame": 99})]}, "cue", "outside frames"),
 ])  # fmt: skip
 def test_what_will_come_to_nothing_is_told(sections, row, said):

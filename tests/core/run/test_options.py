@@ -14,6 +14,7 @@ from hotgravel.core.shot.document import ROWS
 from hotgravel.core.shot.fields import Pick, fields_of, options_of
 from hotgravel.core.shot.finish import Finish
 from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, Film, document, landing, play, source
+from tests.core.run.turns_of_fields import FIELDS
 
 OTHER = {"kind": "state", "id": "other", "name": "other"}
 CROWD = {"kind": "burst", "count": 400, "frame": 1}
@@ -276,14 +277,10 @@ TURNS = {
     "source.life": Turn(f"{S}.life", 0.5, 5, count, 1),
     "source.life_spread": Turn(f"{S}.life_spread", 0.0, 0.9, lambda f: len(f.frames[20]), -1, living),
     "source.seed": Turn(f"{S}.seed", 1, 2, different, 0),
-    "gravity.whom": Turn("forces.0.whom", None, "other", top, 1),
     "gravity.strength": Turn("forces.0.strength", 5, 15, top, -1),
     "gravity.direction": Turn("forces.0.direction.0", 0, 1, mean_x, 1),
-    "linear_drag.whom": Turn("forces.1.whom", None, "other", top, 1, with_force(**drag)),
     "linear_drag.rate": Turn("forces.1.rate", 0.5, 3, top, -1, with_force(**drag)),
-    "quadratic_drag.whom": Turn("forces.1.whom", None, "other", top, 1, with_force(**air)),
     "quadratic_drag.strength": Turn("forces.1.strength", 0.1, 0.6, top, -1, with_force(**air)),
-    "wind.whom": Turn("forces.1.whom", None, "other", mean_x, -1, with_force(**wind)),
     "wind.speed": Turn("forces.1.speed", 1, 5, mean_x, 1, with_force(**wind)),
     "wind.direction": Turn("forces.1.direction.2", 0, 1, mean_z, 1, with_force(**wind)),
     "wind.grip": Turn("forces.1.grip", 0.2, 2, mean_x, 1, with_force(**wind)),
@@ -303,8 +300,20 @@ TURNS = {
     "finish.time_scale": Turn("finish.time_scale", 0.5, 1.0, lambda f: f.last.age.max(), 1),
 }
 
+TURNS |= {name: Turn(*turn) for name, turn in FIELDS.items()}
+
 # Names and paint, and how lengths are shown, are for people: their own tests are elsewhere.
-SHOWN = {"prop.name", "prop.colour", "state.name", "state.colour", "state.shine", "prop.seen", "finish.lengths", "mesh.file"}
+SHOWN = {
+    "prop.name",
+    "prop.colour",
+    "state.name",
+    "state.colour",
+    "state.shine",
+    "prop.seen",
+    "finish.lengths",
+    "mesh.file",
+    "zone.name",
+}
 
 
 def all_dials() -> set[str]:

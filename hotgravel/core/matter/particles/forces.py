@@ -19,6 +19,7 @@ from hotgravel.core.chance import uniforms
 from hotgravel.core.drive.ask import Ask
 from hotgravel.core.drive.value import each, is_driven, one, three
 from hotgravel.core.matter.particles.crowd import asking
+from hotgravel.core.matter.particles.neighbours import around
 from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.noise import curl_at
 from hotgravel.core.shape.zones import Scene
@@ -89,7 +90,7 @@ def turbulence(table: ForceTable, force: f.Turbulence, share: Array, asked: Aske
 
 
 def vortex(table: ForceTable, force: f.Vortex, share: Array, asked: Asked) -> None:
-    """Air going round at one speed; a pull of speed²/radius keeps what goes with it on its circle."""
+    """Air going round at one speed; a pull of v²/radius keeps what goes round with it on its circle."""
     ask = asked.ask
     axis = unit(three(force, "axis", ask))
     away = asked.points - three(force, "at", ask)
@@ -97,9 +98,13 @@ def vortex(table: ForceTable, force: f.Vortex, share: Array, asked: Asked) -> No
     radius = np.sqrt(np.einsum("ij,ij->i", away, away))
     out = away / np.maximum(radius, 1e-9)[:, None]
     speed = each(force, "speed", ask) * _within(force, asked, radius)
-    _carry(table, speed[:, None] * np.cross(axis, out), share * each(force, "grip", ask))
-    tight = np.minimum(speed * speed / np.maximum(radius, 1e-9), np.abs(speed) / asked.dt)
-    table.pull[:] -= (share * (each(force, "grip", ask) > 0.0) * tight)[:, None] * out
+    round_ = np.cross(axis, out)
+    _carry(table, speed[:, None] * round_, share * each(force, "grip", ask))
+    with_it = np.clip(
+        np.einsum("ij,ij->i", asked.particles.velocity, round_), np.minimum(speed, 0.0), np.maximum(speed, 0.0)
+    )
+    tight = np.minimum(with_it**2 / np.maximum(radius, 1e-9), np.abs(with_it) / asked.dt)
+    table.pull[:] -= (share * tight)[:, None] * out
 
 
 def attraction(table: ForceTable, force: f.Attraction, share: Array, asked: Asked) -> None:
@@ -147,6 +152,19 @@ def hold(table: ForceTable, force: f.Hold, share: Array, asked: Asked) -> None:
     _carry(table, moved + rate[:, None] * (place - p.position), share * each(force, "grip", ask))
 
 
+def cohesion(table: ForceTable, force: f.Cohesion, share: Array, asked: Asked) -> None:
+    p, reach = asked.particles, one(force, "reach", asked.ask)
+    place, _, number = around(p.position, p.velocity, share > 0.0, reach)
+    toward = np.where(number[:, None] > 0, place - p.position, 0.0) / reach
+    table.pull[:] += (share * each(force, "strength", asked.ask))[:, None] * toward
+
+
+def alignment(table: ForceTable, force: f.Alignment, share: Array, asked: Asked) -> None:
+    p = asked.particles
+    _, going, number = around(p.position, p.velocity, share > 0.0, one(force, "reach", asked.ask))
+    _carry(table, going, share * (number > 0) * each(force, "grip", asked.ask))
+
+
 def _carry(table: ForceTable, air: Array, grip: Array) -> None:
     table.rate[:] += grip
     table.drift[:] += grip[:, None] * air
@@ -164,6 +182,7 @@ def _within(force: f.Vortex | f.Attraction, asked: Asked, away: Array) -> Array:
 ADD: dict[type, Callable[..., None]] = {
     f.Gravity: gravity, f.LinearDrag: linear_drag, f.QuadraticDrag: quadratic_drag, f.Wind: wind,
     f.Turbulence: turbulence, f.Vortex: vortex, f.Attraction: attraction, f.Jitter: jitter, f.Hold: hold,
+    f.Cohesion: cohesion, f.Alignment: alignment,
 }  # fmt: skip
 PLAIN = (f.Gravity, f.LinearDrag, f.QuadraticDrag, f.Wind)  # those that may act alike on all of a state
 

@@ -1,0 +1,294 @@
+"""Dials of zones, of forces that differ from place to place, and of looks: what turning each does."""
+
+import copy
+from typing import Any
+
+import numpy as np
+
+from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, Film, landing, source
+
+OTHER = {"kind": "state", "id": "other", "name": "other"}
+FAR = {"kind": "zone", "id": "far", "name": "far", "shape": {"kind": "ball", "at": [900, 0, 0]}}
+ALL = {"kind": "zone", "id": "all", "name": "all", "shape": {"kind": "ball", "radius": 900}}
+SLAB = {"kind": "zone", "id": "slab", "name": "slab", "shape": {"kind": "heights", "low": 9.5, "high": 30}}
+SHELL = {
+    "kind": "prop",
+    "id": "shell",
+    "name": "shell",
+    "shape": {"kind": "sphere", "radius": 2.0},
+    "position": [3, 10, 0],
+}
+SEEN = {"kind": "response", "attribute": "random", "begin": 0, "end": 1, "low": 0, "high": 1}
+UPWARD = {"kind": "keys", "keys": [{"frame": 1, "value": 10, "ease": "linear"}, {"frame": 40, "value": 18}]}
+
+
+def calm(*forces: dict[str, Any], zone: dict[str, Any] | None = None, weight: float = 0.5, **sections: Any):
+    """A cloud that hangs at a height of 10 m, with nothing else at work; a zone that removes what is inside it."""
+
+    def change(shot: dict[str, Any]) -> None:
+        shot["set"] = [
+            GROUND,
+            VENT | {"shape": {"kind": "sphere", "radius": 1.0}, "position": [0, 10, 0]},
+            SHELL,
+            FAR,
+            ALL,
+            SLAB,
+        ]
+        shot["matter"] = [LOOSE, OTHER, landing()]
+        shot["supply"] = [
+            source(emit={"kind": "burst", "count": 600, "frame": 1}, part="volume", aim={"kind": "anywhere"}, speed=0)
+        ]
+        shot["forces"], shot["cues"], shot["finish"] = [copy.deepcopy(f) for f in forces], [], {"last": 13}
+        shot.update(copy.deepcopy(sections))
+        if zone is not None:
+            shot["set"].append({"kind": "zone", "id": "zone", "name": "zone", "edge": 0.0} | copy.deepcopy(zone))
+            inside = {"kind": "inside", "zone": "zone", "weight": weight}
+            shot["cues"] = [{"kind": "cue", "id": "cue", "when": inside, "then": {"kind": "enter", "state": "other"}}]
+
+    return change
+
+
+def travelled(f: Film) -> float:
+    return float(f.last.travelled.mean())
+
+
+def inside(f: Film) -> float:
+    """How many have ever been in the zone."""
+    return float((f.last.state == 1).sum())
+
+
+def first_inside(f: Film) -> float:
+    return float((f.frames[1].state == 1).sum())
+
+
+def where_inside(f: Film) -> float:
+    return float(f.last.position[f.last.state == 1].sum())
+
+
+def height(f: Film) -> float:
+    return float(f.last.position[:, 1].mean())
+
+
+def east(f: Film) -> float:
+    return float(f.last.position[:, 0].mean())
+
+
+def away(f: Film) -> float:
+    return float(f.last.position.sum())
+
+
+def size_now(f: Film) -> float:
+    return float(f.last.radius.mean())
+
+
+def redness(f: Film) -> float:
+    return float((f.last.colour >> 16 & 255).mean())
+
+
+def colours(f: Film) -> float:
+    return float(len(np.unique(f.last.colour)))
+
+
+def born_height(f: Film) -> float:
+    return float(np.ptp(f.frames[1].position[:, 1]))
+
+
+def born_depth(f: Film) -> float:
+    return float(np.ptp(f.frames[1].position[:, 2]))
+
+
+def born_width(f: Film) -> float:
+    return float(np.ptp(f.frames[1].position[:, 0]))
+
+
+def born_flat(f: Film) -> float:
+    """Share born on the flat front and back, where no bevel is."""
+    z = np.abs(f.frames[1].position[:, 2])
+    return float((z > z.max() - 0.005).mean())
+
+
+wind = {"kind": "wind", "id": "it", "speed": 3, "grip": 2}
+turbulence = {"kind": "turbulence", "id": "it", "speed": 2, "grip": 4}
+vortex = {"kind": "vortex", "id": "it", "speed": 3, "grip": 4, "at": [0, 0, 0]}
+attraction = {"kind": "attraction", "id": "it", "to": {"kind": "point", "at": [0, 0, 0]}}
+jitter = {"kind": "jitter", "id": "it"}
+cohesion = {"kind": "cohesion", "id": "it", "strength": 4, "reach": 1.0}
+alignment = {"kind": "alignment", "id": "it", "grip": 8, "reach": 0.5}
+hold = {"kind": "hold", "id": "it", "rate": 20, "grip": 60}
+weight = GRAVITY | {"id": "weight"}
+# Each force with the sign of what less of it does to the way gone.
+ACTING: dict[str, tuple[list[dict[str, Any]], int]] = {
+    "gravity": ([GRAVITY], -1), "linear_drag": ([{"kind": "linear_drag", "id": "it", "rate": 5}, weight], 1),
+    "quadratic_drag": ([{"kind": "quadratic_drag", "id": "it", "strength": 2}, weight], 1), "wind": ([wind], -1),
+    "turbulence": ([turbulence], -1), "vortex": ([vortex], -1), "attraction": ([attraction], -1), "jitter": ([jitter], -1),
+    "hold": ([hold, weight], 1), "cohesion": ([cohesion], -1),
+}  # fmt: skip
+
+FORCES: dict[str, tuple[Any, ...]] = {}
+for _kind, (_rows, _sign) in ACTING.items():
+    FORCES |= {
+        f"{_kind}.whom": ("forces.0.whom", None, "other", travelled, _sign, calm(*_rows)),
+        f"{_kind}.zone": ("forces.0.zone", None, "slab", travelled, _sign, calm(*_rows)),
+        f"{_kind}.start": ("forces.0.start", None, 7, travelled, _sign, calm(*_rows)),
+        f"{_kind}.end": ("forces.0.end", 4, 9, travelled, -_sign, calm(*_rows)),
+    }
+CUBE = {"kind": "block", "at": [0, 10, 0], "size": [1, 1, 1]}
+FRONT = {"kind": "front", "at": [0, 10, 0], "direction": [1, 0, 0], "come": -0.2}
+BEAM = {"kind": "capsule", "at": [0, 10, 0], "to": [0, 12, 0], "radius": 0.5}
+NEAR = {"kind": "near", "prop": "shell", "side": "outside", "reach": 1.2}
+PATCHES = {"kind": "patches", "size": 0.5, "share": 0.4, "contrast": 3, "drift": [0, 0, 0]}
+BOTH = {"kind": "both", "first": "slab", "how": "minus", "second": "all"}
+BROKEN = {"kind": "both", "first": "slab", "how": "broken up by", "second": "all", "by": 0.1}
+SIGN = {"kind": "lettering", "words": "ASH", "height": 1.0, "depth": 0.3, "bevel": 0.05}
+
+
+def sign(shot: dict[str, Any]) -> None:
+    calm()(shot)
+    shot["set"][1] |= {"shape": dict(SIGN), "position": [0, 10, 0]}
+    shot["supply"][0] |= {"part": "surface", "emit": {"kind": "burst", "count": 4000, "frame": 1}}
+    shot["finish"] = {"last": 2}
+
+
+def rising(shot: dict[str, Any]) -> None:
+    """The zone's slab stands; what it may follow rises."""
+    calm(zone={"shape": {"kind": "ball", "at": [0, 7, 0], "radius": 1.0}})(shot)
+    shot["set"][2] = SHELL | {"position": [3, UPWARD, 0]}
+
+
+def tinted(**fields: Any):
+    tint = {"kind": "tint", "id": "t", "palette": [["#ff0000", 1], ["#0000ff", 1]], "place": 0.3} | fields
+    return calm(matter=[LOOSE, OTHER, landing(), tint])
+
+
+def grown(shot: dict[str, Any]) -> None:
+    calm(matter=[LOOSE, OTHER, landing(), {"kind": "growth", "id": "g", "share": 2.0}])(shot)
+
+
+def weighed(attribute: str):
+    """A size that goes by another attribute of the newborn."""
+    by = {"kind": "response", "attribute": attribute, "begin": 0.0, "end": 100.0, "low": 0.01, "high": 0.2}
+
+    def change(shot: dict[str, Any]) -> None:
+        grown(shot)
+        shot["matter"][3]["share"] = by
+
+    return change
+
+
+def scattered(f: Film) -> float:
+    """How far velocities differ from those of all."""
+    return float(f.last.velocity.std(axis=0).sum())
+
+
+def flock(shot: dict[str, Any]) -> None:
+    calm(alignment)(shot)
+    shot["supply"][0]["speed"] = 2.0
+
+
+def crowding(f: Film) -> float:
+    """The distance of the closest, in the mean."""
+    from scipy.spatial import cKDTree
+
+    p = f.last.position
+    return float(cKDTree(p).query(p, k=2)[0][:, 1].mean())
+
+
+def packed(shot: dict[str, Any]) -> None:
+    calm(matter=[LOOSE, OTHER, landing(), {"kind": "apart", "id": "a"}])(shot)
+    shot["supply"][0]["radius"] = 0.1
+
+
+def thrown(shot: dict[str, Any]) -> None:
+    calm()(shot)
+    shot["set"][1] |= {
+        "position": [
+            {"kind": "keys", "keys": [{"frame": 1, "value": 0, "ease": "linear"}, {"frame": 13, "value": 5}]},
+            10,
+            0,
+        ]
+    }
+
+
+FIELDS: dict[str, tuple[Any, ...]] = FORCES | {
+    "turbulence.speed": ("forces.0.speed", 1, 3, travelled, 1, calm(turbulence)),
+    "turbulence.size": ("forces.0.size", 0.3, 4, travelled, 0, calm(turbulence)),
+    "turbulence.grip": ("forces.0.grip", 0.5, 8, travelled, 1, calm(turbulence)),
+    "turbulence.octaves": ("forces.0.octaves", 1, 3, away, 0, calm(turbulence)),
+    "turbulence.change": ("forces.0.change", 0, 2, away, 0, calm(turbulence)),
+    "turbulence.seed": ("forces.0.seed", 1, 2, away, 0, calm(turbulence)),
+    "vortex.speed": ("forces.0.speed", 1, 3, travelled, 1, calm(vortex)),
+    "vortex.axis": ("forces.0.axis", [0, 1, 0], [1, 0, 0], away, 0, calm(vortex)),
+    "vortex.at": ("forces.0.at.0", 0, 4, away, 0, calm(vortex)),
+    "vortex.reach": ("forces.0.reach", 0.7, 4, travelled, 1, calm(vortex)),
+    "vortex.grip": ("forces.0.grip", 0.5, 5, travelled, 1, calm(vortex)),
+    "attraction.to.kind": ("forces.0.to", {"kind": "point", "at": [0, 0, 0]}, {"kind": "line", "at": [0, 0, 9], "to": [0, 20, 9]}, height, 1, calm(attraction)),
+    "attraction.strength": ("forces.0.strength", 1, 5, travelled, 1, calm(attraction)),
+    "attraction.reach": ("forces.0.reach", 12, 40, travelled, 1, calm(attraction)),
+    "point.at": ("forces.0.to.at.1", 0, 20, height, 1, calm(attraction)),
+    "line.at": ("forces.0.to.at.0", -5, 5, east, 1, calm(attraction | {"to": {"kind": "line", "to": [0, 10, 0], "at": [5, 10, 0]}})),
+    "line.to": ("forces.0.to.to.0", -5, 5, east, 1, calm(attraction | {"to": {"kind": "line", "at": [0, 10, 0], "to": [5, 10, 0]}})),
+    "surface.prop": ("forces.0.to.prop", "ground", "shell", height, 1, calm(attraction | {"to": {"kind": "surface", "prop": "shell"}})),
+    "surface.side": ("forces.0.to.side", "inside", "outside", travelled, 1, calm(attraction | {"to": {"kind": "surface", "prop": "shell"}})),
+    "jitter.strength": ("forces.0.strength", 0.5, 2, travelled, 1, calm(jitter)),
+    "jitter.seed": ("forces.0.seed", 1, 2, away, 0, calm(jitter)),
+    "cohesion.strength": ("forces.0.strength", 1, 5, travelled, 1, calm(cohesion)),
+    "cohesion.reach": ("forces.0.reach", 0.3, 1.0, travelled, 1, calm(cohesion)),
+    "alignment.whom": ("forces.0.whom", None, "other", scattered, 1, flock),
+    "alignment.zone": ("forces.0.zone", None, "far", scattered, 1, flock),
+    "alignment.start": ("forces.0.start", None, 10, scattered, 1, flock),
+    "alignment.end": ("forces.0.end", 3, 10, scattered, -1, flock),
+    "alignment.grip": ("forces.0.grip", 1, 20, scattered, -1, flock),
+    "alignment.reach": ("forces.0.reach", 0.2, 0.8, scattered, -1, flock),
+    "apart.whom": ("matter.3.whom", None, "other", crowding, -1, packed),
+    "apart.gap": ("matter.3.gap", 0.0, 0.1, crowding, 1, packed),
+    "hold.rate": ("forces.0.rate", 1, 20, travelled, -1, calm(hold, weight)),
+    "hold.grip": ("forces.0.grip", 1, 60, travelled, -1, calm(hold, weight)),
+    "zone.shape.kind": ("set.-1.shape", {"kind": "ball", "at": [0, 10, 0], "radius": 0.3}, CUBE, inside, 1, calm(zone={"shape": CUBE})),
+    "zone.edge": ("set.-1.edge", 0.0, 1.5, first_inside, 1, calm(zone={"shape": {"kind": "ball", "at": [0, 10, 0], "radius": 0.5}}, weight=0.2) ),
+    "zone.falloff": ("set.-1.falloff", "late", "early", inside, 1, calm(zone={"shape": {"kind": "ball", "at": [0, 10, 0], "radius": 0.5}, "edge": 1.0})),
+    "zone.follow": ("set.-1.follow", None, "shell", inside, 1, rising),
+    "ball.at": ("set.-1.shape.at.1", 10, 11, inside, -1, calm(zone={"shape": {"kind": "ball", "at": [0, 10, 0], "radius": 0.5}})),
+    "ball.radius": ("set.-1.shape.radius", 0.3, 0.8, inside, 1, calm(zone={"shape": {"kind": "ball", "at": [0, 10, 0]}})),
+    "block.at": ("set.-1.shape.at.1", 10, 11, inside, -1, calm(zone={"shape": CUBE})),
+    "block.size": ("set.-1.shape.size.0", 0.5, 1.5, inside, 1, calm(zone={"shape": CUBE})),
+    "capsule.at": ("set.-1.shape.at.1", 9.5, 11, inside, -1, calm(zone={"shape": BEAM})),
+    "capsule.to": ("set.-1.shape.to.1", 10.2, 12, inside, 1, calm(zone={"shape": BEAM})),
+    "capsule.radius": ("set.-1.shape.radius", 0.3, 0.8, inside, 1, calm(zone={"shape": BEAM})),
+    "front.at": ("set.-1.shape.at.0", 0, 0.4, inside, 1, calm(zone={"shape": FRONT})),
+    "front.direction": ("set.-1.shape.direction", [1, 0, 0], [-1, 0, 0], where_inside, 1, calm(zone={"shape": FRONT})),
+    "front.come": ("set.-1.shape.come", -0.5, 0.5, inside, 1, calm(zone={"shape": FRONT})),
+    "front.width": ("set.-1.shape.width", 0.1, 0.4, inside, 1, calm(zone={"shape": FRONT})),
+    "heights.low": ("set.-1.shape.low", 9.5, 10.5, inside, -1, calm(zone={"shape": {"kind": "heights", "low": 9, "high": 12}})),
+    "heights.high": ("set.-1.shape.high", 9.5, 10.5, inside, 1, calm(zone={"shape": {"kind": "heights", "low": 9, "high": 12}})),
+    "near.prop": ("set.-1.shape.prop", "ground", "shell", inside, 1, calm(zone={"shape": NEAR})),
+    "near.side": ("set.-1.shape.side", "inside", "outside", inside, 1, calm(zone={"shape": NEAR})),
+    "near.reach": ("set.-1.shape.reach", 0.5, 1.2, inside, 1, calm(zone={"shape": NEAR})),
+    "patches.size": ("set.-1.shape.size", 0.3, 0.7, where_inside, 0, calm(zone={"shape": PATCHES})),
+    "patches.share": ("set.-1.shape.share", 0.2, 0.8, inside, 1, calm(zone={"shape": PATCHES})),
+    "patches.contrast": ("set.-1.shape.contrast", 1, 10, inside, 1, calm(zone={"shape": PATCHES, "edge": 0.0}, weight=0.75) ),
+    "patches.drift": ("set.-1.shape.drift.0", 0, 2, inside, 1, calm(zone={"shape": PATCHES})),
+    "patches.change": ("set.-1.shape.change", 0, 3, inside, 1, calm(zone={"shape": PATCHES})),
+    "patches.seed": ("set.-1.shape.seed", 1, 2, where_inside, 0, calm(zone={"shape": PATCHES})),
+    "strokes.radius": ("set.-1.shape.radius", 0.3, 0.8, inside, 1, calm(zone={"shape": {"kind": "strokes", "points": [[0, 10, 0]]}})),
+    "both.first": ("set.-1.shape.first", "far", "slab", inside, 1, calm(zone={"shape": BOTH | {"second": "far"}})),
+    "both.how": ("set.-1.shape.how", "minus", "times", inside, 1, calm(zone={"shape": BOTH})),
+    "both.second": ("set.-1.shape.second", "all", "far", inside, 1, calm(zone={"shape": BOTH})),
+    "both.by": ("set.-1.shape.by", 0.1, 0.6, inside, 1, calm(zone={"shape": BROKEN})),
+    "inside.zone": ("cues.0.when.zone", "far", "all", inside, 1, calm(zone={"shape": CUBE})),
+    "inside.weight": ("cues.0.when.weight", 0.2, 0.9, inside, -1, calm(zone={"shape": {"kind": "ball", "at": [0, 10, 0], "radius": 0.5}, "edge": 1.0})),
+    "growth.whom": ("matter.3.whom", None, "other", size_now, -1, grown),
+    "growth.share": ("matter.3.share", 0.5, 2.0, size_now, 1, grown),
+    "tint.whom": ("matter.3.whom", None, "other", redness, -1, tinted()),
+    "tint.palette": ("matter.3.palette", [["#200000", 1]], [["#ff0000", 1]], redness, 1, tinted()),
+    "tint.manner": ("matter.3.manner", "picked", "blended", colours, 1, tinted(place=SEEN)),
+    "tint.place": ("matter.3.place", 0.2, 0.9, redness, -1, tinted()),
+    "source.inherit": ("supply.0.inherit", 0.0, 1.0, east, 1, thrown),
+    "source.mass": ("supply.0.mass", 1.0, 50.0, size_now, 1, weighed("mass")),
+    "source.temperature": ("supply.0.temperature", 10.0, 90.0, size_now, 1, weighed("temperature")),
+    "lettering.words": ("set.1.shape.words", "A", "ASH", born_width, 1, sign),
+    "lettering.height": ("set.1.shape.height", 0.5, 1.0, born_height, 1, sign),
+    "lettering.depth": ("set.1.shape.depth", 0.2, 0.5, born_depth, 1, sign),
+    "lettering.bevel": ("set.1.shape.bevel", 0.0, 0.08, born_flat, -1, sign),
+    "lettering.font": ("set.1.shape.font", "title", "mono", born_width, 0, sign),
+    "lettering.weight": ("set.1.shape.weight", 400, 800, born_width, 1, sign),
+}  # fmt: skip
