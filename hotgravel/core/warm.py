@@ -17,6 +17,7 @@ _SHOT: dict[str, Any] = {
         {"kind": "state", "id": "flight", "name": "flight"},
         {"kind": "collision", "id": "landing", "props": ["vent"]},
         {"kind": "apart", "id": "apart"},
+        {"kind": "skin", "id": "skin"},
         {"kind": "growth", "id": "growth", "share": {"kind": "response"}},
     ],
     "supply": [{"kind": "source", "id": "burst", "prop": "vent", "part": "volume", "state": "flight",

@@ -12,6 +12,7 @@ from hotgravel.core.run.world import beside
 from hotgravel.core.shape.mesh import MeshFault, import_mesh
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.fields import fields_of
+from hotgravel.core.shot.matter import Skin
 from hotgravel.core.shot.props import Mesh, Prop
 from hotgravel.store import runs, settings, shots
 from hotgravel.store.models import RunRecord
@@ -40,6 +41,10 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
         "first": shot.finish.first, "last": shot.finish.last, "rate": shot.finish.rate,
         "lengths": shot.finish.lengths, "quality": shot.finish.quality,
         "states": [{"id": s.id, "name": s.name, "colour": s.colour, "shine": s.shine} for s in shot.states],
+        "skins": [
+            {"id": s.id, "look": s.look, "shown": s.shown, "whom": s.whom}
+            for s in shot.matter if isinstance(s, Skin) and s.on
+        ],
         "zones": [{"id": z.id, "name": z.name} for z in shot.zones.values()],
         "cues": [{"id": c.id, "on": c.on} for c in shot.cues],
         "gauges": {name: {"unit": unit, "what": what} for name, (unit, what) in GAUGES.items()},

@@ -17,7 +17,7 @@ from hotgravel.web.render import page
 from hotgravel.web.studio import Studio
 
 router = APIRouter()
-PARTS = ("motion", "keeping apart", "cues", "supply", "forces", "collisions", "looks", "measuring", "writing")
+PARTS = ("motion", "keeping apart", "cues", "supply", "forces", "collisions", "looks", "skins", "measuring", "writing")
 LATEST = 5
 
 

@@ -1,6 +1,7 @@
 """What the stage draws: props as meshes with their poses over time, and frames as binary."""
 
 import json
+import re
 from typing import Any
 
 import numpy as np
@@ -106,6 +107,31 @@ def frame_bytes(request: Request, run_id: int, frame: int) -> Response:
     except DamagedFrame as fault:
         raise HTTPException(410, str(fault)) from None
     return Response(body, media_type="application/octet-stream", headers=UNTOUCHED)
+
+
+@router.get("/runs/{run_id}/frames/{frame}/skins/{row}.bin")
+def skin_bytes(request: Request, run_id: int, frame: int, row: str) -> Response:
+    """A skin of a frame, packed as a frame is: a head that names its arrays, then the arrays."""
+    studio: Studio = request.app.state.studio
+    if not re.fullmatch(r"[a-z][a-z0-9-]{0,59}", row):
+        raise HTTPException(404, f"There is no skin {row!r}.")
+    try:
+        arrays = studio.frames(run_id).skin(frame, row)
+    except KeyError:
+        raise HTTPException(404, f"Frame {frame} of this run has no skin {row}.") from None
+    except DamagedFrame as fault:
+        raise HTTPException(410, str(fault)) from None
+    fields, body = [], b""
+    for name, array in arrays.items():
+        width = array.shape[1] if array.ndim > 1 else 1
+        fields.append(
+            {"name": name, "type": array.dtype.name, "width": width, "count": len(array), "offset": len(body)}
+        )
+        body += array.tobytes()
+    head = json.dumps({"frame": frame, "fields": fields}).encode()
+    head += b" " * (-len(head) % 4)
+    whole = np.uint32(len(head)).tobytes() + head + body
+    return Response(whole, media_type="application/octet-stream", headers=UNTOUCHED)
 
 
 def packed(store: FrameStore, frame: int) -> memoryview:

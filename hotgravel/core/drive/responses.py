@@ -41,7 +41,8 @@ def curve(points: tuple[Point, ...], manner: str, at: Array) -> Array:
         result: Array = np.interp(at, x, y)
         return result
     made = PchipInterpolator(x, y) if manner == "monotone" else CubicSpline(x, y, bc_type="natural")
-    return np.clip(made(at), 0.0, 1.0)
+    drawn: Array = np.clip(made(at), 0.0, 1.0)
+    return drawn
 
 
 @njit(cache=True, parallel=True)

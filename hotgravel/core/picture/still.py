@@ -16,6 +16,7 @@ from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.place import Place
 from hotgravel.core.run.world import World
 from hotgravel.core.shape.distance import distance
+from hotgravel.core.shot.matter import Skin
 
 Array = NDArray[np.float64]
 ZENITH, HORIZON = np.array([0.006, 0.011, 0.028]), np.array([0.115, 0.050, 0.040])
@@ -198,6 +199,57 @@ def _flakes(image, depth, eye, axes, tan, position, radius, paint):
                     image[r, k, c] = paint[i, c] * light
 
 
+@njit(cache=True)
+def _mesh(image, depth, eye, axes, tan, vertices, normals, faces, paint, sun, gloss):
+    """Triangles with a colour and a normal at each corner, lit, nearer ones before farther ones."""
+    rows, columns = depth.shape
+    scale = 0.5 * rows / tan
+    n = len(vertices)
+    x, y, z = np.empty(n), np.empty(n), np.empty(n)
+    for i in range(n):
+        d = vertices[i] - eye
+        z[i] = (d * axes[2]).sum()
+        x[i] = 0.5 * columns + scale * (d * axes[0]).sum() / max(z[i], 1e-6)
+        y[i] = 0.5 * rows - scale * (d * axes[1]).sum() / max(z[i], 1e-6)
+    for f in range(len(faces)):
+        a, b, c = faces[f]
+        if z[a] <= 0.05 or z[b] <= 0.05 or z[c] <= 0.05:
+            continue
+        area = (x[b] - x[a]) * (y[c] - y[a]) - (x[c] - x[a]) * (y[b] - y[a])
+        if area == 0.0:
+            continue
+        left, right = int(min(x[a], x[b], x[c]) - 0.5), int(max(x[a], x[b], x[c]) + 0.5)
+        top, bottom = int(min(y[a], y[b], y[c]) - 0.5), int(max(y[a], y[b], y[c]) + 0.5)
+        for r in range(max(0, top), min(rows, bottom + 1)):
+            for k in range(max(0, left), min(columns, right + 1)):
+                px, py = k + 0.5, r + 0.5
+                u = ((x[b] - px) * (y[c] - py) - (x[c] - px) * (y[b] - py)) / area
+                v = ((x[c] - px) * (y[a] - py) - (x[a] - px) * (y[c] - py)) / area
+                w = 1.0 - u - v
+                if u < -1e-9 or v < -1e-9 or w < -1e-9:
+                    continue
+                place = u * vertices[a] + v * vertices[b] + w * vertices[c] - eye
+                away = math.sqrt((place * place).sum())
+                if depth[r, k] < away:
+                    continue
+                depth[r, k] = away
+                normal = u * normals[a] + v * normals[b] + w * normals[c]
+                normal = normal / (math.sqrt((normal * normal).sum()) + 1e-12)
+                look = place / away
+                facing = -(normal * look).sum()
+                if facing < 0.0:
+                    normal, facing = -normal, -facing
+                light = 0.16 + 0.1 * max(normal[1], 0.0) + 0.6 * max(0.0, (normal * sun).sum())
+                turned = look + 2.0 * facing * normal
+                shine = gloss[0] * max(0.0, (turned * sun).sum()) ** 40 + gloss[1] * (1.0 - facing) ** 4
+                for e in range(3):
+                    colour = u * paint[a, e] + v * paint[b, e] + w * paint[c, e]
+                    image[r, k, e] = colour * (light + gloss[2]) + shine
+
+
+GLOSS = {"dull": (0.0, 0.0, 0.0), "glassy": (0.9, 0.25, 0.05), "glowing": (0.1, 0.0, 1.1)}
+
+
 def still_of(world: World, folder: Place, frame: int, size: tuple[int, int], view: View | None = None) -> bytes:
     """A PNG of a kept frame, `size` (width, height) pixels. Raises `KeyError` if it is not kept."""
     out = io.BytesIO()
@@ -232,6 +284,14 @@ def pixels_of(
     glow, dull = _looks(world, particles, palette)
     _props(image, depth, view.eye, axes, tan, kinds, sizes, boxes, table.reshape(-1, 13), colours, world.tree,
            SUN / np.linalg.norm(SUN), _lamp(position[~dull]), ZENITH, HORIZON, far)  # fmt: skip
+    under = np.zeros(len(position), bool)
+    for row in (r for r in world.shot.matter if isinstance(r, Skin) and r.on):
+        made = store.skin(frame, row.id)
+        _draw_skin(made, row.look, image, depth, view, tan)
+        if row.shown == "instead":
+            under |= True if row.whom is None else particles["state"] == world.states[row.whom]
+    position, glow, dull = position[~under], glow[~under], dull[~under]
+    particles = {name: array[~under] for name, array in particles.items()}
     embers = np.zeros_like(image)
     radius = particles["radius"].astype(float)
     _flakes(image, depth, view.eye, axes, tan, position[dull], radius[dull], glow[dull])
@@ -240,6 +300,20 @@ def pixels_of(
     mapped = 1.0 - np.exp(-1.5 * image)
     dither = _DITHER[np.arange(height)[:, None] % 8, np.arange(width) % 8, None]  # or the sky would show steps
     return (255.0 * np.clip(mapped, 0.0, 1.0) ** (1 / 2.2) + dither).astype(np.uint8)
+
+
+def _draw_skin(made: dict[str, Any], look: str, image: Array, depth: Array, view: View, tan: float) -> None:
+    vertices, faces = made["vertices"].astype(float), made["faces"].astype(np.int64)
+    if not len(faces):
+        return
+    corners = vertices[faces]
+    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    normals = np.zeros_like(vertices)
+    np.add.at(normals, faces.ravel(), np.repeat(across, 3, axis=0))
+    rgb = made["colour"].astype(np.int64)
+    paint = (np.stack([rgb >> 16 & 255, rgb >> 8 & 255, rgb & 255], axis=1) / 255.0) ** 2.2
+    sun = SUN / np.linalg.norm(SUN)
+    _mesh(image, depth, view.eye, view.axes(), tan, vertices, normals, faces, paint, sun, np.array(GLOSS[look]))
 
 
 def _looks(world: World, particles: dict[str, Any], palette: Array) -> tuple[Array, NDArray[np.bool_]]:
@@ -266,7 +340,8 @@ def _blurred(image: Array, sigma: float) -> Array:
     step = max(1, int(sigma / 2.5))
     rows, columns = image.shape[0] // step * step, image.shape[1] // step * step
     if step == 1 or not rows or not columns:
-        return gaussian_filter(image, (sigma, sigma, 0.0))
+        soft: Array = gaussian_filter(image, (sigma, sigma, 0.0))
+        return soft
     small = image[:rows, :columns].reshape(rows // step, step, columns // step, step, 3).mean(axis=(1, 3))
     soft = gaussian_filter(small, (sigma / step, sigma / step, 0.0))
     size = (image.shape[1], image.shape[0])

@@ -6,7 +6,7 @@ from typing import Any
 import numba
 
 from hotgravel.core.run import checkpoint
-from hotgravel.core.run.frame import Happened, Moment, first_frame, next_frame
+from hotgravel.core.run.frame import AHEAD, Happened, Moment, first_frame, next_frame
 from hotgravel.core.run.frames import REMEDY, FrameStore, telling
 from hotgravel.core.run.gauges import measure
 from hotgravel.core.run.place import Place, files_in, remove
@@ -98,8 +98,12 @@ def _keep(
     start = clock()
     gauges = measure(world, moment.particles, happened)
     measured = clock()
-    store.write(moment.frame, moment.particles, happened.events, gauges)
-    seconds = {"measuring": round(measured - start, 6), "writing": round(clock() - measured, 6)}
+    skins = world.skins(moment.particles, world.scene(moment.frame, AHEAD))
+    wrapped = clock()
+    store.write(moment.frame, moment.particles, happened.events, gauges, skins)
+    seconds = {"measuring": round(measured - start, 6), "writing": round(clock() - wrapped, 6)}
+    if skins:
+        seconds["skins"] = round(wrapped - measured, 6)
     gauges["seconds"].update(seconds)
     store.write_seconds(moment.frame, gauges["seconds"])
     landed(moment.frame, gauges)

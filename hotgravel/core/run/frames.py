@@ -8,7 +8,7 @@ into it, so that no reader and no killed process ever leaves half a frame.
 import json
 import zipfile
 import zlib
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from functools import lru_cache
 from pathlib import Path
@@ -29,6 +29,7 @@ STORED = {
     "radius": np.float32, "size": np.float32, "travelled": np.float32, "mass": np.float32,
     "temperature": np.float32, "colour": np.uint32, "id": np.uint32, "state": np.int16, "source": np.int16,
 }  # fmt: skip
+SKIN = {"vertices": np.float32, "faces": np.int32, "colour": np.uint32, "velocity": np.float32}
 # What a stage draws; kept uncompressed, so that a frame is sent as it stands.
 DRAWN = ("position", "velocity", "age", "radius", "id", "state", "colour")
 
@@ -80,13 +81,20 @@ class FrameStore:
             kept.append(frame)
         return kept
 
-    def write(self, frame: int, particles: Particles, events: Events, gauges: dict[str, Any]) -> None:
+    def write(
+        self, frame: int, particles: Particles, events: Events, gauges: dict[str, Any],
+        skins: Mapping[str, Mapping[str, NDArray[Any]]] | None = None,
+    ) -> None:  # fmt: skip
         """Land a frame, whole. The seconds that gauges tell stay out of it, so that the same frame
         is the same bytes."""
         measured = {name: value for name, value in gauges.items() if name != "seconds"}
         stored = {name: getattr(particles, name).astype(dtype) for name, dtype in STORED.items()}
         happened = {name: getattr(events, name) for name in COLUMNS}
         groups = {"particles": stored, "events": happened}
+        if skins:
+            groups["skins"] = {}
+            for row, arrays in skins.items():
+                groups[f"skins/{row}"] = {name: arrays[name].astype(dtype) for name, dtype in SKIN.items()}
         with telling(f"Frame {frame}", f"The frames before it are kept: {REMEDY}"):
             write_groups(self.path(frame), groups, {"frame": frame, "gauges": measured}, plain=DRAWN)
 
@@ -108,6 +116,11 @@ class FrameStore:
             return _spans(path, _stamp(path)), path
         except FAULTS as error:
             raise self._damaged(frame) from error
+
+    def skin(self, frame: int, row: str) -> dict[str, NDArray[Any]]:
+        """A skin of a frame: vertices (V, 3), faces (F, 3), colour (V,) as 0xrrggbb, velocity (V, 3).
+        Raises `KeyError`, `DamagedFrame`."""
+        return self._read(frame, f"skins/{row}", SKIN)
 
     def events(self, frame: int) -> Events:
         """What happened on the way to a frame."""

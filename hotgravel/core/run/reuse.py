@@ -15,7 +15,7 @@ from hotgravel.core.run.world import World
 from hotgravel.core.shot.document import Shot
 
 NEVER, ALWAYS = float("-inf"), float("inf")
-UNSEEN = ("name", "colour", "shine", "seen")
+UNSEEN = ("name", "colour", "shine", "seen", "look", "shown")
 
 
 def same_until(before: Shot, after: Shot) -> float:

@@ -3,6 +3,7 @@
 import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +13,7 @@ from hotgravel.core.drive.value import one
 from hotgravel.core.matter.particles.advance import bar
 from hotgravel.core.matter.particles.births import Spring
 from hotgravel.core.matter.particles.colliders import Colliders, Surface, table_of
-from hotgravel.core.matter.particles.dress import grow, tint
+from hotgravel.core.matter.particles.dress import grow, painted, tint
 from hotgravel.core.matter.particles.forces import ForceTable, gather
 from hotgravel.core.matter.particles.neighbours import separate
 from hotgravel.core.matter.particles.state import Particles
@@ -22,15 +23,18 @@ from hotgravel.core.shape.distance import MESH
 from hotgravel.core.shape.kinds import Shaped, shaped
 from hotgravel.core.shape.mesh import MeshFault, mesh_of, solid
 from hotgravel.core.shape.pose import Pose, moves, pose_at
+from hotgravel.core.shape.skin import TooFine, carried, skin
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.cues import Touches
 from hotgravel.core.shot.document import Shot, fingerprint
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finish import Quality
-from hotgravel.core.shot.matter import Apart, Growth, Tint
+from hotgravel.core.shot.matter import Apart, Growth, Skin, Tint
 from hotgravel.core.shot.props import Lettering, Mesh, Prop
+from hotgravel.core.shot.units import show_quantity
 from hotgravel.kernels import core_version
 
+Array = NDArray[Any]
 Corners = tuple[NDArray[np.float64], NDArray[np.float64]]
 FindMesh = Callable[[str], Place]
 
@@ -91,6 +95,28 @@ class World:
             before, gap = p.position.copy(), one(row, "gap", scene.ask)
             separate(p.position, p.velocity, p.radius, p.mass, who, gap, APART_ROUNDS[self.quality])
             bar(before, p.position, p.state, p.radius, p.age, colliders.table, self.tree)
+
+    def skins(self, particles: Particles, scene: Scene) -> dict[str, dict[str, Array]]:
+        """The skins of a moment by their rows: arrays as in `SKIN`. Raises `ShotFault` for one too fine."""
+        made = {}
+        for row in self.shot.matter:
+            if not isinstance(row, Skin) or not row.on:
+                continue
+            who = np.ones(len(particles), bool) if row.whom is None else particles.state == self.states[row.whom]
+            place, radius = particles.position[who], particles.radius[who] * one(row, "radius", scene.ask)
+            blend, cell = one(row, "blend", scene.ask), one(row, "cell", scene.ask)
+            try:
+                vertices, faces = skin(place, radius, blend=blend, cell=cell, smoothing=row.smoothing)
+            except TooFine as fault:
+                least = show_quantity(float(f"{1.05 * fault.least:.2g}"), "m", self.shot.dress)
+                said = f"The skin would need {fault.cells / 1e6:.0f} million cells at frame {scene.ask.frames[0]:.0f}."
+                raise ShotFault([Fault(row.id, "cell", f"{said} Accepted: cells of {least} or more.")]) from None
+            paint = painted(particles, self.shot.states)[who]
+            colour, velocity = carried(vertices, place, paint, particles.velocity[who])
+            rgb = np.round(colour).astype(np.uint32).reshape(-1, 3)
+            packed = rgb[:, 0] << 16 | rgb[:, 1] << 8 | rgb[:, 2]
+            made[row.id] = {"vertices": vertices, "faces": faces, "colour": packed, "velocity": velocity}
+        return made
 
     def dress(self, particles: Particles, scene: Scene) -> None:
         """Let particles grow and take their colours, in place."""

@@ -27,7 +27,7 @@ from hotgravel.core.shot.forces import (
     Vortex,
     Wind,
 )
-from hotgravel.core.shot.matter import Apart, Collision, Growth, State, Tint
+from hotgravel.core.shot.matter import Apart, Collision, Growth, Skin, State, Tint
 from hotgravel.core.shot.props import Prop
 from hotgravel.core.shot.row import Clause, Row
 from hotgravel.core.shot.sources import Source
@@ -47,12 +47,12 @@ SECTIONS = {
     "finish": "Finish",
 }
 ROWS: tuple[type[Row], ...] = (
-    Prop, Zone, State, Collision, Growth, Tint, Apart, Source, Gravity, LinearDrag, QuadraticDrag, Wind, Turbulence,
-    Vortex, Attraction, Jitter, Hold, Cohesion, Alignment, Cue,
+    Prop, Zone, State, Collision, Growth, Tint, Apart, Skin, Source, Gravity, LinearDrag, QuadraticDrag, Wind,
+    Turbulence, Vortex, Attraction, Jitter, Hold, Cohesion, Alignment, Cue,
 )  # fmt: skip
 
 SetRow = Annotated[Prop | Zone, Field(discriminator="kind")]
-MatterRow = Annotated[State | Collision | Growth | Tint | Apart, Field(discriminator="kind")]
+MatterRow = Annotated[State | Collision | Growth | Tint | Apart | Skin, Field(discriminator="kind")]
 ForceRow = Annotated[
     Gravity
     | LinearDrag
@@ -274,6 +274,7 @@ def fingerprint(shot: Shot, *extra: str) -> str:
             row.pop("name", None)
             row.pop("colour", None)
             row.pop("shine", None)
-            row.pop("seen", None)
+            for look in ("seen", "look", "shown"):
+                row.pop(look, None)
     text = json.dumps([document, extra], sort_keys=True, separators=(",", ":"))
     return hashlib.sha256(text.encode()).hexdigest()

@@ -102,3 +102,38 @@ class Apart(Row):
         "m", 0.0, label="gap", soft=(0.0, 0.2), low=0.0, high=1e3, drivable=True,
         help="Room kept beyond both radii. 0 lets them touch.",
     )  # fmt: skip
+
+
+class Skin(Row):
+    kind: Literal["skin"] = "skin"
+    section: ClassVar[str] = "matter"
+    title: ClassVar[str] = "skin"
+    does: ClassVar[str] = "Wraps particles in one surface that takes over their colours: threads, mud, drops, wax."
+    phrase: ClassVar[str] = (
+        "A {look} skin wraps {whom}, {radius} their radius, blending over {blend}, in cells of {cell}, {shown}."
+    )
+    whom: Ref | None = whom()
+    radius: Value = dial(
+        "×", 1.5, label="radius", soft=(0.8, 3.0), above=0.0, high=100.0, drivable=True,
+        help="How large each particle is for the skin, beside its own radius.",
+    )  # fmt: skip
+    blend: Value = dial(
+        "m", 0.05, label="blend", soft=(0.005, 0.3), low=0.0, high=100.0, drivable=True,
+        help="How far apart they begin to join. 0 keeps their balls, more makes one smooth body.",
+    )  # fmt: skip
+    cell: Value = dial(
+        "m", 0.05, label="cell", soft=(0.01, 0.2), above=0.0, high=100.0, drivable=True,
+        help="How fine it is: half the smallest radius keeps every drop. Half as large takes eight times as long.",
+    )  # fmt: skip
+    smoothing: int = dial(
+        "count", 0, label="smoothing", soft=(0, 4), low=0, high=12, whole=True,
+        help="Rounds it off by so many cells; thin threads thin out with it.",
+    )  # fmt: skip
+    look: Literal["glowing", "dull", "glassy"] = choice(
+        {"glowing": "glowing", "dull": "dull", "glassy": "glassy"}, "dull", label="look",
+        help="How the stage paints it; the result does not change.",
+    )  # fmt: skip
+    shown: Literal["instead", "over"] = choice(
+        {"instead": "instead of them", "over": "over them"}, "instead", label="shown",
+        help="Instead of the particles, or over them, so that both are seen.",
+    )  # fmt: skip

@@ -313,6 +313,8 @@ SHOWN = {
     "finish.lengths",
     "mesh.file",
     "zone.name",
+    "skin.look",
+    "skin.shown",
 }
 
 

@@ -4,6 +4,7 @@ import copy
 from typing import Any
 
 import numpy as np
+import trimesh
 
 from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, Film, landing, source
 
@@ -198,6 +199,29 @@ def packed(shot: dict[str, Any]) -> None:
     shot["supply"][0]["radius"] = 0.1
 
 
+def wrapped(shot: dict[str, Any]) -> None:
+    calm(matter=[LOOSE, OTHER, landing(), {"kind": "skin", "id": "s", "radius": 2.0, "cell": 0.1, "blend": 0.1}])(shot)
+    shot["supply"][0] |= {"radius": 0.06, "emit": {"kind": "burst", "count": 60, "frame": 1}}
+    shot["finish"] = {"last": 2}
+
+
+def skin_of(f: Film) -> Any:
+    made = f.world.skins(f.last, f.world.scene(2, 0.5))["s"]
+    return trimesh.Trimesh(made["vertices"], made["faces"], process=False)
+
+
+def volume(f: Film) -> float:
+    return float(skin_of(f).volume)
+
+
+def area(f: Film) -> float:
+    return float(skin_of(f).area)
+
+
+def triangles(f: Film) -> float:
+    return float(len(skin_of(f).faces))
+
+
 def thrown(shot: dict[str, Any]) -> None:
     calm()(shot)
     shot["set"][1] |= {
@@ -276,6 +300,11 @@ FIELDS: dict[str, tuple[Any, ...]] = FORCES | {
     "both.by": ("set.-1.shape.by", 0.1, 0.6, inside, 1, calm(zone={"shape": BROKEN})),
     "inside.zone": ("cues.0.when.zone", "far", "all", inside, 1, calm(zone={"shape": CUBE})),
     "inside.weight": ("cues.0.when.weight", 0.2, 0.9, inside, -1, calm(zone={"shape": {"kind": "ball", "at": [0, 10, 0], "radius": 0.5}, "edge": 1.0})),
+    "skin.whom": ("matter.3.whom", None, "other", triangles, -1, wrapped),
+    "skin.radius": ("matter.3.radius", 1.5, 3.0, volume, 1, wrapped),
+    "skin.blend": ("matter.3.blend", 0.05, 0.4, volume, 1, wrapped),
+    "skin.cell": ("matter.3.cell", 0.05, 0.12, triangles, -1, wrapped),
+    "skin.smoothing": ("matter.3.smoothing", 0, 2, area, -1, wrapped),
     "growth.whom": ("matter.3.whom", None, "other", size_now, -1, grown),
     "growth.share": ("matter.3.share", 0.5, 2.0, size_now, 1, grown),
     "tint.whom": ("matter.3.whom", None, "other", redness, -1, tinted()),

@@ -7,7 +7,7 @@ from hotgravel.core.drive.value import each
 from hotgravel.core.matter.particles.crowd import asking
 from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.shape.zones import Scene
-from hotgravel.core.shot.matter import Growth, Tint
+from hotgravel.core.shot.matter import Growth, State, Tint
 
 HAS_COLOUR = 1 << 24
 LEAST = 1e-4  # of the radius at birth: smaller is nothing
@@ -49,6 +49,14 @@ def packed(row: Tint, place: NDArray[np.float64]) -> NDArray[np.uint32]:
     r, g, b = np.round(shown).astype(np.uint32).T
     result: NDArray[np.uint32] = (r << 16 | g << 8 | b) + np.uint32(HAS_COLOUR)
     return result
+
+
+def painted(particles: Particles, states: list[State]) -> NDArray[np.float64]:
+    """The colour of each particle (n, 3), 0 to 255: its own, or its state's."""
+    own = particles.colour.astype(np.int64)
+    by_state = np.array([[int(s.colour[i : i + 2], 16) for i in (1, 3, 5)] for s in states] or [[0, 0, 0]], float)
+    rgb = np.stack([own >> 16 & 255, own >> 8 & 255, own & 255], axis=1).astype(float)
+    return np.where((own >= HAS_COLOUR)[:, None], rgb, by_state[particles.state])
 
 
 def _whom(whom: str | None, states: dict[str, int], particles: Particles) -> NDArray[np.bool_]:

@@ -34,6 +34,7 @@ function showFrame(frame) {
   if (by.startsWith("zone ") && !weights) weigh(by.slice(5), frame, key);
   stage.show(frame, coloured(frame, by, ranShot, top, weights), blur);
   drawLegend($("legend"), by, by.startsWith("zone ") ? shot : ranShot, top, score.measured.get(frame.frame), weights);
+  stage.skins.show(run.id, frame.frame, ranShot.skins);
   driven.follow(frame.frame);
 }
 

@@ -28,9 +28,12 @@ export function coloured(frame, by, shot, top, weights) {
   const colours = new Float32Array(3 * frame.count), heat = new Float32Array(frame.count);
   const states = shot.states.map((s) => new THREE.Color(s.colour)), dull = shot.states.map((s) => s.shine === "dull");
   const oldest = (shot.last - shot.first) / shot.rate, own = new THREE.Color();
+  const under = shot.skins.filter((s) => s.shown === "instead");
+  const wrapped = shot.states.map((state) => under.some((s) => s.whom === null || s.whom === state.id));
   const zoned = by.startsWith("zone ") && weights?.length === frame.count;
   for (let i = 0; i < frame.count; i++) {
     const isDull = dull[frame.state[i]];
+    if (wrapped[frame.state[i]]) { heat[i] = -2; continue; }
     heat[i] = isDull ? -1 : 0.15 + 0.85 * Math.exp(-frame.age[i] / 1.6);
     if (zoned) ramp(weights[i], colours, 3 * i);
     else if (by === "speed") ramp(speedOf(frame, i) / top, colours, 3 * i);

@@ -19,6 +19,7 @@ varying float warm;
 void main() {
   vec4 middle = modelViewMatrix * vec4(place, 1.0);
   vec3 before = mat3(modelViewMatrix) * going * shutter;
+  if (heat < -1.5) { gl_Position = vec4(0.0, 0.0, 2.0, 1.0); return; }  // under a skin
   float pixel = -middle.z / (projectionMatrix[1][1] * pixels * 0.5);
   float radius = max(size, 0.85 * pixel);
   strength = clamp(size / radius, 0.45, 1.0);

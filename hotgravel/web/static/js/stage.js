@@ -2,6 +2,7 @@
 import * as THREE from "../vendor/three/three.module.js";
 import { OrbitControls } from "../vendor/three/OrbitControls.js";
 import { ParticleCloud } from "./particles.js";
+import { Skins } from "./skins.js";
 import { ZoneOutlines } from "./zones.js";
 
 const HORIZON = new THREE.Color("#2A1B22"), ZENITH = new THREE.Color("#070A14");
@@ -40,6 +41,7 @@ export class Stage {
     this.grid = null;
     this.wireframe = false;
     this.watchClicks(picked);
+    this.skins = new Skins(this);
     this.outlines = new ZoneOutlines(this, placed);
     new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
     this.resize();
@@ -214,7 +216,7 @@ export class Stage {
     this.ember.position.set(middle[0], middle[1] + 0.6 * spread, middle[2]);
   }
 
-  clear() { this.frame = null; this.cloud.clear(); this.ring.visible = false; this.ember.intensity = 0; this.later(); }
+  clear() { this.frame = null; this.skins.clear(); this.cloud.clear(); this.ring.visible = false; this.ember.intensity = 0; this.later(); }
 
   watchClicks(picked) {
     let down = null;

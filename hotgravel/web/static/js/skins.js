@@ -1,0 +1,66 @@
+// Skins around particles: meshes that come with each frame.
+import * as THREE from "../vendor/three/three.module.js";
+
+const ARRAYS = { float32: Float32Array, int32: Int32Array, uint32: Uint32Array };
+const LOOKS = {
+  glowing: { roughness: 0.7, metalness: 0, emissive: "#ffffff", emissiveIntensity: 0.55 },
+  dull: { roughness: 0.95, metalness: 0 },
+  glassy: { roughness: 0.12, metalness: 0.15 },
+};
+
+function unpack(buffer) {
+  const length = new DataView(buffer).getUint32(0, true);
+  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
+  return Object.fromEntries(head.fields.map((f) => [f.name, new ARRAYS[f.type](buffer, 4 + length + f.offset, f.count * f.width)]));
+}
+
+export class Skins {
+  constructor(stage) {
+    this.stage = stage;
+    this.meshes = new Map();
+    this.wanted = "";
+  }
+
+  async show(run, frame, skins) {
+    const wish = `${run} ${frame}`;
+    if (this.wanted === wish) return;
+    this.wanted = wish;
+    for (const [id, mesh] of this.meshes) if (!skins.some((s) => s.id === id)) { this.stage.scene.remove(mesh); this.meshes.delete(id); }
+    await Promise.all(skins.map(async (skin) => {
+      const answer = await fetch(`/runs/${run}/frames/${frame}/skins/${skin.id}.bin`);
+      if (!answer.ok) return;
+      const arrays = unpack(await answer.arrayBuffer());
+      if (this.wanted === wish) this.build(skin, arrays);
+    }));
+  }
+
+  build(skin, { vertices, faces, colour }) {
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.BufferAttribute(vertices, 3));
+    geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(faces), 1));
+    const colours = new Float32Array(3 * colour.length), c = new THREE.Color();
+    for (let i = 0; i < colour.length; i++) { c.setHex(colour[i]); c.toArray(colours, 3 * i); }
+    geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
+    geometry.computeVertexNormals();
+    let mesh = this.meshes.get(skin.id);
+    if (!mesh) {
+      const look = { ...LOOKS[skin.look] };
+      const material = new THREE.MeshStandardMaterial({ vertexColors: true, side: THREE.DoubleSide, ...look });
+      if (skin.look === "glowing") {  // each corner gives its own colour as light
+        material.onBeforeCompile = (shader) => {
+          shader.fragmentShader = shader.fragmentShader.replace("#include <emissivemap_fragment>", "totalEmissiveRadiance *= vColor.rgb;");
+        };
+      }
+      mesh = new THREE.Mesh(geometry, material);
+      mesh.frustumCulled = false;
+      this.meshes.set(skin.id, mesh);
+      this.stage.scene.add(mesh);
+    } else {
+      mesh.geometry.dispose();
+      mesh.geometry = geometry;
+    }
+    this.stage.later();
+  }
+
+  clear() { for (const mesh of this.meshes.values()) this.stage.scene.remove(mesh); this.meshes.clear(); this.wanted = ""; }
+}
