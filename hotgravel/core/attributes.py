@@ -33,7 +33,12 @@ ATTRIBUTES = {
         Attribute("id", "", np.int64, 1, "its number, never used twice in a run"),
         Attribute("state", "", np.int16, 1, "which state it is in, counted in the shot's order"),
         Attribute("source", "", np.int16, 1, "which source it left, counted in the shot's order"),
-        Attribute("fired", "", np.uint64, 1, "which cues have moved it, one bit each"),
+        Attribute("parent", "", np.int64, 1, "the particle it came off; -1 where it came off a prop"),
+        Attribute("cause", "", np.int16, 1, "the cue that set it off, counted in the shot's order; -1 if none did"),
+        Attribute("fired", "", np.uint64, 1, "which cues have concerned it, one bit each"),
+        Attribute("held", "", np.uint64, 1, "which cues' conditions held when last they were looked at, one bit each"),
+        Attribute("looked", "", np.uint8, 1, "1 once cues have looked at it"),
+        Attribute("pinned", "", np.uint8, 1, "1 while it is pinned where it is"),
         Attribute("touched", "", np.uint64, 1, "what it met in this step: a bit for each watched prop"),
         Attribute("impact", "m/s", np.float64, 1, "the hardest it came at what it met when last it met anything"),
     )

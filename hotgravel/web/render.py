@@ -180,7 +180,7 @@ def joined_pieces(parts: Iterable[str | Slot]) -> list[Piece]:
 def rows_to_name(shot: Shot, described: Refer) -> list[tuple[str, str]]:
     """Id and name of all rows that a reference may name."""
     names = shot.names()
-    return [(row.id, names[row.id]) for row in shot.rows() if row.kind == described.to]
+    return [(row.id, names[row.id]) for row in shot.rows() if described.fits(row.kind)]
 
 
 environment.globals.update(

@@ -4,11 +4,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from hotgravel.core.cues.record import Events
-from hotgravel.core.shot.cues import AtFrame, Cue, Faster, Inside, Older, Slower, Touches
+from hotgravel.core.cues.record import DID, Events
+from hotgravel.core.shot import cues as c
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.row import sentence
-from hotgravel.core.shot.units import show_quantity
+from hotgravel.core.shot.sources import Offshoot
+from hotgravel.core.shot.units import Dress, show_quantity
 
 
 @dataclass(frozen=True)
@@ -23,26 +24,27 @@ class Reason:
 def because(shot: Shot, events: Events, particle: int, source: int, born: int, frame: int) -> list[Reason]:
     """The chain that explains a particle at a frame, oldest first."""
     row = shot.supply[source]
-    prop = shot.names()[row.prop]
     state = shot.names()[row.state]
-    chain = [Reason(born, row.id, f"Left the {row.part} of {prop} in state {state}.")]
+    left = "another particle" if isinstance(row, Offshoot) else f"the {row.part} of {shot.names()[row.prop]}"
+    chain = [Reason(born, row.id, f"Left {left} in state {state}.")]
     mine = np.flatnonzero((events.particle == particle) & (events.frame <= frame))
     for i in mine:
         cue = shot.cues[int(events.cue[i])]
-        crossed = _crossed(cue, float(events.value[i]), shot)
-        chain.append(Reason(int(events.frame[i]), cue.id, f"{sentence(cue, shot.dress, shot.names())} {crossed}"))
+        said = sentence(cue, shot.dress, shot.names())
+        crossed = _crossed(cue, float(events.value[i]), shot.dress) if events.what[i] == DID else "That is over."
+        chain.append(Reason(int(events.frame[i]), cue.id, f"{said} {crossed}".strip()))
     return chain
 
 
-def _crossed(cue: Cue, value: float, shot: Shot) -> str:
-    when, dress, value = cue.when, shot.dress, round(value, 3)
-    if isinstance(when, Slower | Faster):
-        return f"It had {show_quantity(value, 'm/s', dress)}."
-    if isinstance(when, Older):
-        return f"It was {show_quantity(value, 's', dress)} old."
-    if isinstance(when, Touches):
-        return f"It came in at {show_quantity(value, 'm/s', dress)}."
-    if isinstance(when, Inside):
-        return f"It weighed {show_quantity(value, '%', dress)} there."
-    assert isinstance(when, AtFrame)
-    return f"It was frame {when.frame}."
+UNITS: dict[type, tuple[str, str]] = {
+    c.Slower: ("It had", "m/s"), c.Faster: ("It had", "m/s"), c.Older: ("Its age was", "s"),
+    c.Travelled: ("It had come", "m"), c.Hotter: ("It had", "°C"), c.Cooler: ("It had", "°C"),
+    c.Touches: ("It came in at", "m/s"), c.Nearer: ("It was off by", "m"), c.Inside: ("It weighed", "%"),
+    c.Enters: ("It weighed", "%"), c.Leaves: ("It weighed", "%"), c.AtFrame: ("It was frame", "frame"),
+    c.Every: ("It was frame", "frame"), c.ShareIn: ("The share was", "%"), c.Reads: ("It had", ""),
+}  # fmt: skip
+
+
+def _crossed(cue: c.Cue, value: float, dress: Dress) -> str:
+    said = UNITS.get(type(cue.when))
+    return f"{said[0]} {show_quantity(round(value, 3), said[1], dress)}." if said else ""

@@ -1,120 +1,200 @@
-"""The conditions of cues, as one kernel: who fires now."""
+"""When cues fire: each condition as one number of each particle, and a threshold."""
 
-import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
-from hotgravel.core.cues.record import Events
+from hotgravel.core.chance import uniforms
 from hotgravel.core.drive.ask import Ask
-from hotgravel.core.drive.value import one
+from hotgravel.core.drive.value import each, one
+from hotgravel.core.matter.particles.crowd import ParticleCrowd
 from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.shape.zones import Scene
-from hotgravel.core.shot.cues import Cue, Enter, Faster, Inside, Older, Slower, Touches
+from hotgravel.core.shot import cues as c
 
-SLOWER, FASTER, OLDER, TOUCHES, AT_FRAME, OVER = range(6)
+Array = NDArray[np.float64]
+Ids = NDArray[np.int64]
 ANY_PROP = 63  # the bit of `touched` that stands for every prop
-REMOVED = -1
-NOTHING = np.zeros(0)
+NEVER_TOUCHED = -1.0
+OVER, UNDER = 1, -1
 
 
 @dataclass(frozen=True)
 class Watch:
-    """A cue with its references made numbers: states and the touch bit, -1 and ANY_PROP for all."""
+    """A cue with its references made numbers: states, sources and the touch bit, -1 and ANY_PROP for all."""
 
-    cue: Cue
+    cue: c.Cue
     number: int
     whom: int
+    source: int
     bit: int
     after: int
+    follows: int
+    counted: int
+
+
+@dataclass
+class Look:
+    """One look of all cues at a moment: the particles, where all is, and what has been read so far."""
+
+    particles: Particles
+    scene: Scene
+    landing: int
+    recent: dict[int, Ids]
+    nearest: dict[str, float] = field(default_factory=dict)
+    crowd: ParticleCrowd = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Forget what was read: a cue has changed it."""
+        self.crowd = ParticleCrowd(self.particles, self.scene)
+
+    @property
+    def ask(self) -> Ask:
+        return Ask(self.scene.ask.seconds, self.scene.ask.clock, self.crowd)
 
 
 @njit(cache=True)
-def _firing(code, threshold, touch, whom, number, velocity, age, state, fired, touched, impact, given, out, values):
-    found = 0
+def _firing(
+    way, threshold, value, crossing, once, edge, whom, source, number, age, life, state, left, fired, held, looked, out
+):
+    """Whom a cue fires on: those whose number has come to its side of the threshold. Returns how many, and
+    the nearest that the number came, of those it concerns."""
+    found, nearest = 0, np.nan
     mine = np.uint64(1) << np.uint64(number)
     for i in range(len(age)):
-        if age[i] < 0.0 or (whom >= 0 and state[i] != whom) or (fired[i] & mine) != 0:
+        if age[i] < 0.0 or life[i] < 0.0:
             continue
-        if code == SLOWER or code == FASTER:
-            value = math.sqrt(velocity[i, 0] ** 2 + velocity[i, 1] ** 2 + velocity[i, 2] ** 2)
-            hit = value < threshold if code == SLOWER else value > threshold
-        elif code == OLDER:
-            value = age[i]
-            hit = value > threshold
-        elif code == TOUCHES:
-            value = impact[i]
-            hit = (touched[i] & touch) != 0
-        elif code == OVER:
-            value = given[i]
-            hit = value > threshold
+        true = way * value[i] > way * threshold
+        concerned = (whom < 0 or state[i] == whom) and (source < 0 or left[i] == source)
+        was = (held[i] & mine) != 0
+        if true and (concerned or crossing):
+            held[i] |= mine
         else:
-            value, hit = threshold, True
-        if hit:
-            fired[i] |= mine
-            out[found], values[found] = i, value
-            found += 1
-    return found
+            held[i] &= ~mine
+        if not concerned:
+            continue
+        if not way * value[i] <= way * nearest:
+            nearest = value[i]
+        if not true or (once and (fired[i] & mine) != 0) or (edge and was):
+            continue
+        if crossing and looked[i] == 0:
+            continue
+        fired[i] |= mine
+        out[found] = i
+        found += 1
+    return found, nearest
 
 
-def _condition(watch: Watch, ask: Ask) -> tuple[int, float]:
-    when = watch.cue.when
-    if isinstance(when, Slower):
-        return SLOWER, one(when, "speed", ask)
-    if isinstance(when, Faster):
-        return FASTER, one(when, "speed", ask)
-    if isinstance(when, Older):
-        return OLDER, one(when, "age", ask)
-    if isinstance(when, Touches):
-        return TOUCHES, 0.0
-    if isinstance(when, Inside):
-        return OVER, one(when, "weight", ask)
-    return AT_FRAME, float(when.frame)
+def told(watch: Watch, look: Look) -> tuple[int, float, Array] | None:
+    """The side, the threshold and the number of each particle that a condition is about; None where it
+    cannot hold at this moment, whoever is asked."""
+    when, ask, crowd = watch.cue.when, look.ask, look.crowd
+    frame, n = float(look.scene.ask.frames[0]), len(look.particles)
+    match when:
+        case c.Slower():
+            return UNDER, one(when, "speed", ask), crowd.read("speed")
+        case c.Faster():
+            return OVER, one(when, "speed", ask), crowd.read("speed")
+        case c.Older():
+            return OVER, one(when, "age", ask), look.particles.age
+        case c.Travelled():
+            return OVER, one(when, "distance", ask), look.particles.travelled
+        case c.Hotter():
+            return OVER, one(when, "temperature", ask), look.particles.temperature
+        case c.Cooler():
+            return UNDER, one(when, "temperature", ask), look.particles.temperature
+        case c.Touches():
+            met = (look.particles.touched & (np.uint64(1) << np.uint64(watch.bit))) != 0
+            threshold = one(when, "speed", ask)
+            return OVER, np.nextafter(threshold, -1.0), np.where(met, look.particles.impact, NEVER_TOUCHED)
+        case c.Nearer():
+            return UNDER, one(when, "distance", ask), crowd.read("distance to", when.prop)
+        case c.Inside() | c.Enters():
+            return OVER, one(when, "weight", ask), crowd.read("weight in", when.zone)
+        case c.Leaves():
+            return UNDER, np.nextafter(one(when, "weight", ask), 2.0), crowd.read("weight in", when.zone)
+        case c.AtFrame():
+            return (OVER, frame - 1.0, np.full(n, frame)) if frame == when.frame else None
+        case c.Every():
+            due = frame >= when.start and (frame - when.start) % when.frames == 0.0
+            return (OVER, frame - 1.0, np.full(n, frame)) if due else None
+        case c.After():
+            ids = look.recent.get(watch.follows)
+            if ids is None or not len(ids):
+                return None
+            on = np.isin(look.particles.id, ids) if when.whose == "it" else np.ones(n, bool)
+            return OVER, 0.5, on.astype(float)
+        case c.ShareIn():
+            share = float((look.particles.state == watch.counted).mean()) if n else 0.0
+            return OVER, one(when, "share", ask), np.full(n, share)
+        case c.Reads():
+            return OVER, one(when, "over", ask), np.array(np.broadcast_to(each(when, "value", ask), n), float)
+    raise AssertionError(when)
 
 
-def fire(watch: Watch, particles: Particles, scene: Scene, landing: int, time: float) -> Events | None:
-    """Find whom a cue concerns at this moment, move them to their new state, record it.
-
-    The scene may be within a step; `landing` is the frame that will show it. Those removed
-    have their life ended, and go with the aged.
-    """
-    code, threshold = _condition(watch, scene.ask)
-    if code == AT_FRAME and float(scene.ask.frames[0]) != threshold:
-        return None
-    when, given = watch.cue.when, NOTHING
-    if isinstance(when, Inside):
-        given = scene.weight_in(when.zone, particles.position)
-    who = np.empty(len(particles), np.int64)
-    values = np.empty(len(particles))
-    p = particles
-    n = _firing(
-        code, threshold, np.uint64(1) << np.uint64(watch.bit), watch.whom, watch.number, p.velocity, p.age,
-        p.state, p.fired, p.touched, p.impact, given, who, values,
+def fires(watch: Watch, look: Look) -> tuple[Ids, Array]:
+    """The indices of those a cue fires on, and the number of each that crossed. Marks that it has."""
+    said = told(watch, look)
+    p, cue = look.particles, watch.cue
+    if said is None:
+        return np.zeros(0, np.int64), np.zeros(0)
+    way, threshold, value = said
+    out = np.empty(len(p), np.int64)
+    crossing = isinstance(cue.when, c.Enters | c.Leaves)
+    # What fires at its moments does so anew at each; what holds for a while, when it begins to.
+    edge = crossing or (cue.again == "each" and not isinstance(cue.when, c.AtFrame | c.Every | c.After))
+    count, nearest = _firing(
+        way, threshold, np.ascontiguousarray(value), crossing, cue.again == "once", edge, watch.whom, watch.source,
+        watch.number, p.age, p.life, p.state, p.source, p.fired, p.held, p.looked, out,
     )  # fmt: skip
-    if n == 0:
-        return None
-    who = who[:n]
-    before = p.state[who].copy()
-    if isinstance(watch.cue.then, Enter):
-        p.state[who] = watch.after
-    else:
-        p.life[who] = -np.inf
-    return Events(
-        cue=np.full(n, watch.number, np.int16), frame=np.full(n, landing, np.int32), time=np.full(n, time),
-        particle=p.id[who], place=p.position[who].astype(np.float32), value=values[:n], before=before,
-        after=np.full(n, watch.after, np.int16),
-    )  # fmt: skip
+    _nearest(look, cue, way, nearest)
+    who = out[:count]
+    if count and cue.within is not None:
+        inside = look.scene.weight_in(cue.within, p.position[who]) > 0.5
+        p.fired[who[~inside]] &= ~(np.uint64(1) << np.uint64(watch.number))
+        p.held[who[~inside]] &= ~(np.uint64(1) << np.uint64(watch.number))
+        who = who[inside]
+    chance = one(cue, "chance", look.ask)
+    if len(who) and chance < 1.0:
+        occasion = 0 if cue.again == "once" else 1 + look.landing - int(look.scene.ask.clock.first)
+        draw = uniforms(p.id[who].astype(np.uint64), 1, seed=0, who=cue.id, purpose=occasion)[:, 0]
+        who = who[draw < chance]
+    return who, np.asarray(value[who], float)
 
 
-def watches(cues: list[Cue], states: dict[str, int], bits: dict[str, int]) -> list[Watch]:
+def _nearest(look: Look, cue: c.Cue, way: int, value: float) -> None:
+    if np.isnan(value) or isinstance(cue.when, (*c.MOMENTARY, c.After)):
+        return
+    before = look.nearest.get(cue.id)
+    if before is None or way * value > way * before:
+        look.nearest[cue.id] = float(value)
+
+
+def watches(
+    rows: list[c.Cue], states: dict[str, int], bits: dict[str, int], sources: dict[str, int]
+) -> list[Watch]:  # fmt: skip
     """All cues that are on, with their numbers; `bits` maps watched props to their touch bits."""
+    numbers = {cue.id: n for n, cue in enumerate(rows)}
+
+    def place(table: dict[str, int], row: Any) -> int:
+        return -1 if row is None else table[row]
+
     found = []
-    for number, cue in enumerate(cues):
+    for number, cue in enumerate(rows):
         if not cue.on:
             continue
-        prop = cue.when.prop if isinstance(cue.when, Touches) else None
-        after = states[cue.then.state] if isinstance(cue.then, Enter) else REMOVED
-        whom = -1 if cue.whom is None else states[cue.whom]
-        found.append(Watch(cue, number, whom, ANY_PROP if prop is None else bits[prop], after))
+        prop = cue.when.prop if isinstance(cue.when, c.Touches) else None
+        found.append(Watch(
+            cue, number, place(states, cue.whom), place(sources, cue.source),
+            ANY_PROP if prop is None else bits[prop],
+            place(states, cue.then.state if isinstance(cue.then, c.Enter) else None),
+            place(numbers, cue.when.cue if isinstance(cue.when, c.After) else None),
+            place(states, cue.when.state if isinstance(cue.when, c.ShareIn) else None),
+        ))  # fmt: skip
     return found

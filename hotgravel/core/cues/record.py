@@ -5,14 +5,19 @@ from dataclasses import dataclass, fields
 import numpy as np
 from numpy.typing import NDArray
 
+DID, UNDID = 0, 1
+NOBODY = -1
+REMOVED = -1
+
 
 @dataclass(frozen=True)
 class Events:
     """Events in the order they happened, as arrays of equal length.
 
     cue: place in the shot. frame: the frame that first shows it. time: seconds of simulated
-    time since the first frame. particle: its id. place (n, 3) metres. value: what crossed the
-    threshold (m/s, s or frame by condition). before, after: states; after is -1 if removed.
+    time since the first frame. particle: its id, -1 where it concerns none. place (n, 3) metres.
+    value: what crossed the threshold, in the condition's unit. before, after: states; after is -1
+    if removed. what: 0 where the cue did what it says, 1 where that was taken back.
     """
 
     cue: NDArray[np.int16]
@@ -23,6 +28,7 @@ class Events:
     value: NDArray[np.float64]
     before: NDArray[np.int16]
     after: NDArray[np.int16]
+    what: NDArray[np.int8]
 
     def __len__(self) -> int:
         return len(self.cue)
@@ -30,7 +36,7 @@ class Events:
 
 COLUMNS = {
     "cue": np.int16, "frame": np.int32, "time": np.float64, "particle": np.int64, "place": np.float32,
-    "value": np.float64, "before": np.int16, "after": np.int16,
+    "value": np.float64, "before": np.int16, "after": np.int16, "what": np.int8,
 }  # fmt: skip
 assert tuple(COLUMNS) == tuple(f.name for f in fields(Events))
 

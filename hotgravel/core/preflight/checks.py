@@ -14,7 +14,7 @@ from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault
 from hotgravel.core.shot.fields import Pick, Quantity, fields_of
 from hotgravel.core.shot.row import Clause
-from hotgravel.core.shot.sources import Burst
+from hotgravel.core.shot.sources import Burst, Offshoot, Stream
 from hotgravel.core.shot.units import show_quantity
 
 
@@ -26,9 +26,11 @@ def findings(shot: Shot) -> Iterator[Fault]:
         yield Fault("", "supply", "Nothing gives particles, so every frame will be empty. Add a source.")
     for source in (s for s in shot.supply if s.on):
         emit = source.emit
+        if isinstance(source, Offshoot):
+            continue
         if isinstance(emit, Burst) and not first <= emit.frame <= last:
             yield Fault(source.id, "emit.frame", f"Bursts at frame {emit.frame}, outside frames {first} to {last}.")
-        if not isinstance(emit, Burst) and (emit.start >= last or emit.end <= first):
+        if isinstance(emit, Stream) and (emit.start >= last or emit.end <= first):
             yield Fault(source.id, "emit.start", f"Gives nothing within frames {first} to {last}.")
         if not shot.row(source.prop).on:
             yield Fault(source.id, "prop", "The prop it leaves is switched off, so it gives nothing.")

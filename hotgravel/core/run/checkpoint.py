@@ -5,6 +5,7 @@ A Zarr 3 group in a zip file, like a frame; the tallies of the sources are its a
 
 from dataclasses import asdict
 
+from hotgravel.core.cues.actions import DUE, Memory
 from hotgravel.core.matter.particles.births import Tally
 from hotgravel.core.matter.particles.state import NAMES, Particles
 from hotgravel.core.run.frame import Moment
@@ -26,9 +27,15 @@ def save(folder: Place, moment: Moment) -> None:
         "next_id": moment.next_id,
         "time": moment.time,
         "tallies": {source: asdict(tally) for source, tally in moment.tallies.items()},
+        "switched": moment.memory.switched,
+        "swapped": moment.memory.swapped,
+        "done": sorted(moment.memory.done),
+        "recent": sorted(moment.memory.recent),
     }
     arrays = {name: getattr(moment.particles, name) for name in NAMES}
-    write_groups(path_of(folder, moment.frame), {"particles": arrays}, attributes)
+    recent = {f"cue-{cue}": ids for cue, ids in moment.memory.recent.items()}
+    groups = {"particles": arrays, "due": moment.memory.due, "recent": recent}
+    write_groups(path_of(folder, moment.frame), groups, attributes)
 
 
 def kept(folder: Place) -> list[int]:
@@ -51,4 +58,14 @@ def _load(path: Place) -> Moment:
     facts = read_attributes(path)
     arrays = {name: array.copy() for name, array in read_arrays(path, "particles", NAMES).items()}
     tallies = {source: Tally(**tally) for source, tally in facts["tallies"].items()}
-    return Moment(facts["frame"], Particles(**arrays), tallies, facts["next_id"], facts["time"])
+    due = {name: array.copy() for name, array in read_arrays(path, "due", DUE).items()}
+    names = {cue: f"cue-{cue}" for cue in facts["recent"]}
+    recent = read_arrays(path, "recent", names.values())
+    memory = Memory(
+        facts["switched"],
+        facts["swapped"],
+        {cue: recent[name].copy() for cue, name in names.items()},
+        set(facts["done"]),
+        due,
+    )
+    return Moment(facts["frame"], Particles(**arrays), tallies, facts["next_id"], facts["time"], memory)

@@ -12,7 +12,7 @@ from typing import Any
 from hotgravel.core.drive.value import one
 from hotgravel.core.run.quality import FINENESS
 from hotgravel.core.shot.document import Shot
-from hotgravel.core.shot.sources import Burst
+from hotgravel.core.shot.sources import Asked, Burst, Trail
 
 FRAME = 4000.0  # a frame's own cost, in particle-steps
 # Where nothing has run yet: seconds for a particle-step and bytes for a particle, measured on a
@@ -57,6 +57,8 @@ def particles_at(shot: Shot, frame: int) -> float:
     total = 0.0
     for source in (s for s in shot.supply if s.on):
         emit = source.emit
+        if isinstance(emit, Trail | Asked):
+            continue  # what comes off others is told by runs, not by rows
         if isinstance(emit, Burst):
             total += emit.count if finish.first <= emit.frame <= frame else 0
             continue

@@ -28,6 +28,7 @@ STORED = {
     "position": np.float32, "velocity": np.float32, "age": np.float32, "life": np.float32,
     "radius": np.float32, "size": np.float32, "travelled": np.float32, "mass": np.float32,
     "temperature": np.float32, "colour": np.uint32, "id": np.uint32, "state": np.int16, "source": np.int16,
+    "parent": np.int32, "cause": np.int16,
 }  # fmt: skip
 SKIN = {"vertices": np.float32, "faces": np.int32, "colour": np.uint32, "velocity": np.float32}
 # What a stage draws; kept uncompressed, so that a frame is sent as it stands.

@@ -1,7 +1,7 @@
 """A world: a shot with its references resolved and its geometry made, ready to be run."""
 
 import hashlib
-from collections.abc import Callable
+from collections.abc import Callable, Container, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -16,10 +16,12 @@ from hotgravel.core.matter.particles.colliders import Colliders, Surface, table_
 from hotgravel.core.matter.particles.dress import grow, painted, tint
 from hotgravel.core.matter.particles.forces import ForceTable, gather
 from hotgravel.core.matter.particles.neighbours import separate
+from hotgravel.core.matter.particles.offshoots import Shoot
 from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.run.place import Place
 from hotgravel.core.shape.bvh import MeshTree, join_trees
 from hotgravel.core.shape.distance import MESH
+from hotgravel.core.shape.edges import Lines, lines_of
 from hotgravel.core.shape.kinds import Shaped, shaped
 from hotgravel.core.shape.mesh import MeshFault, mesh_of, solid
 from hotgravel.core.shape.pose import Pose, moves, pose_at
@@ -31,14 +33,15 @@ from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.matter import Apart, Growth, Skin, Tint
 from hotgravel.core.shot.props import Lettering, Mesh, Prop
+from hotgravel.core.shot.sources import Offshoot, Source
 from hotgravel.core.shot.units import show_quantity
 from hotgravel.kernels import core_version
 
 Array = NDArray[Any]
-Corners = tuple[NDArray[np.float64], NDArray[np.float64]]
 FindMesh = Callable[[str], Place]
 
 
+NOTHING = 1e-6  # times its size: a prop that small is not there
 # How often particles that keep apart are looked at again in a step.
 APART_ROUNDS: dict[Quality, int] = {"rough": 8, "fair": 16, "fine": 40}
 
@@ -52,6 +55,7 @@ class World:
     shapes: dict[str, Shaped]
     states: dict[str, int]
     springs: tuple[Spring, ...]
+    shoots: dict[str, Shoot]
     watched: tuple[Watch, ...]
     bits: dict[str, int]
     tree: MeshTree
@@ -68,20 +72,24 @@ class World:
         """Simulated seconds from one frame to the next."""
         return self.shot.finish.time_scale / self.shot.finish.rate
 
-    def poses(self, frame: float) -> dict[str, Pose]:
-        """Where each prop stands at a frame."""
+    def poses(self, frame: float, gone: Container[str] = ()) -> dict[str, Pose]:
+        """Where each prop stands at a frame, but for those that are gone or have no size."""
         ask = self.shot.clock.at(frame)
-        return {prop.id: self.standing.get(prop.id) or pose_at(prop, ask) for prop in self.shot.props}
+        there = {p.id: self.standing.get(p.id) or pose_at(p, ask) for p in self.shot.props if p.id not in gone}
+        return {prop: pose for prop, pose in there.items() if pose.scale > NOTHING}
 
-    def scene(self, frame: float, ahead: float) -> Scene:
-        """Where all is at a frame, and where it will be `ahead` frames later."""
+    def scene(self, frame: float, ahead: float, gone: Container[str] = ()) -> Scene:
+        """Where all is at a frame, and where it will be `ahead` frames later; `gone` names absent props."""
+        now, soon = self.poses(frame, gone), self.poses(frame + ahead, gone)
+        now = {p: pose for p, pose in now.items() if p in soon}  # what is about to vanish hits nothing
         return Scene(
-            zones=self.shot.zones, shapes=self.shapes, poses=self.poses(frame), soon=self.poses(frame + ahead),
+            zones=self.shot.zones, shapes=self.shapes, poses=now, soon=soon,
             at_first=self.at_first, ask=self.shot.clock.at(frame), lapse=ahead * self.span,
         )  # fmt: skip
 
-    def forces(self, scene: Scene, particles: Particles, dt: float) -> ForceTable:
-        return gather([f for f in self.shot.forces if f.on], self.states, scene, particles, dt, self.origins)
+    def forces(self, scene: Scene, particles: Particles, dt: float, switched: Mapping[str, bool]) -> ForceTable:
+        acting = [f for f in self.shot.forces if f.on and switched.get(f.id, True)]
+        return gather(acting, self.states, scene, particles, dt, self.origins)
 
     def keep_apart(self, particles: Particles, scene: Scene, colliders: Colliders) -> None:
         """Let particles push one another out of the way, but through nothing, in place."""
@@ -158,21 +166,27 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
     faults: list[Fault] = []
     notes: list[str] = []
     shapes: dict[str, Shaped] = {}
-    corners: dict[str, Corners] = {}
+    lines: dict[str, Lines] = {}
     for prop in shot.props:
         try:
-            shapes[prop.id], corners[prop.id] = _geometry(prop, find_mesh, notes)
+            shapes[prop.id], lines[prop.id] = _geometry(prop, find_mesh, notes)
         except MeshFault as fault:
             faults.append(Fault(prop.id, "shape.file" if isinstance(prop.shape, Mesh) else "shape.words", str(fault)))
     states = {state.id: number for number, state in enumerate(shot.states)}
-    springs = []
+    springs: list[Spring] = []
+    shoots: dict[str, Shoot] = {}
     for number, source in enumerate(shot.supply):
+        if isinstance(source, Offshoot):
+            if source.on:
+                whom = -1 if source.whom is None else states[source.whom]
+                shoots[source.id] = Shoot(source, number, whom, states[source.state])
+            continue
         if not source.on or source.prop not in shapes:
             continue
         shape = shapes[source.prop]
         if source.part == "volume" and not shape.has_volume:
             faults.append(Fault(source.id, "part", _SHEET))
-        springs.append(Spring(source, number, shape, *corners[source.prop]))
+        springs.append(Spring(source, number, shape, lines[source.prop]))
     if faults:
         raise ShotFault(faults)
     touched = [c.when.prop for c in shot.cues if c.on and isinstance(c.when, Touches) and c.when.prop]
@@ -187,13 +201,14 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
         shapes=rooted,
         states=states,
         springs=tuple(springs),
-        watched=tuple(watches(list(shot.cues), states, bits)),
+        shoots=shoots,
+        watched=tuple(watches(list(shot.cues), states, bits, {s.id: n for n, s in enumerate(shot.supply)})),
         bits=bits,
         tree=tree,
         smallest=min((shapes[p].extent for p in hit), default=0.0),
         standing={p.id: at_first[p.id] for p in shot.props if not moves(p)},
         at_first=at_first,
-        origins={number: source.prop for number, source in enumerate(shot.supply)},
+        origins={n: source.prop for n, source in enumerate(shot.supply) if isinstance(source, Source)},
         notes=tuple(notes),
         fingerprint=fingerprint(shot, basis),
         basis=basis,
@@ -210,16 +225,17 @@ def _basis(shot: Shot, quality: Quality | None, find_mesh: FindMesh) -> str:
     return " ".join([quality or shot.finish.quality, core_version(), *meshes])
 
 
-def _geometry(prop: Prop, find_mesh: FindMesh, notes: list[str]) -> tuple[Shaped, Corners]:
-    """A prop's shape, and its corner points with their normals."""
+def _geometry(prop: Prop, find_mesh: FindMesh, notes: list[str]) -> tuple[Shaped, Lines]:
+    """A prop's shape, and its corners and edges."""
     if not isinstance(prop.shape, Mesh | Lettering):
-        vertices, _faces, normals = mesh_of(prop.shape)
-        return shaped(prop.shape), (vertices, normals)
+        return shaped(prop.shape), lines_of(*mesh_of(prop.shape))
     mesh = solid(prop.shape, find_mesh)
     if isinstance(prop.shape, Mesh):
         notes.append(f"{prop.name}: {mesh.report()}")
     sizes = np.array([0.0, float(mesh.closed), 0.0])
-    return Shaped(MESH, sizes, mesh.tree, mesh.vertices, mesh.faces), (mesh.vertices, mesh.normals())
+    return Shaped(MESH, sizes, mesh.tree, mesh.vertices, mesh.faces), lines_of(
+        mesh.vertices, mesh.faces, mesh.normals()
+    )
 
 
 def _forest(shapes: dict[str, Shaped]) -> tuple[MeshTree, dict[str, Shaped]]:

@@ -4,7 +4,7 @@ import hashlib
 import json
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
@@ -14,23 +14,11 @@ from hotgravel.core.shot.cues import Cue
 from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
 from hotgravel.core.shot.fields import Pick, Quantity, Refer, fields_of
 from hotgravel.core.shot.finish import Finish
-from hotgravel.core.shot.forces import (
-    Alignment,
-    Attraction,
-    Cohesion,
-    Gravity,
-    Hold,
-    Jitter,
-    LinearDrag,
-    QuadraticDrag,
-    Turbulence,
-    Vortex,
-    Wind,
-)
+from hotgravel.core.shot.forces import Force
 from hotgravel.core.shot.matter import Apart, Collision, Growth, Skin, State, Tint
 from hotgravel.core.shot.props import Prop
 from hotgravel.core.shot.row import Clause, Row
-from hotgravel.core.shot.sources import Source
+from hotgravel.core.shot.sources import Offshoot, Source
 from hotgravel.core.shot.units import Dress
 from hotgravel.core.shot.zones import Both, Zone
 
@@ -47,26 +35,13 @@ SECTIONS = {
     "finish": "Finish",
 }
 ROWS: tuple[type[Row], ...] = (
-    Prop, Zone, State, Collision, Growth, Tint, Apart, Skin, Source, Gravity, LinearDrag, QuadraticDrag, Wind,
-    Turbulence, Vortex, Attraction, Jitter, Hold, Cohesion, Alignment, Cue,
+    Prop, Zone, State, Collision, Growth, Tint, Apart, Skin, Source, Offshoot, *get_args(Force), Cue,
 )  # fmt: skip
 
 SetRow = Annotated[Prop | Zone, Field(discriminator="kind")]
 MatterRow = Annotated[State | Collision | Growth | Tint | Apart | Skin, Field(discriminator="kind")]
-ForceRow = Annotated[
-    Gravity
-    | LinearDrag
-    | QuadraticDrag
-    | Wind
-    | Turbulence
-    | Vortex
-    | Attraction
-    | Jitter
-    | Hold
-    | Cohesion
-    | Alignment,
-    Field(discriminator="kind"),
-]
+SupplyRow = Annotated[Source | Offshoot, Field(discriminator="kind")]
+ForceRow = Annotated[Force, Field(discriminator="kind")]
 
 
 class Shot(BaseModel):
@@ -78,7 +53,7 @@ class Shot(BaseModel):
     name: Annotated[str, Field(min_length=1, max_length=80)]
     set: Annotated[tuple[SetRow, ...], Field(max_length=MOST_ROWS)] = ()
     matter: Annotated[tuple[MatterRow, ...], Field(max_length=MOST_ROWS)] = ()
-    supply: Annotated[tuple[Source, ...], Field(max_length=MOST_ROWS)] = ()
+    supply: Annotated[tuple[SupplyRow, ...], Field(max_length=MOST_ROWS)] = ()
     forces: Annotated[tuple[ForceRow, ...], Field(max_length=MOST_ROWS)] = ()
     cues: Annotated[tuple[Cue, ...], Field(max_length=63)] = ()
     finish: Finish = Finish()
@@ -252,12 +227,12 @@ def _clause_faults(clause: Clause, row: str, prefix: str, kinds: dict[str, str])
             yield from _clause_faults(value, row, f"{prefix}{name}.", kinds)
         elif isinstance(described, Refer):
             for target in value if described.many else [value]:
-                if target is not None and kinds.get(target) != described.to:
+                if target is not None and not described.fits(kinds.get(target)):
                     yield Fault(row, prefix + name, _no_such(target, described, kinds))
 
 
 def _no_such(target: str, described: Refer, kinds: dict[str, str]) -> str:
-    there = [i for i, kind in kinds.items() if kind == described.to]
+    there = [i for i, kind in kinds.items() if described.fits(kind)]
     accepted = ", ".join(there) if there else f"add a {described.to} first"
     what = f"{target!r} is a {kinds[target]}" if target in kinds else f"There is no row {target!r}"
     return f"{what}, and a {described.to} is wanted here. Accepted: {accepted}."

@@ -15,6 +15,7 @@ from hotgravel.core.drive.driver import Driver, answer
 from hotgravel.core.drive.keys import Keys
 from hotgravel.core.drive.responses import Response
 from hotgravel.core.drive.value import DRIVERS
+from hotgravel.core.drive.within import Within
 from hotgravel.core.shot.document import ROWS, Shot, load
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.fields import Choice, Colour, Described, Palette, Pick, Quantity, Refer, fields_of, options_of
@@ -189,7 +190,7 @@ def begun(shot: Shot, place: Spot, kind: str, row_id: str) -> dict[str, Any]:
         case "response":
             return {"kind": kind, "low": none, "high": number, "points": [[0.0, 1.0], [1.0, 0.0]], "end": 2.0}
         case "within":
-            return {"kind": kind, "zone": _first(shot, "zone", row_id, "number that goes by a zone"), "inside": stood,
+            return {"kind": kind, "zone": _zone_for(shot, row_id), "inside": stood,
                     "outside": none}  # fmt: skip
     return {"kind": "formula", "text": f"{number:g}"}
 
@@ -264,7 +265,7 @@ def add_row(shot: Shot, kind: str, **fields: Any) -> tuple[Edited, str]:
         if name in row:
             continue
         if isinstance(described, Refer) and described.none is None:
-            target = _first(shot, described.to, row_id, cls.title)
+            target = _first(shot, described, row_id, cls.title)
             row[name] = [target] if described.many else target
         elif name == "name":
             row[name] = row_id.replace("-", " ")
@@ -346,15 +347,22 @@ def _other_kind(shot: Shot, place: Spot, row_id: str, path: str, kind: str) -> d
         if name in old:
             made[name] = old[name]
         elif isinstance(described, Refer) and described.none is None:
-            made[name] = _first(shot, described.to, row_id, cls.title)  # type: ignore[attr-defined]
+            made[name] = _first(shot, described, row_id, cls.title)  # type: ignore[attr-defined]
     return made
 
 
-def _first(shot: Shot, kind: str, row_id: str, for_what: str) -> str:
+def _first(shot: Shot, described: Refer, row_id: str, for_what: str) -> str:
     for row in shot.rows():
-        if row.kind == kind:  # type: ignore[attr-defined]
+        if row.id != row_id and described.fits(row.kind):  # type: ignore[attr-defined]
             return row.id
-    raise ShotFault([Fault(row_id, "", f"A {for_what} needs a {kind}, and there is none yet. Add a {kind} first.")])
+    need = f"A {for_what} needs a {described.to}, and there is none yet. Add a {described.to} first."
+    raise ShotFault([Fault(row_id, "", need)])
+
+
+def _zone_for(shot: Shot, row_id: str) -> str:
+    zone = fields_of(Within)["zone"]
+    assert isinstance(zone, Refer)
+    return _first(shot, zone, row_id, "number that goes by a zone")
 
 
 def _changed(shot: Shot, row_id: str, path: str, value: Any) -> Edited:

@@ -106,7 +106,8 @@ class Choice(Described):
 
 @dataclass(frozen=True, kw_only=True)
 class Refer(Described):
-    """The id of another row of kind `to`; `none` is the word where none may be named.
+    """The id of another row of kind `to`, or of one of `kinds` that `to` is a word for; `none` is the
+    word where none may be named.
 
     `manner` stands before the name in a sentence: "those in" falling.
     """
@@ -115,6 +116,11 @@ class Refer(Described):
     none: str | None = None
     many: bool = False
     manner: str = ""
+    kinds: tuple[str, ...] = ()
+
+    def fits(self, kind: str | None) -> bool:
+        """Whether a row of this kind may be named."""
+        return kind in (self.kinds or (self.to,))
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -172,9 +178,9 @@ def choice(words: Mapping[str, str], default: str, *, label: str, help: str, **m
     return _field(Choice(words=words, default=default, label=label, help=help, **more), default=default)
 
 
-def refer(to: str, *, label: str, help: str, none: str | None = None, manner: str = "") -> Any:
+def refer(to: str, *, label: str, help: str, none: str | None = None, **more: Any) -> Any:
     """A reference to one row; optional where `none` is given."""
-    description = Refer(to=to, label=label, help=help, none=none, manner=manner)
+    description = Refer(to=to, label=label, help=help, none=none, **more)
     return _field(description, default=None) if none else _field(description)
 
 

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 
 from hotgravel.core.drive.value import Value, Vector
-from hotgravel.core.shot.fields import choice, clause, dial, dials, refer
+from hotgravel.core.shot.fields import choice, clause, dial, dials, refer, whom
 from hotgravel.core.shot.row import Clause, Ref, Row, points_nowhere
 
 
@@ -84,22 +84,53 @@ class Anywhere(Clause):
     phrase: ClassVar[str] = ""
 
 
-class Source(Row):
-    kind: Literal["source"] = "source"
-    section: ClassVar[str] = "supply"
-    title: ClassVar[str] = "source"
-    does: ClassVar[str] = "Throws particles off a prop, in one burst or as a stream."
-    phrase: ClassVar[str] = (
-        "From the {part} of {prop}, particles leave {emit}, {aim}, at {speed} give or take {speed_spread}; "
-        "they begin in {state}, {radius} in radius."
-    )
-    prop: Ref = refer("prop", label="prop", help="The prop they come from. A moving prop is followed.")
-    part: Literal["surface", "volume", "vertices"] = choice(
-        {"surface": "surface", "volume": "volume", "vertices": "vertices"}, "surface", label="part",
-        help="Evenly over its surface, evenly through its volume, or from its corner points in turn.",
+class Ring(Clause):
+    kind: Literal["ring"] = "ring"
+    title: ClassVar[str] = "in a ring about"
+    phrase: ClassVar[str] = "{axis} within {cone}"
+    axis: Vector = dials(
+        "", (0.0, 1.0, 0.0), label="axis", soft=(-1.0, 1.0), low=-1e6, high=1e6, drivable=True,
+        help="The ring lies square to it. Only where it points matters.",
     )  # fmt: skip
-    emit: Burst | Stream = clause(label="when", help="In one burst, or as a stream.", default=Burst)
-    aim: Outward | Toward | Anywhere = clause(label="aim", help="Which way they leave.", default=Outward)
+    cone: float = dial(default=5.0, **(_CONE | {
+        "help": "How far off the ring's plane they may leave: 0 is a flat ring, 90 a whole ball.", "high": 90.0,
+    }))  # fmt: skip
+
+    def complaints(self) -> Iterator[tuple[str, str]]:
+        yield from points_nowhere("axis", self.axis)
+
+
+class Onward(Clause):
+    kind: Literal["onward"] = "onward"
+    title: ClassVar[str] = "the way it flies"
+    phrase: ClassVar[str] = "within {cone}"
+    cone: float = dial(default=20.0, **_CONE)
+
+
+class Trail(Clause):
+    kind: Literal["trail"] = "trail"
+    title: ClassVar[str] = "all along its way"
+    phrase: ClassVar[str] = "{rate} each"
+    rate: Value = dial(
+        "/s", 20.0, label="rate", soft=(1.0, 500.0), low=0.0, high=1e6, drivable=True, each=True,
+        help="How many each one leaves behind in a second. Over speed or age, some leave more than others.",
+    )  # fmt: skip
+
+
+class Asked(Clause):
+    kind: Literal["asked"] = "asked"
+    title: ClassVar[str] = "when a cue sets it off"
+    phrase: ClassVar[str] = "{count} each time"
+    count: int = dial(
+        "count", 60, label="count", soft=(1, 500), low=0, high=100_000, whole=True,
+        help="How many each one bursts into.",
+    )  # fmt: skip
+
+
+class Supply(Row):
+    """What all that gives particles states of those it gives."""
+
+    section: ClassVar[str] = "supply"
     speed: Value = dial(
         "m/s", 6.0, label="speed", soft=(0.5, 30.0), low=0.0, high=1e5, drivable=True, each=True,
         help="How fast they leave. Twice the speed flies four times as high where nothing slows it.",
@@ -128,7 +159,17 @@ class Source(Row):
     )  # fmt: skip
     inherit: Value = dial(
         "%", 0.0, label="inherit", soft=(0.0, 1.0), low=0.0, high=10.0, drivable=True,
-        help="How much of the prop's own motion they take along. 0 leaves them behind, 100 % throws them with it.",
+        help="How much of the motion of what they leave they take along. 0 leaves them behind, 100 % throws "
+        "them with it.",
+    )  # fmt: skip
+    through: Ref | None = refer(
+        "zone", label="through", none="anywhere",
+        help="Only where this zone is do they leave; in its soft edge some do. A patchy zone makes a mask.",
+    )  # fmt: skip
+    over: Value | None = dial(
+        "%", None, label="over", soft=(0.1, 0.9), low=0.0, high=1.0, drivable=True, none="by its weight",
+        help="With a threshold they leave wherever the zone weighs more than this, and nowhere else. "
+        "Let it vary, and the mask opens and closes.",
     )  # fmt: skip
     mass: Value = dial(
         "kg", 0.001, label="mass", soft=(0.0001, 0.1), above=0.0, high=1e6, drivable=True, each=True,
@@ -142,3 +183,38 @@ class Source(Row):
         "count", 1, label="seed", soft=(1, 100), low=0, high=2**32 - 1, whole=True,
         help="Another number is another throw of the dice with the same dials.",
     )  # fmt: skip
+
+
+class Source(Supply):
+    kind: Literal["source"] = "source"
+    title: ClassVar[str] = "source"
+    does: ClassVar[str] = "Throws particles off a prop, in one burst or as a stream."
+    phrase: ClassVar[str] = (
+        "From the {part} of {prop}, particles leave {emit}, {aim}, at {speed} give or take {speed_spread}; "
+        "they begin in {state}, {radius} in radius."
+    )
+    prop: Ref = refer("prop", label="prop", help="The prop they come from. A moving prop is followed.")
+    part: Literal["surface", "volume", "vertices", "edges"] = choice(
+        {"surface": "surface", "volume": "volume", "vertices": "vertices", "edges": "edges"}, "surface", label="part",
+        help="Evenly over its surface, evenly through its volume, from its corner points in turn, or evenly "
+        "along its sharp edges.",
+    )  # fmt: skip
+    emit: Burst | Stream = clause(label="when", help="In one burst, or as a stream.", default=Burst)
+    aim: Outward | Toward | Anywhere | Ring = clause(label="aim", help="Which way they leave.", default=Outward)
+    places: int | None = dial(
+        "count", None, label="places", soft=(1, 50), low=1, high=1_000_000, whole=True, none="new ones each time",
+        help="From how many fixed places, in turn, they leave: few make jets. Otherwise each has a place of its own.",
+    )  # fmt: skip
+
+
+class Offshoot(Supply):
+    kind: Literal["offshoot"] = "offshoot"
+    title: ClassVar[str] = "offshoot"
+    does: ClassVar[str] = "Particles that come off other particles: trails, and bursts that a cue sets off."
+    phrase: ClassVar[str] = (
+        "From each of {whom}, particles leave {emit}, {aim}, at {speed} give or take {speed_spread}, "
+        "with {inherit} of its velocity; they begin in {state}, {radius} in radius."
+    )
+    whom: Ref | None = whom()
+    emit: Trail | Asked = clause(label="when", help="All along its way, or when a cue says so.", default=Trail)
+    aim: Anywhere | Toward | Onward | Ring = clause(label="aim", help="Which way they leave.", default=Anywhere)

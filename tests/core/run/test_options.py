@@ -14,6 +14,7 @@ from hotgravel.core.shot.document import ROWS
 from hotgravel.core.shot.fields import Pick, fields_of, options_of
 from hotgravel.core.shot.finish import Finish
 from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, Film, document, landing, play, source
+from tests.core.run.turns_of_cues import CUES
 from tests.core.run.turns_of_fields import FIELDS
 
 OTHER = {"kind": "state", "id": "other", "name": "other"}
@@ -300,7 +301,7 @@ TURNS = {
     "finish.time_scale": Turn("finish.time_scale", 0.5, 1.0, lambda f: f.last.age.max(), 1),
 }
 
-TURNS |= {name: Turn(*turn) for name, turn in FIELDS.items()}
+TURNS |= {name: Turn(*turn) for name, turn in (FIELDS | CUES).items()}
 
 # Names and paint, and how lengths are shown, are for people: their own tests are elsewhere.
 SHOWN = {

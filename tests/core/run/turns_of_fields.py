@@ -8,17 +8,12 @@ import trimesh
 
 from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, Film, landing, source
 
+# fmt: off
 OTHER = {"kind": "state", "id": "other", "name": "other"}
 FAR = {"kind": "zone", "id": "far", "name": "far", "shape": {"kind": "ball", "at": [900, 0, 0]}}
 ALL = {"kind": "zone", "id": "all", "name": "all", "shape": {"kind": "ball", "radius": 900}}
 SLAB = {"kind": "zone", "id": "slab", "name": "slab", "shape": {"kind": "heights", "low": 9.5, "high": 30}}
-SHELL = {
-    "kind": "prop",
-    "id": "shell",
-    "name": "shell",
-    "shape": {"kind": "sphere", "radius": 2.0},
-    "position": [3, 10, 0],
-}
+SHELL = {"kind": "prop", "id": "shell", "name": "shell", "shape": {"kind": "sphere", "radius": 2.0}, "position": [3, 10, 0]}
 SEEN = {"kind": "response", "attribute": "random", "begin": 0, "end": 1, "low": 0, "high": 1}
 UPWARD = {"kind": "keys", "keys": [{"frame": 1, "value": 10, "ease": "linear"}, {"frame": 40, "value": 18}]}
 
@@ -27,18 +22,9 @@ def calm(*forces: dict[str, Any], zone: dict[str, Any] | None = None, weight: fl
     """A cloud that hangs at a height of 10 m, with nothing else at work; a zone that removes what is inside it."""
 
     def change(shot: dict[str, Any]) -> None:
-        shot["set"] = [
-            GROUND,
-            VENT | {"shape": {"kind": "sphere", "radius": 1.0}, "position": [0, 10, 0]},
-            SHELL,
-            FAR,
-            ALL,
-            SLAB,
-        ]
+        shot["set"] = [GROUND, VENT | {"shape": {"kind": "sphere", "radius": 1.0}, "position": [0, 10, 0]}, SHELL, FAR, ALL, SLAB]
         shot["matter"] = [LOOSE, OTHER, landing()]
-        shot["supply"] = [
-            source(emit={"kind": "burst", "count": 600, "frame": 1}, part="volume", aim={"kind": "anywhere"}, speed=0)
-        ]
+        shot["supply"] = [source(emit={"kind": "burst", "count": 600, "frame": 1}, part="volume", aim={"kind": "anywhere"}, speed=0)]
         shot["forces"], shot["cues"], shot["finish"] = [copy.deepcopy(f) for f in forces], [], {"last": 13}
         shot.update(copy.deepcopy(sections))
         if zone is not None:
@@ -224,16 +210,82 @@ def triangles(f: Film) -> float:
 
 def thrown(shot: dict[str, Any]) -> None:
     calm()(shot)
-    shot["set"][1] |= {
-        "position": [
-            {"kind": "keys", "keys": [{"frame": 1, "value": 0, "ease": "linear"}, {"frame": 13, "value": 5}]},
-            10,
-            0,
-        ]
-    }
+    shot["set"][1] |= {"position": [{"kind": "keys", "keys": [{"frame": 1, "value": 0, "ease": "linear"}, {"frame": 13, "value": 5}]}, 10, 0]}
 
 
-FIELDS: dict[str, tuple[Any, ...]] = FORCES | {
+def shedding(shot: dict[str, Any]) -> None:
+    """One that flies along x and leaves a trail that stays behind."""
+    calm()(shot)
+    shot["matter"].append({"kind": "state", "id": "third", "name": "third"})
+    shot["supply"] = [source(speed=6, radius=0.05), {"kind": "offshoot", "id": "off", "whom": "loose", "emit": {"kind": "trail", "rate": 240}, "state": "other", "speed": 2} | {"speed_spread": 0.0, "aim": {"kind": "anywhere"}, "life": 0.5, "radius": 0.02}]
+
+
+def masked(shot: dict[str, Any]) -> None:
+    calm(zone={"shape": {"kind": "ball", "at": [0, 10, 0], "radius": 0.5}, "edge": 0.8})(shot)
+    shot["cues"] = []
+    shot["supply"][0]["through"] = "zone"
+
+
+def shed(f: Film) -> Any:
+    return f.last.position[f.last.parent >= 0] - np.array([0, 10, 0])
+
+
+def many(f: Film) -> float:
+    return float(len(f.last))
+
+
+def shed_range(f: Film) -> float:
+    return float(np.ptp(np.linalg.norm(f.last.velocity[f.last.parent >= 0], axis=1)))
+
+
+def shed_speed(f: Film) -> float:
+    return float(np.linalg.norm(f.last.velocity[f.last.parent >= 0], axis=1).mean())
+
+
+def shed_height(f: Film) -> float:
+    return float(np.ptp(shed(f)[:, 1]))
+
+
+def shed_east(f: Film) -> float:
+    return float(f.last.velocity[f.last.parent >= 0, 0].mean())
+
+
+def asks(shot: dict[str, Any]) -> None:
+    shot["supply"][1]["emit"] = {"kind": "asked", "count": 5}
+    shot["cues"] = [{"kind": "cue", "id": "cue", "when": {"kind": "at_frame", "frame": 10}, "then": {"kind": "shed", "offshoot": "off"}}]
+
+
+OFF = "supply.1"
+ONWARD, FLAT = {"kind": "onward", "cone": 5}, {"kind": "ring", "axis": [0, 1, 0], "cone": 5}
+OFFSHOOTS: dict[str, tuple[Any, ...]] = {
+    "source.through": ("supply.0.through", None, "slab", many, -1, calm()),
+    "source.over": ("supply.0.over", 0.1, 0.8, many, -1, masked),
+    "source.places": ("supply.0.places", 3, 300, lambda f: float(len(np.unique(f.frames[1].position, axis=0))), 1, calm()),
+    "ring.axis": ("supply.0.aim.axis.0", 0.0, 5.0, lambda f: float(np.ptp(f.last.velocity[:, 1])), 1, lambda shot: (calm()(shot), shot["supply"][0].update(speed=2, aim=copy.deepcopy(FLAT)))),
+    "ring.cone": ("supply.0.aim.cone", 2, 60, lambda f: float(np.ptp(f.last.velocity[:, 1])), 1, lambda shot: (calm()(shot), shot["supply"][0].update(speed=2, aim=copy.deepcopy(FLAT)))),
+    "offshoot.speed": (f"{OFF}.speed", 1, 3, shed_speed, 1, shedding),
+    "offshoot.speed_spread": (f"{OFF}.speed_spread", 0.1, 0.8, shed_range, 1, shedding),
+    "offshoot.state": (f"{OFF}.state", "third", "other", lambda f: float((f.last.state == 1).sum()), 1, shedding),
+    "offshoot.radius": (f"{OFF}.radius", 0.01, 0.04, size_now, 1, shedding),
+    "offshoot.radius_spread": (f"{OFF}.radius_spread", 0.0, 0.5, lambda f: float(f.last.radius[1:].std()), 1, shedding),
+    "offshoot.life": (f"{OFF}.life", 0.1, 0.4, many, 1, shedding),
+    "offshoot.life_spread": (f"{OFF}.life_spread", 0.0, 0.9, lambda f: float(f.last.life[1:].std()), 1, shedding),
+    "offshoot.inherit": (f"{OFF}.inherit", 0.0, 0.5, shed_east, 1, shedding),
+    "offshoot.through": (f"{OFF}.through", None, "far", many, -1, shedding),
+    "offshoot.over": (f"{OFF}.over", 0.1, 0.9, many, -1, lambda shot: (shedding(shot), shot["set"].append({"kind": "zone", "id": "zone", "name": "zone", "shape": {"kind": "ball", "at": [1.5, 10, 0], "radius": 1.2}, "edge": 1.2}), shot["supply"][1].update(through="zone"))),
+    "offshoot.mass": (f"{OFF}.mass", 0.001, 0.1, lambda f: float(f.last.mass.mean()), 1, shedding),
+    "offshoot.temperature": (f"{OFF}.temperature", 20, 900, lambda f: float(f.last.temperature.mean()), 1, shedding),
+    "offshoot.seed": (f"{OFF}.seed", 1, 2, shed_height, 0, shedding),
+    "offshoot.whom": (f"{OFF}.whom", "loose", "other", many, -1, shedding),
+    "offshoot.emit.kind": (f"{OFF}.emit", {"kind": "asked", "count": 50}, {"kind": "trail", "rate": 240}, many, 1, shedding),
+    "trail.rate": (f"{OFF}.emit.rate", 60, 240, many, 1, shedding),
+    "offshoot.aim.kind": (f"{OFF}.aim", {"kind": "anywhere"}, ONWARD, shed_east, 1, shedding),
+    "asked.count": (f"{OFF}.emit.count", 5, 30, many, 1, lambda shot: (shedding(shot), asks(shot))),
+    "onward.cone": (f"{OFF}.aim.cone", 5, 90, shed_east, -1, lambda shot: (shedding(shot), shot["supply"][1].update(aim=copy.deepcopy(ONWARD)))),
+}
+
+
+FIELDS: dict[str, tuple[Any, ...]] = FORCES | OFFSHOOTS | {
     "turbulence.speed": ("forces.0.speed", 1, 3, travelled, 1, calm(turbulence)),
     "turbulence.size": ("forces.0.size", 0.3, 4, travelled, 0, calm(turbulence)),
     "turbulence.grip": ("forces.0.grip", 0.5, 8, travelled, 1, calm(turbulence)),

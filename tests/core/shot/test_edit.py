@@ -106,7 +106,7 @@ def test_a_row_that_others_name_is_not_removed():
 
 def test_a_row_that_needs_another_says_which():
     bare = load({"format": "hotgravel.shot", "version": 1, "name": "bare"})
-    with pytest.raises(ShotFault, match="needs a prop"):
+    with pytest.raises(ShotFault, match="needs a state"):
         edit.add_row(bare, "source")
 
 

@@ -1,6 +1,7 @@
 """New particles: how many leave a source in a step, where, which way, how fast."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,14 +11,15 @@ from hotgravel.core.drive.ask import Ask
 from hotgravel.core.drive.value import each, one, three
 from hotgravel.core.matter.particles.crowd import asking
 from hotgravel.core.matter.particles.forces import unit
-from hotgravel.core.matter.particles.state import Particles, blank
+from hotgravel.core.matter.particles.state import Particles, blank, kept
+from hotgravel.core.shape.edges import Lines, on_edges
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.sample import at_vertices, in_volume, on_surface
 from hotgravel.core.shape.zones import Scene
-from hotgravel.core.shot.sources import Anywhere, Burst, Source, Toward
+from hotgravel.core.shot.sources import Anywhere, Burst, Ring, Source, Supply, Toward
 
 Array = NDArray[np.float64]
-DRAWS = 9  # uniform numbers for each birth: 4 place, 2 direction, speed, radius, life
+DRAWS = 10  # uniform numbers for each birth: 4 place, 2 direction, speed, radius, life, whether the zone lets it
 UP = np.array([0.0, 1.0, 0.0])
 
 
@@ -31,13 +33,12 @@ class Tally:
 
 @dataclass(frozen=True)
 class Spring:
-    """A source with what it needs of its prop: the shape, its corner points and normals."""
+    """A source with what it needs of its prop: the shape, its corner points, its edges."""
 
     source: Source
     number: int
     shape: Shaped
-    vertices: Array
-    normals: Array
+    lines: Lines
 
 
 def burst_now(spring: Spring, tally: Tally, frame: int, state: int, scene: Scene, next_id: int) -> Particles:
@@ -78,64 +79,95 @@ def _born(
     start, end = scene.poses[source.prop], scene.soon[source.prop]
     index = np.arange(tally.born, tally.born + n, dtype=np.uint64)
     tally.born += n
-    u = uniforms(index, DRAWS, seed=source.seed, who=source.id)
-    points, normals = _places(spring, index, u)
+    spots = index if source.places is None else index % np.uint64(source.places)
+    points, normals = _places(spring, spots)
     share = (delay / dt if dt > 0.0 else np.zeros(n))[:, None]
     particles = blank(n)
     particles.position[:] = (1.0 - share) * start.to_world(points) + share * end.to_world(points)
     particles.rest[:] = points
-    particles.id[:] = np.arange(next_id, next_id + n)
     particles.age[:] = -delay
-    particles.state[:] = state
-    particles.source[:] = spring.number
-    ask = asking(particles, scene)
-    particles.mass[:] = each(source, "mass", ask)
-    particles.temperature[:] = each(source, "temperature", ask)
-    particles.radius[:] = _spread(each(source, "radius", ask), one(source, "radius_spread", ask), u[:, 7])
-    particles.size[:] = particles.radius
-    ways = _ways(source, start.turn(normals), u[:, 4:6], ask)
-    ask = asking(particles, scene)  # the speed may go by the radius
+    if scene.lapse > 0.0:
+        particles.velocity[:] = (end.to_world(points) - start.to_world(points)) / scene.lapse
+    return equipped(source, spring.number, particles, start.turn(normals), index, state, scene, next_id)
+
+
+def equipped(
+    source: Supply, number: int, new: Particles, ways: Array, index: NDArray[np.uint64], state: int, scene: Scene,
+    next_id: int,
+) -> Particles:  # fmt: skip
+    """What a source gives its new particles, of which those are left that its zone lets through.
+
+    `new` has its places and ages, and as velocity that of what it leaves; `ways` (n, 3) are its normals or
+    headings, `index` counts what the source has given.
+    """
+    u = uniforms(index, DRAWS, seed=source.seed, who=source.id)
+    if source.through is not None:
+        weight = scene.weight_in(source.through, new.position)
+        passed = u[:, 9] < weight if source.over is None else weight > one(source, "over", scene.ask)
+        new, ways, u = kept(new, passed), ways[passed], u[passed]
+    new.id[:] = np.arange(next_id, next_id + len(new))
+    new.state[:] = state
+    new.source[:] = number
+    new.velocity *= one(source, "inherit", scene.ask)
+    ask = asking(new, scene)
+    new.mass[:] = each(source, "mass", ask)
+    new.temperature[:] = each(source, "temperature", ask)
+    new.radius[:] = _spread(each(source, "radius", ask), one(source, "radius_spread", ask), u[:, 7])
+    new.size[:] = new.radius
+    ask = asking(new, scene)  # the speed may go by the radius
     speed = _spread(each(source, "speed", ask), one(source, "speed_spread", ask), u[:, 6])
-    particles.velocity[:] = ways * speed[:, None]
-    inherit = one(source, "inherit", ask)
-    if inherit > 0.0 and scene.lapse > 0.0:
-        particles.velocity[:] += inherit * (end.to_world(points) - start.to_world(points)) / scene.lapse
+    new.velocity[:] += _ways(source, ways, u[:, 4:6], ask) * speed[:, None]
     if source.life is not None:
-        particles.life[:] = _spread(each(source, "life", ask), one(source, "life_spread", ask), u[:, 8])
-    return particles
+        new.life[:] = _spread(each(source, "life", ask), one(source, "life_spread", ask), u[:, 8])
+    return new
 
 
-def _places(spring: Spring, index: NDArray[np.uint64], u: Array) -> tuple[Array, Array]:
+def _places(spring: Spring, spots: NDArray[np.uint64]) -> tuple[Array, Array]:
     source = spring.source
+    u = uniforms(spots, 4, seed=source.seed, who=source.id)
     if source.part == "surface":
-        return on_surface(spring.shape, u[:, :4])
+        return on_surface(spring.shape, u)
     if source.part == "vertices":
-        return at_vertices(spring.vertices, spring.normals, index.astype(np.int64))
+        return at_vertices(spring.lines.corners, spring.lines.normals, spots.astype(np.int64))
+    if source.part == "edges":
+        return on_edges(spring.lines, u)
 
     def again(which: NDArray[np.int64], attempt: int) -> Array:
-        return uniforms(index[which], 4, seed=source.seed, who=source.id, purpose=1 + attempt)
+        return uniforms(spots[which], 4, seed=source.seed, who=source.id, purpose=1 + attempt)
 
-    return in_volume(spring.shape, u[:, :4], again)
+    return in_volume(spring.shape, u, again)
 
 
-def _ways(source: Source, normals: Array, u: Array, ask: Ask) -> Array:
-    aim = source.aim
+def _ways(source: Supply, normals: Array, u: Array, ask: Ask) -> Array:
+    aim: Any = source.aim  # type: ignore[attr-defined]
     if isinstance(aim, Anywhere):
         return within_cone(np.broadcast_to(UP, normals.shape), 180.0, u)
+    if isinstance(aim, Ring):
+        axis = unit(three(aim, "axis", ask))
+        return about_ring(np.broadcast_to(axis if axis.any() else UP, normals.shape), aim.cone, u)
     if isinstance(aim, Toward):
         direction = unit(three(aim, "direction", ask))
         return within_cone(np.broadcast_to(direction if direction.any() else UP, normals.shape), aim.cone, u)
     return within_cone(normals, aim.cone, u)
 
 
+def about_ring(axes: Array, degrees: float, u: Array) -> Array:
+    """Unit vectors evenly over the belt within `degrees` of the plane square to each axis (n, 3)."""
+    height = np.sin(np.radians(degrees)) * (2.0 * u[:, 0] - 1.0)
+    return turned_about(axes, height, 2.0 * np.pi * u[:, 1])
+
+
 def within_cone(aims: Array, degrees: float, u: Array) -> Array:
-    """Unit vectors evenly over the cap within `degrees` of each aim (n, 3), from u (n, 2).
+    """Unit vectors evenly over the cap within `degrees` of each aim (n, 3), from u (n, 2)."""
+    return turned_about(aims, 1.0 - u[:, 0] * (1.0 - np.cos(np.radians(degrees))), 2.0 * np.pi * u[:, 1])
+
+
+def turned_about(aims: Array, height: Array, angle: Array) -> Array:
+    """Unit vectors at a height (n,) along aims (n, 3), turned about them by angles (n,), radians.
 
     The frame about an aim is that of Duff et al., "Building an orthonormal basis, revisited" (2017).
     """
-    height = 1.0 - u[:, 0] * (1.0 - np.cos(np.radians(degrees)))
     rho = np.sqrt(np.maximum(0.0, 1.0 - height * height))
-    angle = 2.0 * np.pi * u[:, 1]
     x, y, z = aims[:, 0], aims[:, 1], aims[:, 2]
     sign = np.where(z >= 0.0, 1.0, -1.0)
     a = -1.0 / (sign + z)

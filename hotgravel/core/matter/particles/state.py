@@ -31,7 +31,12 @@ class Particles:
     id: NDArray[np.int64]
     state: NDArray[np.int16]
     source: NDArray[np.int16]
+    parent: NDArray[np.int64]
+    cause: NDArray[np.int16]
     fired: NDArray[np.uint64]
+    held: NDArray[np.uint64]
+    looked: NDArray[np.uint8]
+    pinned: NDArray[np.uint8]
     touched: NDArray[np.uint64]
     impact: Array
 
@@ -60,6 +65,8 @@ def blank(n: int) -> Particles:
         arrays[name] = np.zeros((n, a.width) if a.width > 1 else n, a.dtype)
     particles = Particles(**arrays)
     particles.life[:] = np.inf
+    particles.parent[:] = -1
+    particles.cause[:] = -1
     return particles
 
 

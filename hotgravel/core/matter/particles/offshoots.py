@@ -1,0 +1,89 @@
+"""Particles that come off other particles: trails along their way, and bursts that cues set off."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hotgravel.core.chance import uniforms
+from hotgravel.core.drive.value import each
+from hotgravel.core.matter.particles.births import Tally, equipped
+from hotgravel.core.matter.particles.crowd import asking
+from hotgravel.core.matter.particles.state import Particles, blank, kept
+from hotgravel.core.shape.zones import Scene
+from hotgravel.core.shot.faults import ShotFault
+from hotgravel.core.shot.sources import Asked, Offshoot, Trail
+
+Array = NDArray[np.float64]
+MOST = 6_000_000  # particles in a run
+
+
+@dataclass(frozen=True)
+class Shoot:
+    """An offshoot with its references made numbers: whom it comes off (-1 for all), the state it begins in."""
+
+    source: Offshoot
+    number: int
+    whom: int
+    state: int
+
+
+def trail_step(shoot: Shoot, tally: Tally, parents: Particles, scene: Scene, dt: float, next_id: int) -> Particles:
+    """What particles leave along their way in a step of `dt` seconds, each at its own moment.
+
+    A parent's own age is its clock, set off by chance, so that crowds of one age do not give in step.
+    """
+    emit = shoot.source.emit
+    if not isinstance(emit, Trail):
+        return blank(0)
+    alive = parents.age >= 0.0
+    there = kept(parents, alive if shoot.whom < 0 else alive & (parents.state == shoot.whom))
+    rate = np.broadcast_to(each(emit, "rate", asking(there, scene)), len(there))
+    phase = uniforms(there.id.astype(np.uint64), 1, seed=shoot.source.seed, who=shoot.source.id, purpose=1)[:, 0]
+    before = np.floor(rate * there.age + phase)
+    count = (np.floor(rate * (there.age + dt) + phase) - before).astype(np.int64)
+    if count.sum() > MOST:
+        raise too_many(shoot.source.id)
+    who = np.repeat(np.arange(len(there)), count)
+    nth = np.arange(len(who)) - np.repeat(np.cumsum(count) - count, count)
+    given = rate[who]
+    delay = np.clip((before[who] + 1.0 + nth - phase[who]) / np.maximum(given, 1e-300) - there.age[who], 0.0, dt)
+    return _off(shoot, tally, there, who, delay, scene, next_id)
+
+
+def burst_off(
+    shoot: Shoot, tally: Tally, parents: Particles, who: NDArray[np.int64], cue: int, scene: Scene, next_id: int
+) -> Particles:  # fmt: skip
+    """What bursts off some particles at once, because a cue says so."""
+    count = shoot.source.emit.count if isinstance(shoot.source.emit, Asked) else 0
+    if shoot.whom >= 0:
+        who = who[parents.state[who] == shoot.whom]
+    if len(who) * count > MOST:
+        raise too_many(shoot.source.id)
+    new = _off(shoot, tally, parents, np.repeat(who, count), np.zeros(len(who) * count), scene, next_id)
+    new.cause[:] = cue
+    return new
+
+
+def too_many(where: str) -> ShotFault:
+    """Told before the machine's memory is full."""
+    why = "what is given off gives off the same again, or a rate is far too high"
+    return ShotFault.of(f"{where}: there would be over {MOST // 10**6} million particles; {why}.")
+
+
+def _off(
+    shoot: Shoot, tally: Tally, parents: Particles, who: NDArray[np.int64], delay: Array, scene: Scene, next_id: int
+) -> Particles:  # fmt: skip
+    new = blank(len(who))
+    velocity = parents.velocity[who]
+    new.position[:] = parents.position[who] + delay[:, None] * velocity
+    new.velocity[:] = velocity
+    new.rest[:] = new.position
+    new.temperature[:] = parents.temperature[who]
+    new.age[:] = -delay
+    new.parent[:] = parents.id[who]
+    speed = np.linalg.norm(velocity, axis=1, keepdims=True)
+    ways = np.where(speed > 0.0, velocity / np.maximum(speed, 1e-300), [0.0, 1.0, 0.0])
+    index = np.arange(tally.born, tally.born + len(who), dtype=np.uint64)
+    tally.born += len(who)
+    return equipped(shoot.source, shoot.number, new, ways, index, shoot.state, scene, next_id)
