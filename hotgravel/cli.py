@@ -200,12 +200,13 @@ FORMATS = ("ply", "obj", "gltf", "usd", "csv", "still", "png", "mp4")
 @click.option("--up", type=click.Choice(["y", "z"]), default="y", show_default=True)
 @click.option("--pattern", default="{shot}.{frame}", show_default=True, help="Names of the files.")
 @click.option("--meshes", type=click.Path(file_okay=False, path_type=Path), help="Folder of imported meshes.")
+@click.option("--retimed", is_flag=True, help="As the shot's retime shows the frames, not as they ran.")
 @click.option("--size", type=PictureSize(), default=(1280, 720), help="Of pictures and films; 1280x720 by default.")
 @click.option("--eye", type=float, nargs=3, help="Where the camera stands, in metres; all in view by default.")
 @click.option("--aim", type=float, nargs=3, help="What the camera looks at; needs --eye.")
 def export(
     folder: Path, kind: str, out: Path, frames: tuple[int, int] | None, every: int, unit: Any, up: Any, pattern: str,
-    meshes: Path | None, size: tuple[int, int], eye: Any, aim: Any,
+    meshes: Path | None, retimed: bool, size: tuple[int, int], eye: Any, aim: Any,
 ) -> None:  # fmt: skip
     """Hand a run over in an open format."""
     from hotgravel.core.exchange.handing import hand_over
@@ -215,7 +216,7 @@ def export(
     if (eye is None) != (aim is None):
         raise click.UsageError("--eye and --aim go together.")
     camera = {"eye": list(eye), "aim": list(aim)} if eye else None
-    take = take_of(folder, beside(meshes or folder), camera=camera)
+    take = take_of(folder, beside(meshes or folder), camera=camera, retimed=retimed)
     wanted = wish(take.store.frames(), frames=frames, every=every, unit=unit, up=up, pattern=pattern, size=size)
     with click.progressbar(length=100, label="Files", file=sys.stderr, hidden=not sys.stderr.isatty()) as bar:
         written = hand_over(take, wanted, kind, out, lambda share: bar.update(round(100 * share) - bar.pos))

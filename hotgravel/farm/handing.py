@@ -32,6 +32,7 @@ class Order:
     revision: int
     wish: dict[str, Any]
     view: dict[str, Any] | None = None
+    retimed: bool = False
 
 
 @dataclass(frozen=True)
@@ -122,7 +123,7 @@ def carry_out(order: Order, out: Path) -> tuple[str, list[str]]:
     from hotgravel.core.run.world import beside
 
     place: Place = place_of(order.folder)
-    take = take_of(place, beside(place_of(order.meshes)), order.revision, order.view)
+    take = take_of(place, beside(place_of(order.meshes)), order.revision, order.view, retimed=order.retimed)
     wanted = wish(take.store.frames(), **order.wish)
     last = 0.0
 
@@ -137,7 +138,8 @@ def carry_out(order: Order, out: Path) -> tuple[str, list[str]]:
 
 
 def order_for(
-    run: int, folder: Place, meshes: Place, kind: str, revision: int, wish: dict[str, Any], view: Any
+    run: int, folder: Place, meshes: Place, kind: str, revision: int, wish: dict[str, Any], view: Any,
+    retimed: bool = False,
 ) -> Order:  # fmt: skip
     """An order from places; another process can carry it out."""
-    return Order(run, address_of(folder), address_of(meshes), kind, revision, wish, view)
+    return Order(run, address_of(folder), address_of(meshes), kind, revision, wish, view, retimed)

@@ -1,26 +1,34 @@
 """The bench: one shot, with its stage, notebook and score."""
 
+from itertools import islice
 from typing import Any
 
+import numpy as np
 from fastapi import APIRouter, Body, Request
 from fastapi.responses import Response
 from sqlalchemy.orm import Session
 
 from hotgravel.core.run.estimate import in_words
 from hotgravel.core.run.gauges import GAUGES
+from hotgravel.core.run.retimed import shown_frames
+from hotgravel.core.run.streaks import streaks_in
 from hotgravel.core.run.world import beside
 from hotgravel.core.shape.mesh import MeshFault, import_mesh
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.fields import fields_of
 from hotgravel.core.shot.matter import Skin
 from hotgravel.core.shot.props import Mesh, Prop
+from hotgravel.core.shot.signals import signals_in
+from hotgravel.core.shot.units import show_quantity
 from hotgravel.store import runs, settings, shots
 from hotgravel.store.models import RunRecord
+from hotgravel.web.driven import over_frames
 from hotgravel.web.render import notebook, page
 from hotgravel.web.runs_page import estimate_for
 from hotgravel.web.studio import Studio
 
 router = APIRouter()
+MOST_LANES = 6
 MESH_UNITS = fields_of(Mesh)["unit"].words  # type: ignore[attr-defined]
 
 
@@ -45,10 +53,28 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
             {"id": s.id, "look": s.look, "shown": s.shown, "whom": s.whom}
             for s in shot.matter if isinstance(s, Skin) and s.on
         ],
+        "streaks": [row.id for row in streaks_in(shot.matter)],
+        "retime": shown_frames(shot) if shot.finish.retime is not None else None,
+        "signals": _lanes(shot),
         "zones": [{"id": z.id, "name": z.name} for z in shot.zones.values()],
         "cues": [{"id": c.id, "on": c.on} for c in shot.cues],
         "gauges": {name: {"unit": unit, "what": what} for name, (unit, what) in GAUGES.items()},
     }  # fmt: skip
+
+
+def _lanes(shot: Shot) -> list[dict[str, Any]]:
+    """The first signals of a shot for the score: what each is called, and its value at every frame."""
+    frames = np.arange(shot.finish.first, shot.finish.last + 1, dtype=float)
+    found = []
+    for row, path, quantity, driver in islice(signals_in(shot), MOST_LANES):
+        axis = f" {'xyz'[int(path[-1])]}" if quantity.three else ""
+        values = over_frames(shot, driver, frames)
+        low, high = (show_quantity(float(f"{n:.3g}"), quantity.unit, shot.dress) for n in (values.min(), values.max()))
+        found.append({
+            "row": row.id, "name": f"{shot.names()[row.id]}: {quantity.label}{axis}", "low": low, "high": high,
+            "values": [float(f"{v:.5g}") for v in values],
+        })  # fmt: skip
+    return found
 
 
 def imports(studio: Studio, session: Session, shot: Shot) -> dict[str, Any]:

@@ -9,16 +9,19 @@ from fastapi.responses import Response as Answer
 from starlette.exceptions import HTTPException
 
 from hotgravel.core.attributes import READABLE
-from hotgravel.core.drive.ask import Ask
+from hotgravel.core.drive.ask import Array, Ask
 from hotgravel.core.drive.driver import Driver, answer
 from hotgravel.core.drive.keys import Keys
 from hotgravel.core.drive.responses import Response
-from hotgravel.core.drive.value import DRIVERS
+from hotgravel.core.drive.starters import STARTERS
+from hotgravel.core.drive.table import signal_csv
+from hotgravel.core.drive.value import DRIVERS, is_signal
 from hotgravel.core.matter.particles.crowd import ParticleCrowd
 from hotgravel.core.run.frames import DamagedFrame
 from hotgravel.core.run.reading import crowd_at
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.edit import spot
 from hotgravel.core.shot.fields import Quantity, Refer, fields_of
 from hotgravel.core.shot.row import Slot, described_in, pieces, slots_of
 from hotgravel.core.shot.units import show_quantity
@@ -57,9 +60,10 @@ class Driving:
 
 
 def kinds_for(quantity: Quantity) -> list[tuple[str, str]]:
-    """Kind and title of all drivers that a quantity takes."""
+    """Kind and title of all drivers that a quantity takes, and the signals to begin with."""
     only_each = ("response", "within")
-    return [(kind, cls.title) for kind, cls in DRIVERS.items() if quantity.each or kind not in only_each]
+    found = [(kind, cls.title) for kind, cls in DRIVERS.items() if quantity.each or kind not in only_each]
+    return found + [(name, f"to begin with: {name}") for name in STARTERS]
 
 
 def driving(shot: Shot, slot: Slot) -> Driving:
@@ -110,7 +114,7 @@ def plot_of(shot: Shot, driver: Driver, quantity: Quantity) -> Plot | None:
         return None
     finish, steps = shot.finish, 240
     frames = np.linspace(finish.first, finish.last, steps + 1)
-    values = np.broadcast_to(answer(driver, Ask((frames - finish.first) / finish.rate, shot.clock)), steps + 1)
+    values = over_frames(shot, driver, frames)
     low, high = float(values.min()), float(values.max())
     span = high - low or 1.0
     points = " ".join(f"{100 * i / steps:.2f},{28 - 26 * (v - low) / span:.2f}" for i, v in enumerate(values))
@@ -119,6 +123,29 @@ def plot_of(shot: Shot, driver: Driver, quantity: Quantity) -> Plot | None:
 
 
 environment.globals.update(driving=driving, kinds_for=kinds_for)
+
+
+@router.get("/shots/{shot_id}/rows/{row}/signal.csv")
+def signal_table(request: Request, shot_id: int, row: str, path: str) -> Answer:
+    """A signal over the shot's frames, a line a frame."""
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        shot = shots.document(session, shot_id)
+    place = spot(shot, row, path)
+    if not is_signal(place.value) or not isinstance(place.described, Quantity):
+        raise HTTPException(404, "This number is not driven over time, so there is no table of it.")
+    frames = np.arange(shot.finish.first, shot.finish.last + 1, dtype=float)
+    values = over_frames(shot, place.value, frames)
+    headers = {"Content-Disposition": f'attachment; filename="{row}.csv"'}
+    return Answer(
+        signal_csv(frames.tolist(), values.tolist(), place.described.unit), media_type="text/csv", headers=headers
+    )
+
+
+def over_frames(shot: Shot, driver: Driver, frames: Array) -> Array:
+    """A signal's values at frames."""
+    ask = Ask((frames - shot.finish.first) / shot.finish.rate, shot.clock)
+    return np.array(np.broadcast_to(answer(driver, ask), len(frames)))
 
 
 def _crowd(request: Request, run_id: int, frame: int) -> ParticleCrowd:

@@ -5,11 +5,12 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Form, Request
+from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import Response
 from sqlalchemy.orm import Session
 from starlette.exceptions import HTTPException
 
+from hotgravel.core.shape.swatches import LARGEST_PICTURE, NoPicture, swatches_of
 from hotgravel.core.shot import edit
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.edit import Edited
@@ -20,6 +21,7 @@ from hotgravel.web.bench import imports, run_facts, shot_facts
 from hotgravel.web.render import NOTHING_TYPED, Typed, notebook, page
 from hotgravel.web.studio import Studio
 
+MOST_TABLE = 4 * 2**20
 router = APIRouter(prefix="/shots/{shot_id}")
 
 Text = Annotated[str, Form()]
@@ -174,6 +176,54 @@ async def set_palette(request: Request, shot_id: int, row: str) -> Response:
     swatches = list(zip(*([str(v) for v in form.getlist(name)] for name in ("colour", "weight")), strict=False))
     change = lambda s: edit.set_palette(s, row, path, swatches)  # noqa: E731
     return answer(request, shot_id, _seen(form), change, Typed(row, path, ""), str(form.get("unfolded", "")))
+
+
+@router.post("/rows/{row}/palette-picture")
+def palette_from(
+    request: Request, shot_id: int, row: str, path: Text, picture: UploadFile, revision: Number, unfolded: Text = ""
+) -> Response:  # fmt: skip
+    """A palette of a picture's main colours; the picture itself is not kept."""
+
+    def change(shot: Shot) -> Edited:
+        try:
+            found = swatches_of(picture.file.read(LARGEST_PICTURE + 1))
+        except NoPicture as fault:
+            raise ShotFault([Fault(row, path, str(fault))]) from None
+        return edit.set_palette(shot, row, path, [(colour, str(weight)) for colour, weight in found])
+
+    return answer(request, shot_id, revision, change, Typed(row, path, ""), unfolded)
+
+
+@router.post("/rows/{row}/table")
+def set_table(
+    request: Request, shot_id: int, row: str, path: Text, table: UploadFile, revision: Number, unfolded: Text = ""
+) -> Response:  # fmt: skip
+    """The keys of an uploaded CSV table."""
+
+    def change(shot: Shot) -> Edited:
+        try:
+            text = table.file.read(MOST_TABLE).decode("utf-8-sig")
+        except UnicodeDecodeError:
+            raise ShotFault([Fault(row, path, "The table is not text in UTF-8.")]) from None
+        return edit.set_table(shot, row, path, text)
+
+    return answer(request, shot_id, revision, change, Typed(row, path, ""), unfolded)
+
+
+@router.post("/rows/{row}/strokes")
+def add_strokes(
+    request: Request, shot_id: int, row: str, path: Text, points: Text, revision: Number, unfolded: Text = ""
+) -> Response:  # fmt: skip
+    """A stroke as it was drawn, "x,y,z x,y,z" in metres, beside those that are there; none clears them."""
+
+    def change(shot: Shot) -> Edited:
+        try:
+            read = [tuple(float(n) for n in point.split(",")) for point in points.split()]
+        except ValueError:
+            raise ShotFault([Fault(row, path, "The stroke's points cannot be read. Accepted: x,y,z x,y,z.")]) from None
+        return edit.add_strokes(shot, row, path, read)
+
+    return answer(request, shot_id, revision, change, Typed(row, path, ""), unfolded)
 
 
 @router.post("/rows/{row}/place")

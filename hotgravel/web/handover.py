@@ -12,6 +12,7 @@ from starlette.exceptions import HTTPException
 from hotgravel.core.exchange.take import wish
 from hotgravel.core.exchange.writers import WRITERS
 from hotgravel.core.run.estimate import size_in_words
+from hotgravel.core.run.retimed import Retimed
 from hotgravel.core.shot.faults import ShotFault
 from hotgravel.farm.handing import GOING, Standing, order_for
 from hotgravel.store import runs, shots
@@ -35,12 +36,14 @@ def _page(request: Request, run_id: int, status: int = 200, fault: str = "") -> 
     with studio.database.session() as session:
         run = runs.record(session, run_id)
         there = shots.record(session, run.shot_id)
+        retime = shots.document(session, run.shot_id, run.revision).finish.retime is not None
     kept = studio.frames(run_id).frames()
     formats = {name: what for name, (what, _) in WRITERS.items()}
     made = [card(studio, s) for s in studio.handings.all() if s.order.run == run_id]
     return page(
         request, "handover.html", status, run=run, shot=there, kept=kept, formats=formats, pictures=PICTURES,
         made=made, fault=fault, camera=there.camera is not None,
+        retime=retime,
     )  # fmt: skip
 
 
@@ -60,24 +63,29 @@ def start(
     request: Request, run_id: int, format: Text, first: Annotated[int | None, Form()] = None,
     last: Annotated[int | None, Form()] = None, every: Number = 1, unit: Text = "m", up: Text = "y",
     pattern: Text = "{shot}.{frame}", width: Number = 1280, height: Number = 720,
+    retimed: Text = "",
 ) -> Response:  # fmt: skip
     """Begin a handover. What cannot be granted is told before anything is written."""
     studio: Studio = request.app.state.studio
     with studio.database.session() as session:
         run = runs.record(session, run_id)
         camera = shots.record(session, run.shot_id).camera
+        shot = shots.document(session, run.shot_id, run.revision)
     span = (first if first is not None else -(10**9), last if last is not None else 10**9)
     wanted = {"frames": span, "every": every, "unit": unit, "up": up, "pattern": pattern, "size": (width, height)}
     try:
         _accepted("format", format, WRITERS)
         _accepted("unit", unit, ("m", "cm"))
         _accepted("up axis", up, ("y", "z"))
-        wish(studio.frames(run_id).frames(), **wanted)  # type: ignore[arg-type]
+        store = Retimed(studio.run_folder(run_id), shot) if retimed else studio.frames(run_id)
+        wish(store.frames(), **wanted)  # type: ignore[arg-type]
     except ShotFault as fault:
         if "text/html" in request.headers.get("accept", ""):
             return _page(request, run_id, 422, str(fault))
         raise
-    order = order_for(run_id, studio.run_folder(run_id), studio.meshes, format, run.revision, wanted, camera)
+    order = order_for(
+        run_id, studio.run_folder(run_id), studio.meshes, format, run.revision, wanted, camera, bool(retimed)
+    )
     name = studio.handings.start(order)
     return RedirectResponse(f"/runs/{run_id}/handover#{name}", 303)
 

@@ -2,6 +2,7 @@
 
 import json
 import re
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -11,6 +12,7 @@ from starlette.exceptions import HTTPException
 
 from hotgravel.core.drive.value import is_driven, one, three
 from hotgravel.core.run.frames import DamagedFrame, FrameStore
+from hotgravel.core.run.streaks import streak_of, streaks_in
 from hotgravel.core.run.world import beside
 from hotgravel.core.shape.mesh import MeshFault, triangles_of
 from hotgravel.core.shape.pose import moves, pose_at
@@ -115,18 +117,34 @@ def skin_bytes(request: Request, run_id: int, frame: int, row: str) -> Response:
     studio: Studio = request.app.state.studio
     if not re.fullmatch(r"[a-z][a-z0-9-]{0,59}", row):
         raise HTTPException(404, f"There is no skin {row!r}.")
+    return _arrays(frame, f"skin {row}", lambda: studio.frames(run_id).skin(frame, row))
+
+
+@router.get("/runs/{run_id}/frames/{frame}/streaks/{row}.bin")
+def streak_bytes(request: Request, run_id: int, frame: int, row: str) -> Response:
+    """The streaks of a frame, packed likewise."""
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        run = runs.record(session, run_id)
+        shot = shots.document(session, run.shot_id, run.revision)
+    found = next((s for s in streaks_in(shot.matter) if s.id == row), None)
+    if found is None:
+        raise HTTPException(404, f"There are no streaks {row!r} in this run.")
+    return _arrays(frame, f"streaks {row}", lambda: streak_of(shot, studio.frames(run_id), frame, found))
+
+
+def _arrays(frame: int, what: str, read: Callable[[], dict[str, Any]]) -> Response:
     try:
-        arrays = studio.frames(run_id).skin(frame, row)
+        arrays = read()
     except KeyError:
-        raise HTTPException(404, f"Frame {frame} of this run has no skin {row}.") from None
+        raise HTTPException(404, f"Frame {frame} of this run has no {what}.") from None
     except DamagedFrame as fault:
         raise HTTPException(410, str(fault)) from None
     fields, body = [], b""
     for name, array in arrays.items():
-        width = array.shape[1] if array.ndim > 1 else 1
-        fields.append(
-            {"name": name, "type": array.dtype.name, "width": width, "count": len(array), "offset": len(body)}
-        )
+        width = array.size // len(array) if len(array) else 1
+        entry = {"name": name, "type": array.dtype.name, "width": width, "count": len(array), "offset": len(body)}
+        fields.append(entry)
         body += array.tobytes()
     head = json.dumps({"frame": frame, "fields": fields}).encode()
     head += b" " * (-len(head) % 4)

@@ -1,19 +1,21 @@
 """What comes in from outside: meshes for a shot, and shots from another Hot Gravel."""
 
 from pathlib import Path, PurePosixPath
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
+from pydantic import TypeAdapter
 
-from hotgravel.core.exchange.bundle import read_bundle, write_bundle
+from hotgravel.core.exchange.bundle import BESIDE, read_bundle, write_bundle
 from hotgravel.core.run.world import beside
-from hotgravel.core.shape.mesh import FORMATS, LARGEST_BYTES, MeshFault, import_mesh
+from hotgravel.core.shape.lettering import FONT_FORMATS
+from hotgravel.core.shape.mesh import LARGEST_BYTES, MeshFault, solid
 from hotgravel.core.shot import edit
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.edit import Edited
 from hotgravel.core.shot.faults import ShotFault
-from hotgravel.core.shot.props import Mesh, MeshUnit
+from hotgravel.core.shot.props import MeshUnit, Shape
 from hotgravel.store import settings, shots
 from hotgravel.web.editing import Number, Text, answer
 from hotgravel.web.render import Typed
@@ -35,9 +37,10 @@ def add_mesh(
     def change(shot: Shot) -> Edited:
         if up not in ("y", "z"):
             raise ShotFault.of(f"{up!r} is no up axis. Accepted: y or z.")
-        name = keep_mesh(studio, mesh.filename or "", mesh.file.read(LARGEST_BYTES + 1))
-        shape = {"kind": "mesh", "file": name, "unit": unit, "up": up}
-        edited, row = edit.add_row(shot, "prop", shape=shape, name=Path(name).stem.replace("-", " ")[:60])
+        name = keep_file(studio, mesh.filename or "", mesh.file.read(LARGEST_BYTES + 1))
+        edited, row = edit.add_row(
+            shot, "prop", shape=shape_from(name, unit, up), name=Path(name).stem.replace("-", " ")[:60]
+        )
         added.append(row)
         return edited
 
@@ -47,12 +50,22 @@ def add_mesh(
     return answer(request, shot_id, revision, change, Typed("set", "", ""), unfolded, added)
 
 
-def keep_mesh(studio: Studio, given: str, data: bytes) -> str:
+def shape_from(name: str, unit: str = "m", up: str = "y") -> dict[str, Any]:
+    """The shape that a file beside the shot makes."""
+    suffix = Path(name).suffix.lower().lstrip(".")
+    if suffix == "svg":
+        return {"kind": "outline", "file": name}
+    if suffix in FONT_FORMATS:
+        return {"kind": "lettering", "words": "Camp Nine", "file": name}
+    return {"kind": "mesh", "file": name, "unit": unit, "up": up}
+
+
+def keep_file(studio: Studio, given: str, data: bytes) -> str:
     """Store an uploaded file under a name of our own making, if it can be read. Raises `ShotFault`."""
     given = PurePosixPath(given.replace("\\", "/")).name
     suffix = Path(given).suffix.lower()
-    if suffix.lstrip(".") not in FORMATS:
-        raise ShotFault.of(f"{given or 'The file'} is no mesh format that is read. Accepted: {', '.join(FORMATS)}.")
+    if suffix.lstrip(".") not in BESIDE:
+        raise ShotFault.of(f"{given or 'The file'} is no format that is read. Accepted: {', '.join(BESIDE)}.")
     stem = "".join(c if c.isascii() and c.isalnum() else "-" for c in Path(given).stem).strip("-")[:40] or "mesh"
     if len(data) > LARGEST_BYTES:
         raise ShotFault.of(f"{given} is over {LARGEST_BYTES // 2**20} MiB.")
@@ -65,7 +78,7 @@ def keep_mesh(studio: Studio, given: str, data: bytes) -> str:
         path = studio.meshes / f"{stem}-{number}{suffix}"
     path.write_bytes(data)
     try:
-        import_mesh(Mesh(file=path.name), beside(studio.meshes))
+        solid(TypeAdapter(Shape).validate_python(shape_from(path.name)), beside(studio.meshes))
     except MeshFault as fault:
         path.unlink()
         raise ShotFault.of(str(fault)) from None
@@ -81,10 +94,10 @@ def take_in(request: Request, file: UploadFile) -> Response:
         shot, meshes = read_bundle(data)
     else:
         shot, meshes = load(data), {}
-    kept = {name: keep_mesh(studio, name, content) for name, content in meshes.items()}
+    kept = {name: keep_file(studio, name, content) for name, content in meshes.items()}
     document = shot.dump()
     for prop in document["set"]:
-        if prop["kind"] == "prop" and prop["shape"]["kind"] == "mesh":
+        if prop["kind"] == "prop" and prop["shape"].get("file"):
             prop["shape"]["file"] = kept.get(prop["shape"]["file"], prop["shape"]["file"])
     with studio.database.session() as session:
         made = shots.create(session, load(document), "taken in from a file")

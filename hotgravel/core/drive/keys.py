@@ -11,6 +11,7 @@ from hotgravel.core.drive.driver import Driver
 from hotgravel.core.shot.fields import choice, dial
 
 Ease = Literal["step", "linear", "smooth", "handles"]
+MOST_KEYS = 10_000
 EASES: tuple[Ease, ...] = ("step", "linear", "smooth", "handles")
 Frame = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
 Share = Annotated[float, Field(ge=0.0, le=1.0, allow_inf_nan=False)]
@@ -33,7 +34,7 @@ class Keys(Driver):
     title: ClassVar[str] = "keys"
     does: ClassVar[str] = "Values at frames, and the way from each to the next."
     phrase: ClassVar[str] = "; outside them it {outside}"
-    keys: Annotated[tuple[Key, ...], Field(min_length=1, max_length=10_000)]
+    keys: Annotated[tuple[Key, ...], Field(min_length=1, max_length=MOST_KEYS)]
     outside: Literal["hold", "zero", "loop"] = choice(
         {"hold": "holds", "zero": "is zero", "loop": "begins again"}, "hold", label="outside",
         help="Before the first key and after the last: hold the value there, be zero, or begin again.",

@@ -11,12 +11,14 @@ import zlib
 from collections.abc import Iterator
 
 from hotgravel.core.run.world import FindMesh
+from hotgravel.core.shape.lettering import FONT_FORMATS
 from hotgravel.core.shape.mesh import FORMATS, LARGEST_BYTES
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.faults import ShotFault
-from hotgravel.core.shot.props import Mesh, Prop
+from hotgravel.core.shot.props import Prop, files_of
 
 SHOT, MESHES = "shot.json", "meshes/"
+BESIDE = (*FORMATS, *FONT_FORMATS, "svg")  # what may lie beside a shot
 MOST_FILES = 200
 MOST_BYTES = 2 * LARGEST_BYTES  # unpacked, all together
 MOST_SHOT_BYTES = 32 * 2**20
@@ -38,8 +40,8 @@ def write_bundle(shot: Shot, find_mesh: FindMesh) -> bytes:
 
 
 def mesh_files(shot: Shot) -> list[str]:
-    """The names of the mesh files that a shot uses."""
-    return sorted({p.shape.file for p in shot.set if isinstance(p, Prop) and isinstance(p.shape, Mesh)})
+    """The names of the files that a shot uses: meshes, drawings, fonts."""
+    return sorted({name for p in shot.set if isinstance(p, Prop) for name in files_of(p)})
 
 
 def read_bundle(data: bytes) -> tuple[Shot, dict[str, bytes]]:
@@ -69,9 +71,9 @@ def _members(file: zipfile.ZipFile) -> Iterator[tuple[str, bytes]]:
     for entry in entries:
         name = entry.filename
         bare = name.removeprefix(MESHES)
-        is_mesh = name.startswith(MESHES) and "/" not in bare and bare.rpartition(".")[2].lower() in FORMATS
+        is_mesh = name.startswith(MESHES) and "/" not in bare and bare.rpartition(".")[2].lower() in BESIDE
         if name != SHOT and not is_mesh:
-            raise ShotFault.of(f"The zip holds {name!r}. Accepted: {SHOT}, and {', '.join(FORMATS)} files in {MESHES}.")
+            raise ShotFault.of(f"The zip holds {name!r}. Accepted: {SHOT}, and {', '.join(BESIDE)} files in {MESHES}.")
         most = min(left, MOST_SHOT_BYTES if name == SHOT else LARGEST_BYTES)
         with file.open(entry) as opened:
             content = opened.read(most + 1)

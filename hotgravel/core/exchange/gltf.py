@@ -1,4 +1,4 @@
-"""A frame as binary glTF 2.0: the props as meshes, the particles as points with attributes.
+"""A frame as binary glTF 2.0: props and skins as meshes, the particles as points with attributes.
 
 Source: the glTF 2.0 specification (ISO/IEC 12113:2022). It fixes metres and y up, so a wish
 for another unit or axis is met by a node that turns and scales the whole. Velocity, radius,
@@ -12,9 +12,10 @@ from typing import Any
 
 import numpy as np
 
-from hotgravel.core.exchange.take import Array, Step, Take, Wish
+from hotgravel.core.exchange.take import Array, Step, Take, Wish, linear, rgb_of
+from hotgravel.core.run.streaks import streak_of
 
-FLOAT, UINT, POINTS, TRIANGLES = 5126, 5125, 0, 4
+FLOAT, UINT, POINTS, LINES, TRIANGLES = 5126, 5125, 0, 1, 4
 ARRAY_BUFFER, ELEMENT_BUFFER = 34962, 34963
 
 
@@ -54,8 +55,10 @@ def _glb(take: Take, wish: Wish, frame: int, props: list[tuple[Any, Array, Array
     binary = _Binary()
     meshes: list[dict[str, Any]] = []
     nodes: list[dict[str, Any]] = [_root(wish)]
-    poses = take.world.poses(frame)
+    poses = take.poses(frame)
     for prop, vertices, faces in props:
+        if prop.id not in poses:
+            continue
         primitive = {
             "attributes": {"POSITION": binary.add(vertices, bounds=True)},
             "indices": binary.add(faces.ravel().astype(np.uint32), target=ELEMENT_BUFFER),
@@ -67,6 +70,19 @@ def _glb(take: Take, wish: Wish, frame: int, props: list[tuple[Any, Array, Array
             "name": prop.name, "mesh": len(meshes) - 1, "translation": pose.position.tolist(),
             "rotation": pose.quaternion.tolist(), "scale": [pose.scale] * 3,
         })  # fmt: skip
+    for row in take.skins:
+        skin = take.store.skin(frame, row)
+        if len(skin["faces"]):
+            attributes = {
+                "POSITION": binary.add(skin["vertices"], bounds=True),
+                "COLOR_0": binary.add(linear(rgb_of(skin["colour"]))),
+                "_VELOCITY": binary.add(skin["velocity"]),
+            }
+            corners = binary.add(skin["faces"].ravel().astype(np.uint32), target=ELEMENT_BUFFER)
+            meshes.append(
+                {"name": row, "primitives": [{"attributes": attributes, "indices": corners, "mode": TRIANGLES}]}
+            )
+            nodes.append({"name": row, "mesh": len(meshes) - 1})
     particles = take.store.particles(frame, ("position", "velocity", "radius", "id", "state"))
     if len(particles["id"]):
         attributes = {
@@ -78,6 +94,22 @@ def _glb(take: Take, wish: Wish, frame: int, props: list[tuple[Any, Array, Array
         }
         meshes.append({"name": "particles", "primitives": [{"attributes": attributes, "mode": POINTS}]})
         nodes.append({"name": "particles", "mesh": len(meshes) - 1})
+    for streaks in take.streaks:
+        made = streak_of(take.shot, take.store, frame, streaks)
+        points = made["points"]
+        if not points.size:
+            continue
+        first = np.arange(points.shape[0] * points.shape[1], dtype=np.uint32).reshape(points.shape[:2])
+        ends = np.stack([first[:, :-1], first[:, 1:]], axis=2)
+        attributes = {
+            "POSITION": binary.add(points.reshape(-1, 3), bounds=True),
+            "COLOR_0": binary.add(linear(rgb_of(np.repeat(made["colour"], points.shape[1])))),
+        }
+        indices = binary.add(ends.ravel(), target=ELEMENT_BUFFER)
+        meshes.append(
+            {"name": streaks.id, "primitives": [{"attributes": attributes, "indices": indices, "mode": LINES}]}
+        )
+        nodes.append({"name": streaks.id, "mesh": len(meshes) - 1})
     nodes[0]["children"] = list(range(1, len(nodes)))
     facts = take.origin | {"frame": frame, "rate": take.shot.finish.rate}
     document = {

@@ -11,9 +11,12 @@ from hotgravel.core.exchange.usd import write_usd
 # Name to what it holds, in words, and what writes it.
 WRITERS: dict[str, tuple[str, Writer]] = {
     "ply": ("particles with velocity, age, radius, id and state; a file a frame", write_ply),
-    "obj": ("props and particles as plain geometry; a file a frame", write_obj),
-    "gltf": ("props, and particles with velocity, radius, id and state; a .glb a frame", write_gltf),
-    "usd": ("props that move, and particles with velocities, widths and ids; one file with time samples", write_usd),
+    "obj": ("props, skins and particles as plain geometry; a file a frame", write_obj),
+    "gltf": ("props and skins, and particles with velocity, radius, id and state; a .glb a frame", write_gltf),
+    "usd": (
+        "props that move, skins, and particles with velocities, widths and ids; one file with time samples",
+        write_usd,
+    ),
     "still": ("one picture of the stage, PNG, of the first of the frames", write_still),
     "png": ("pictures of the stage, PNG; a file a frame", write_pictures),
     "mp4": ("a film of the stage, H.264", write_film),

@@ -14,6 +14,7 @@ from scipy.ndimage import gaussian_filter
 
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.place import Place
+from hotgravel.core.run.streaks import streak_of, streaks_in
 from hotgravel.core.run.world import World
 from hotgravel.core.shape.distance import distance
 from hotgravel.core.shot.matter import Skin
@@ -263,8 +264,8 @@ def pixels_of(
     """A kept frame as (height, width, 3). Raises `KeyError` if it is not kept."""
     particles = store.particles(frame, ("position", "radius", "state", "colour"))
     position = particles["position"].astype(float)
-    props = [p for p in world.shot.props if p.seen == "seen"]
-    poses = world.poses(frame)
+    poses = world.poses(store.moment(frame), store.gauges(frame)["absent"])
+    props = [p for p in world.shot.props if p.seen == "seen" and p.id in poses]
     if view is None:
         corners = [poses[p.id].to_world(np.stack(world.shapes[p.id].box)) for p in props if _is_set_piece(world, p.id)]
         crowd = [np.quantile(position, [0.02, 0.98], axis=0)] if len(position) else []
@@ -292,6 +293,9 @@ def pixels_of(
             under |= True if row.whom is None else particles["state"] == world.states[row.whom]
     position, glow, dull = position[~under], glow[~under], dull[~under]
     particles = {name: array[~under] for name, array in particles.items()}
+    for streaks in streaks_in(world.shot.matter):
+        made = streak_of(world.shot, store, frame, streaks)
+        _draw_streaks(made, image, depth, view, tan)
     embers = np.zeros_like(image)
     radius = particles["radius"].astype(float)
     _flakes(image, depth, view.eye, axes, tan, position[dull], radius[dull], glow[dull])
@@ -314,6 +318,22 @@ def _draw_skin(made: dict[str, Any], look: str, image: Array, depth: Array, view
     paint = (np.stack([rgb >> 16 & 255, rgb >> 8 & 255, rgb & 255], axis=1) / 255.0) ** 2.2
     sun = SUN / np.linalg.norm(SUN)
     _mesh(image, depth, view.eye, view.axes(), tan, vertices, normals, faces, paint, sun, np.array(GLOSS[look]))
+
+
+def _draw_streaks(made: dict[str, Any], image: Array, depth: Array, view: View, tan: float) -> None:
+    """Lines that fade, laid as flakes a pixel wide along them."""
+    points = made["points"].astype(float)
+    if points.shape[1] < 2 or not len(points):
+        return
+    rgb = made["colour"].astype(np.int64)
+    paint = (np.stack([rgb >> 16 & 255, rgb >> 8 & 255, rgb & 255], axis=1) / 255.0) ** 2.2
+    along = np.linspace(0.0, 1.0, 9)[:-1]
+    k = points.shape[1] - 1
+    laid = points[:, :-1, None] * (1.0 - along)[:, None] + points[:, 1:, None] * along[:, None]
+    fade = (1.0 - (np.arange(k)[:, None] + along) / k).ravel()
+    colour = (2.0 * paint[:, None, :] * fade[None, :, None]).reshape(-1, 3)
+    away = np.linalg.norm(laid.reshape(-1, 3) - view.eye, axis=1)
+    _flakes(image, depth, view.eye, view.axes(), tan, laid.reshape(-1, 3), away * tan / depth.shape[0], colour)
 
 
 def _looks(world: World, particles: dict[str, Any], palette: Array) -> tuple[Array, NDArray[np.bool_]]:

@@ -1,19 +1,16 @@
 """What a shot's rows say that will not come to anything, before a run. Findings, not faults: it runs."""
 
 from collections.abc import Iterator
-from typing import Any
 
 import numpy as np
 
 from hotgravel.core.drive.ask import Ask
 from hotgravel.core.drive.driver import answer
 from hotgravel.core.drive.value import held as hold
-from hotgravel.core.drive.value import is_signal
 from hotgravel.core.shot.cues import AtFrame, Enter, Touches
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault
-from hotgravel.core.shot.fields import Pick, Quantity, fields_of
-from hotgravel.core.shot.row import Clause
+from hotgravel.core.shot.signals import signals_in
 from hotgravel.core.shot.sources import Burst, Offshoot, Stream
 from hotgravel.core.shot.units import show_quantity
 
@@ -52,25 +49,13 @@ def _beyond(shot: Shot) -> Iterator[Fault]:
     """Signals that leave the bounds of what they drive somewhere in the shot; there they are held."""
     frames = np.linspace(shot.finish.first, shot.finish.last, 400)
     ask = Ask((frames - shot.finish.first) / shot.finish.rate, shot.clock)
-    for row in (r for r in shot.rows() if r.on):
-        for path, quantity, signal in _signals(row, ""):
-            values = np.asarray(answer(signal, ask))
-            held = hold(values, quantity)
-            off = np.flatnonzero(np.abs(held - values) > 1e-9)
-            if len(off):
-                worst = off[np.argmax(np.abs(held - values)[off])]
-                told = (float(f"{v[worst]:.4g}") for v in (values, held))
-                shown, kept = (show_quantity(n, quantity.unit, shot.dress) for n in told)
-                when = f"at frame {frames[worst]:.0f}"
-                yield Fault(row.id, path, f"{quantity.label} comes to {shown} {when}; it is held at {kept}.")
-
-
-def _signals(clause: Clause, prefix: str) -> Iterator[tuple[str, Quantity, Any]]:
-    for name, described in fields_of(type(clause)).items():
-        value = getattr(clause, name)
-        if isinstance(described, Pick):
-            yield from _signals(value, f"{prefix}{name}.")
-        elif isinstance(described, Quantity):
-            for axis, part in enumerate(value if described.three else (value,)):
-                if is_signal(part):
-                    yield f"{prefix}{name}.{axis}" if described.three else f"{prefix}{name}", described, part
+    for row, path, quantity, signal in signals_in(shot):
+        values = np.asarray(answer(signal, ask))
+        held = hold(values, quantity)
+        off = np.flatnonzero(np.abs(held - values) > 1e-9)
+        if len(off):
+            worst = off[np.argmax(np.abs(held - values)[off])]
+            told = (float(f"{v[worst]:.4g}") for v in (values, held))
+            shown, kept = (show_quantity(n, quantity.unit, shot.dress) for n in told)
+            when = f"at frame {frames[worst]:.0f}"
+            yield Fault(row.id, path, f"{quantity.label} comes to {shown} {when}; it is held at {kept}.")

@@ -44,10 +44,11 @@ class SoFar:
 @dataclass(frozen=True)
 class Happened:
     """What the way to a frame brought, beside the particles themselves. `nearest` tells, by cue, how near
-    its condition came."""
+    its condition came; `absent` names the props that are not there at the frame."""
 
     events: Events
     nearest: dict[str, float]
+    absent: list[str]
     touches: int
     steps: int
     seconds: dict[str, float]
@@ -58,8 +59,8 @@ def first_frame(world: World, clock: Callable[[], float]) -> tuple[Moment, Happe
     parts = Parts(clock)
     moment = Moment(world.shot.finish.first, memory=at_rest(list(world.shot.cues)))
     so_far = SoFar()
-    _land(world, moment, so_far, parts)
-    return moment, Happened(all_events(so_far.events), so_far.nearest, 0, 0, parts.seconds)
+    gone = _land(world, moment, so_far, parts)
+    return moment, Happened(all_events(so_far.events), so_far.nearest, gone, 0, 0, parts.seconds)
 
 
 def next_frame(world: World, moment: Moment, clock: Callable[[], float]) -> Happened:
@@ -72,8 +73,8 @@ def next_frame(world: World, moment: Moment, clock: Callable[[], float]) -> Happ
     dt = world.span / steps
     landing = moment.frame + 1
     for step in range(steps):
-        gone = absent(list(world.shot.cues), moment.memory)
-        scene = world.scene(moment.frame + step / steps, 1.0 / steps, gone)
+        away = absent(list(world.shot.cues), moment.memory)
+        scene = world.scene(moment.frame + step / steps, 1.0 / steps, away)
         with parts("supply"):
             _stream(world, moment, scene, moment.frame + step / steps, 1.0 / steps, dt)
         with parts("forces"):
@@ -95,11 +96,11 @@ def next_frame(world: World, moment: Moment, clock: Callable[[], float]) -> Happ
         moment.time += dt
         if step < steps - 1:
             with parts("cues"):
-                _cue(world, moment, world.scene(moment.frame + (step + 1) / steps, AHEAD, gone), landing, so_far)
+                _cue(world, moment, world.scene(moment.frame + (step + 1) / steps, AHEAD, away), landing, so_far)
                 _retire(moment)
     moment.frame = landing
-    _land(world, moment, so_far, parts)
-    return Happened(all_events(so_far.events), so_far.nearest, touches, steps, parts.seconds)
+    gone = _land(world, moment, so_far, parts)
+    return Happened(all_events(so_far.events), so_far.nearest, gone, touches, steps, parts.seconds)
 
 
 def _stream(world: World, moment: Moment, scene: Scene, frame: float, span: float, dt: float) -> None:
@@ -122,7 +123,7 @@ def _giving(world: World, moment: Moment, scene: Scene) -> list[Spring]:
     return [s for s in world.springs if s.source.prop in scene.poses and switched.get(s.source.id, True)]
 
 
-def _land(world: World, moment: Moment, so_far: SoFar, parts: Parts) -> None:
+def _land(world: World, moment: Moment, so_far: SoFar, parts: Parts) -> list[str]:
     """What happens at a whole frame: its bursts, how all look, then its cues, then the end of what has aged."""
     scene = world.scene(moment.frame, AHEAD, absent(list(world.shot.cues), moment.memory))
     with parts("supply"):
@@ -135,6 +136,8 @@ def _land(world: World, moment: Moment, so_far: SoFar, parts: Parts) -> None:
     with parts("cues"):
         _cue(world, moment, scene, moment.frame, so_far)
         _retire(moment)
+    there = world.poses(moment.frame, absent(list(world.shot.cues), moment.memory))
+    return [prop.id for prop in world.shot.props if prop.id not in there]
 
 
 def _admit(moment: Moment, new: Particles) -> None:

@@ -99,6 +99,10 @@ class FrameStore:
         with telling(f"Frame {frame}", f"The frames before it are kept: {REMEDY}"):
             write_groups(self.path(frame), groups, {"frame": frame, "gauges": measured}, plain=DRAWN)
 
+    def moment(self, frame: int) -> float:
+        """The frame of the run that stands at a frame."""
+        return float(frame)
+
     def write_seconds(self, frame: int, seconds: dict[str, float]) -> None:
         """How long each part of a frame took; kept beside it."""
         self.write_note(f"seconds/{frame:+07d}.json", seconds)

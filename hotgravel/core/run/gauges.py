@@ -38,6 +38,7 @@ def measure(world: World, particles: Particles, happened: Happened) -> dict[str,
         "steps": happened.steps,
         "firings": {c.id: int(fired[i]) if fired is not None else 0 for i, c in enumerate(world.shot.cues)},
         "nearest": {cue: float(f"{value:.6g}") for cue, value in happened.nearest.items()},
+        "absent": happened.absent,
         "bounds": [particles.position.min(axis=0).tolist(), particles.position.max(axis=0).tolist()] if some else None,
         "seconds": {name: round(s, 6) for name, s in happened.seconds.items()},
     }  # fmt: skip

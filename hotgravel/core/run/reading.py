@@ -13,4 +13,4 @@ def crowd_at(world: World, store: FrameStore, frame: int) -> ParticleCrowd:
     particles = blank(len(kept["id"]))
     for name in STORED:
         getattr(particles, name)[:] = kept[name]
-    return ParticleCrowd(particles, world.scene(frame, 1.0))
+    return ParticleCrowd(particles, world.scene(frame, 1.0, store.gauges(frame)["absent"]))

@@ -23,6 +23,7 @@ def same_until(before: Shot, after: Shot) -> float:
     a, b = before.dump(), after.dump()
     until = ALWAYS
     for section in ("set", "matter", "supply", "forces", "cues"):
+        a[section], b[section] = ([r for r in x[section] if r["kind"] != "streaks"] for x in (a, b))
         if [r["id"] for r in a[section]] != [r["id"] for r in b[section]]:
             return NEVER
         for was, now in zip(a[section], b[section], strict=True):
@@ -52,7 +53,7 @@ def _source(was: dict[str, Any], now: dict[str, Any]) -> float:
 
 
 def _finish(was: dict[str, Any], now: dict[str, Any]) -> float:
-    ignored = {"last": 0, "lengths": "m"}
+    ignored = {"last": 0, "lengths": "m", "retime": None}
     if was | ignored != now | ignored:
         return NEVER
     return ALWAYS if was["last"] == now["last"] else min(was["last"], now["last"])

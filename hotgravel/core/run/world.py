@@ -23,7 +23,8 @@ from hotgravel.core.shape.bvh import MeshTree, join_trees
 from hotgravel.core.shape.distance import MESH
 from hotgravel.core.shape.edges import Lines, lines_of
 from hotgravel.core.shape.kinds import Shaped, shaped
-from hotgravel.core.shape.mesh import MeshFault, mesh_of, solid
+from hotgravel.core.shape.lettering import read_file
+from hotgravel.core.shape.mesh import MeshFault, Solid, mesh_of, solid
 from hotgravel.core.shape.pose import Pose, moves, pose_at
 from hotgravel.core.shape.skin import TooFine, carried, skin
 from hotgravel.core.shape.zones import Scene
@@ -32,7 +33,7 @@ from hotgravel.core.shot.document import Shot, fingerprint
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.matter import Apart, Growth, Skin, Tint
-from hotgravel.core.shot.props import Lettering, Mesh, Prop
+from hotgravel.core.shot.props import Lettering, Mesh, Prop, files_of
 from hotgravel.core.shot.sources import Offshoot, Source
 from hotgravel.core.shot.units import show_quantity
 from hotgravel.kernels import core_version
@@ -171,7 +172,9 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
         try:
             shapes[prop.id], lines[prop.id] = _geometry(prop, find_mesh, notes)
         except MeshFault as fault:
-            faults.append(Fault(prop.id, "shape.file" if isinstance(prop.shape, Mesh) else "shape.words", str(fault)))
+            faults.append(
+                Fault(prop.id, "shape.words" if isinstance(prop.shape, Lettering) else "shape.file", str(fault))
+            )
     states = {state.id: number for number, state in enumerate(shot.states)}
     springs: list[Spring] = []
     shoots: dict[str, Shoot] = {}
@@ -220,14 +223,14 @@ _SHEET = "A sheet or an open mesh has no volume to fill. Accepted: its surface o
 
 def _basis(shot: Shot, quality: Quality | None, find_mesh: FindMesh) -> str:
     """All that goes into a run beside the shot: the quality, the meshes, and the program itself."""
-    files = sorted({p.shape.file for p in shot.props if isinstance(p.shape, Mesh)})
-    meshes = [hashlib.sha256(find_mesh(name).read_bytes()).hexdigest() for name in files]
+    files = sorted({name for p in shot.props for name in files_of(p)})
+    meshes = [hashlib.sha256(read_file(find_mesh(name))).hexdigest() for name in files]
     return " ".join([quality or shot.finish.quality, core_version(), *meshes])
 
 
 def _geometry(prop: Prop, find_mesh: FindMesh, notes: list[str]) -> tuple[Shaped, Lines]:
     """A prop's shape, and its corners and edges."""
-    if not isinstance(prop.shape, Mesh | Lettering):
+    if not isinstance(prop.shape, Solid):
         return shaped(prop.shape), lines_of(*mesh_of(prop.shape))
     mesh = solid(prop.shape, find_mesh)
     if isinstance(prop.shape, Mesh):

@@ -207,13 +207,16 @@ MESH_OF: dict[type, Callable[..., trimesh.Trimesh]] = {
 }  # fmt: skip
 
 
-def solid(shape: props.Mesh | props.Lettering, find_mesh: Callable[[str], Any]) -> Imported:
+Solid = props.Mesh | props.Lettering | props.Outline
+
+
+def solid(shape: Solid, find_mesh: Callable[[str], Any]) -> Imported:
     """The mesh of a shape that is one. Raises `MeshFault`."""
     if isinstance(shape, props.Mesh):
         return import_mesh(shape, find_mesh)
-    from hotgravel.core.shape.lettering import lettered
+    from hotgravel.core.shape.lettering import lettered, outlined
 
-    return lettered(shape)
+    return lettered(shape, find_mesh) if isinstance(shape, props.Lettering) else outlined(shape, find_mesh)
 
 
 def triangles_of(
@@ -223,7 +226,7 @@ def triangles_of(
 
     Raises `MeshFault`.
     """
-    if isinstance(shape, props.Mesh | props.Lettering):
+    if isinstance(shape, Solid):
         mesh = solid(shape, find_mesh)
         return mesh.vertices, mesh.faces, mesh.normals()
     return mesh_of(shape)

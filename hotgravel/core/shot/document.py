@@ -15,7 +15,7 @@ from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
 from hotgravel.core.shot.fields import Pick, Quantity, Refer, fields_of
 from hotgravel.core.shot.finish import Finish
 from hotgravel.core.shot.forces import Force
-from hotgravel.core.shot.matter import Apart, Collision, Growth, Skin, State, Tint
+from hotgravel.core.shot.matter import Apart, Collision, Growth, Skin, State, Streaks, Tint
 from hotgravel.core.shot.props import Prop
 from hotgravel.core.shot.row import Clause, Row
 from hotgravel.core.shot.sources import Offshoot, Source
@@ -35,11 +35,11 @@ SECTIONS = {
     "finish": "Finish",
 }
 ROWS: tuple[type[Row], ...] = (
-    Prop, Zone, State, Collision, Growth, Tint, Apart, Skin, Source, Offshoot, *get_args(Force), Cue,
+    Prop, Zone, State, Collision, Growth, Tint, Apart, Skin, Streaks, Source, Offshoot, *get_args(Force), Cue,
 )  # fmt: skip
 
 SetRow = Annotated[Prop | Zone, Field(discriminator="kind")]
-MatterRow = Annotated[State | Collision | Growth | Tint | Apart | Skin, Field(discriminator="kind")]
+MatterRow = Annotated[State | Collision | Growth | Tint | Apart | Skin | Streaks, Field(discriminator="kind")]
 SupplyRow = Annotated[Source | Offshoot, Field(discriminator="kind")]
 ForceRow = Annotated[Force, Field(discriminator="kind")]
 
@@ -244,6 +244,8 @@ def fingerprint(shot: Shot, *extra: str) -> str:
     document.pop("name")
     document["finish"].pop("lengths")
     document["finish"].pop("quality")  # handed in with the run's own
+    document["finish"].pop("retime")
+    document["matter"] = [row for row in document["matter"] if row["kind"] != "streaks"]
     for section in ("set", "matter"):
         for row in document[section]:
             row.pop("name", None)

@@ -14,6 +14,8 @@ import numpy as np
 from hotgravel.core.drive.driver import Driver, answer
 from hotgravel.core.drive.keys import Keys
 from hotgravel.core.drive.responses import Response
+from hotgravel.core.drive.starters import STARTERS
+from hotgravel.core.drive.table import keys_from_csv
 from hotgravel.core.drive.value import DRIVERS
 from hotgravel.core.drive.within import Within
 from hotgravel.core.shot.document import ROWS, Shot, load
@@ -21,6 +23,7 @@ from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.fields import Choice, Colour, Described, Palette, Pick, Quantity, Refer, fields_of, options_of
 from hotgravel.core.shot.row import Clause, Row, described_in, show_value
 from hotgravel.core.shot.units import Unreadable, read_quantity
+from hotgravel.core.shot.zones import Strokes
 
 
 @dataclass(frozen=True)
@@ -146,19 +149,39 @@ def _drivable(shot: Shot, row_id: str, path: str) -> Spot:
 def drive(shot: Shot, row_id: str, path: str, kind: str = "keys") -> Edited:
     """Let a number vary. What is made from others takes in what stood there; the rest begin around it."""
     place = _drivable(shot, row_id, path)
+    if kind in STARTERS:
+        number, most, first = _about(shot, place)
+        return _changed(shot, row_id, path, STARTERS[kind](number, most, first))
     if kind not in DRIVERS:
         raise ShotFault([Fault(row_id, path, f"{kind!r} drives nothing. Accepted: {', '.join(DRIVERS)}.")])
     return _changed(shot, row_id, path, begun(shot, place, kind, row_id))
+
+
+def set_table(shot: Shot, row_id: str, path: str, text: str) -> Edited:
+    """Drive a number by the keys of a CSV table of frames and values."""
+    _drivable(shot, row_id, path)
+    try:
+        keys = keys_from_csv(text)
+    except ValueError as fault:
+        raise ShotFault([Fault(row_id, path, str(fault))]) from None
+    return _changed(shot, row_id, path, {"kind": "keys", "keys": keys})
+
+
+def _about(shot: Shot, place: Spot) -> tuple[float, float, float]:
+    """What a number now is, the most that a signal about it should reach, and the shot's first frame."""
+    quantity, value = place.described, place.value
+    assert isinstance(quantity, Quantity)
+    number = float(answer(value, shot.clock.at(shot.finish.first))[0]) if not _by_element(value) else quantity.soft[1]
+    return number, float(np.clip(2.0 * number if number else quantity.soft[1], *_bounds(quantity))), shot.finish.first
 
 
 def begun(shot: Shot, place: Spot, kind: str, row_id: str) -> dict[str, Any]:
     """A driver of a kind that begins as what it replaces, or around it."""
     quantity, value = place.described, place.value
     assert isinstance(quantity, Quantity)
-    number = float(answer(value, shot.clock.at(shot.finish.first))[0]) if not _by_element(value) else quantity.soft[1]
+    number, other, _ = _about(shot, place)
     stood = value.model_dump(mode="json") if isinstance(value, Driver) else number
     low, high = quantity.soft
-    other = float(np.clip(2.0 * number if number else high, *_bounds(quantity)))
     none = float(np.clip(0.0, *_bounds(quantity))) if quantity.above is None else 0.1 * abs(number) or high
     match kind:
         case "keys":
@@ -230,6 +253,27 @@ def set_palette(shot: Shot, row_id: str, path: str, swatches: Sequence[tuple[str
         except Unreadable as fault:
             raise ShotFault([Fault(row_id, path, f"Swatch {number}: {fault}")]) from None
     return _changed(shot, row_id, path, read)
+
+
+def add_strokes(shot: Shot, row_id: str, path: str, points: Sequence[Sequence[float]]) -> Edited:
+    """Add a stroke's points to a zone drawn on the stage; no points at all clear it."""
+    try:
+        shape = getattr(shot.row(row_id), path, None)
+    except KeyError:
+        raise ShotFault([Fault(row_id, "", "There is no such row any more.")]) from None
+    if not isinstance(shape, Strokes):
+        raise ShotFault([Fault(row_id, path, "Nothing can be drawn here. Accepted: a zone of strokes.")])
+    if any(len(point) != 3 for point in points):
+        raise ShotFault([Fault(row_id, path, "A point has three numbers: x, y, z.")])
+    kept = [list(p) for p in shape.points] + [[round(float(n), 5) for n in p] for p in points] if points else []
+    document = shot.dump()
+    _find(document, row_id)[path]["points"] = kept
+    label = (
+        f"{shot.names()[row_id]}: stroke of {len(points)} points drawn"
+        if points
+        else f"{shot.names()[row_id]}: strokes cleared"
+    )
+    return Edited(load(document), label)
 
 
 def place_at(shot: Shot, row_id: str, path: str, at: Sequence[float]) -> Edited:

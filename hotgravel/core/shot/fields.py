@@ -202,10 +202,17 @@ def words(*, label: str, help: str, longest: int = 60) -> Any:
     return _field(Words(label=label, help=help, longest=longest), min_length=1, max_length=longest)
 
 
+FILE = r"^[A-Za-z0-9][A-Za-z0-9 ._-]{0,119}$"
+
+
 def file_name(*, label: str, help: str) -> Any:
     """A plain file name: no folder, no leading dot."""
-    pattern = r"^[A-Za-z0-9][A-Za-z0-9 ._-]{0,119}$"
-    return _field(FileName(label=label, help=help), pattern=pattern)
+    return _field(FileName(label=label, help=help), pattern=FILE)
+
+
+def own_file(*, label: str, help: str) -> Any:
+    """A plain file name, or none."""
+    return _field(FileName(label=label, help=help), default=None, pattern=FILE)
 
 
 def colour(default: str, *, label: str, help: str) -> Any:

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from typing import ClassVar, Literal
 
+from hotgravel.core.drive.value import Value
 from hotgravel.core.shot.fields import choice, dial
 from hotgravel.core.shot.row import Row
 
@@ -42,6 +43,13 @@ class Finish(Row):
     lengths: Literal["m", "cm"] = choice(
         {"m": "metres", "cm": "centimetres"}, "m", label="lengths",
         help="How lengths are shown and read; what is stored does not change.",
+    )  # fmt: skip
+
+    retime: Value | None = dial(
+        "frame", None, label="retime", soft=(1.0, 120.0), low=-100_000.0, high=1_000_000.0, drivable=True,
+        none="as it ran",
+        help="Which frame of the run is shown at each frame. Keys that fall play it backwards, flat ones hold it; "
+        "the run stays as it is.",
     )  # fmt: skip
 
     def complaints(self) -> Iterator[tuple[str, str]]:

@@ -104,6 +104,19 @@ class Apart(Row):
     )  # fmt: skip
 
 
+class Streaks(Row):
+    kind: Literal["streaks"] = "streaks"
+    section: ClassVar[str] = "matter"
+    title: ClassVar[str] = "streaks"
+    does: ClassVar[str] = "Draws a line behind each particle, where it was in the frames before. Handed over with it."
+    phrase: ClassVar[str] = "Streaks of {frames} frames follow {whom}."
+    whom: Ref | None = whom()
+    frames: int = dial(
+        "count", 8, label="frames", soft=(2, 24), low=1, high=240, whole=True,
+        help="How far back they reach. More frames make longer lines and a larger handover.",
+    )  # fmt: skip
+
+
 class Skin(Row):
     kind: Literal["skin"] = "skin"
     section: ClassVar[str] = "matter"

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value, Vector
-from hotgravel.core.shot.fields import choice, clause, colour, dial, dials, file_name, words
+from hotgravel.core.shot.fields import choice, clause, colour, dial, dials, file_name, own_file, words
 from hotgravel.core.shot.row import Clause, Row
 
 MeshUnit = Literal["m", "cm", "mm", "inch", "foot"]
@@ -116,11 +116,30 @@ class Lettering(Clause):
     )  # fmt: skip
     weight: int = dial(
         "count", 800, label="weight", soft=(400, 800), low=200, high=800, whole=True,
-        help="How thick the strokes are.",
+        help="How thick the strokes are. A font of your own that has only one weight keeps it.",
+    )  # fmt: skip
+    file: str | None = own_file(
+        label="own font", help="A TrueType, OpenType or WOFF2 font that was imported; it stands in for the others."
+    )
+
+    def wording(self) -> str:
+        return self.phrase + (", in {file}" if self.file else "")
+
+
+class Outline(Clause):
+    kind: Literal["outline"] = "outline"
+    title: ClassVar[str] = "an imported outline"
+    phrase: ClassVar[str] = "cut from {file}, {height} high and {depth} deep"
+    file: str = file_name(label="file", help="An SVG drawing, kept beside the shot: what its paths enclose is solid.")
+    height: float = _length(1.0, "height", "From the lowest to the highest point drawn.")
+    depth: float = _length(0.25, "depth", "From face to back.")
+    bevel: float = dial(
+        "m", 0.03, label="bevel", soft=(0.0, 0.1), low=0.0, high=1e4,
+        help="How far its edges are rounded; at most half the depth is used.",
     )  # fmt: skip
 
 
-Shape = Sphere | Hemisphere | Box | Plane | Disc | Cylinder | Cone | Torus | Lettering | Mesh
+Shape = Sphere | Hemisphere | Box | Plane | Disc | Cylinder | Cone | Torus | Lettering | Outline | Mesh
 
 
 class Prop(Row):
@@ -140,11 +159,18 @@ class Prop(Row):
         drivable=True, help="About x, then y, then z. Tilt a plain about z to make a slope.",
     )  # fmt: skip
     scale: Value = dial(
-        "×", 1.0, label="scale", soft=(0.1, 10.0), above=0.0, high=1e4, drivable=True,
-        help="All sizes times this. With keys it grows or shrinks, and its surface pushes.",
+        "×", 1.0, label="scale", soft=(0.1, 10.0), low=0.0, high=1e4, drivable=True,
+        help="All sizes times this. With keys it grows or shrinks, and its surface pushes; "
+        "at 0 it is not there.",
     )  # fmt: skip
     seen: Literal["seen", "unseen"] = choice(
         {"seen": "seen", "unseen": "unseen"}, "seen", label="seen",
         help="Unseen, it is not drawn, but is left, hit and measured to all the same.",
     )  # fmt: skip
     colour: str = colour("#5A5651", label="colour", help="How the stage paints it; the result does not change.")
+
+
+def files_of(prop: Prop) -> list[str]:
+    """The names of the files that a prop is made from, beside the shot."""
+    name = getattr(prop.shape, "file", None)
+    return [name] if name is not None else []

@@ -21,6 +21,7 @@ from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from hotgravel.core.shot.faults import ShotFault
+from tests.conftest import LOOSE, VENT, document, source
 
 
 @pytest.fixture(scope="module")
@@ -232,3 +233,69 @@ def test_a_film_is_read_back_with_its_rate_size_and_frames(folder, every, rate, 
     for picture, still in zip(shown, stills, strict=True):
         off = picture.astype(float) - np.asarray(Image.open(io.BytesIO(still)), float)
         assert np.abs(off).mean() < 4.0  # of 255; what H.264 with halved colour loses
+
+
+@pytest.fixture(scope="module")
+def wrapped(tmp_path_factory) -> Path:
+    """A few particles in a skin, on a prop that takes another's place."""
+    pair = [{"kind": "prop", "id": i, "name": i, "shape": {"kind": "box"}} for i in ("whole", "cracked")]
+    shot = document(
+        set=[VENT | {"shape": {"kind": "sphere", "radius": 0.5}}, *pair],
+        matter=[
+            LOOSE | {"colour": "#FF8000"},
+            {"kind": "skin", "id": "wax", "radius": 1.0, "cell": 0.08, "blend": 0.05},
+        ],
+        supply=[source(emit={"kind": "burst", "count": 40, "frame": 1}, radius=0.2, speed=3)],
+        cues=[
+            {
+                "kind": "cue",
+                "id": "crack",
+                "when": {"kind": "at_frame", "frame": 3},
+                "then": {"kind": "swap", "prop": "whole", "by": "cracked"},
+            }
+        ],
+        finish={"last": 5},
+    )
+    folder = tmp_path_factory.mktemp("wrapped")
+    execute(build(load(shot), beside(folder)), folder)
+    return folder
+
+
+def test_skins_are_handed_over_with_colour_and_velocity(wrapped, tmp_path):
+    kept = FrameStore(wrapped).skin(4, "wax")
+    assert len(kept["faces"]) > 500
+    obj = written(wrapped, "obj", frames=(4, 4))["a-test.0004.obj"]
+    mesh = trimesh.load_scene(io.BytesIO(obj), file_type="obj", split_objects=True).geometry["wax"]
+    assert len(mesh.faces) == len(kept["faces"])
+    assert mesh.bounds == pytest.approx(
+        np.array([kept["vertices"].min(axis=0), kept["vertices"].max(axis=0)]), abs=1e-4
+    )
+    glb = written(wrapped, "gltf", frames=(4, 4), unit="m", up="y")["a-test.0004.glb"]
+    wax = trimesh.load_scene(io.BytesIO(glb), file_type="glb").geometry["wax"]
+    assert len(wax.vertices) == len(kept["vertices"])
+    assert wax.visual.vertex_colors[:, :3].mean(axis=0) == pytest.approx([255, 55, 0], abs=1)  # 0x80 as light is 0.216
+    path = tmp_path / "it.usdc"
+    path.write_bytes(written(wrapped, "usd")["a-test.usdc"])
+    stage = Usd.Stage.Open(str(path))
+    skin = UsdGeom.Mesh(stage.GetPrimAtPath("/shot/skins/wax"))
+    assert np.array(skin.GetPointsAttr().Get(4)) == pytest.approx(kept["vertices"], abs=1e-5)
+    assert np.array(skin.GetVelocitiesAttr().Get(4)) == pytest.approx(kept["velocity"], abs=1e-5)
+    assert np.array(skin.GetDisplayColorPrimvar().Get(4))[0] == pytest.approx([1, 0.2158, 0], abs=1e-3)
+    validators = UsdValidation.ValidationRegistry()
+    chosen = [m.name for m in validators.GetAllValidatorMetadata() if not m.isSuite]
+    told = UsdValidation.ValidationContext(validators.GetOrLoadValidatorsByName(chosen)).Validate(stage)
+    assert [e.GetErrorAsString() for e in told] == []
+
+
+def test_a_prop_that_another_takes_the_place_of_is_gone_in_every_format(wrapped, tmp_path):
+    for frame, there, gone in ((2, "whole", "cracked"), (4, "cracked", "whole")):
+        obj = written(wrapped, "obj", frames=(frame, frame))[f"a-test.000{frame}.obj"].decode()
+        assert f"o {there}" in obj.splitlines()
+        assert f"o {gone}" not in obj.splitlines()
+        glb = written(wrapped, "gltf", frames=(frame, frame))[f"a-test.000{frame}.glb"]
+        assert {m.name for m in GLTF2.load_from_bytes(glb).meshes} == {"vent", there, "wax", "particles"}
+    path = tmp_path / "it.usdc"
+    path.write_bytes(written(wrapped, "usd")["a-test.usdc"])
+    stage = Usd.Stage.Open(str(path))
+    seen = [UsdGeom.Mesh(stage.GetPrimAtPath("/shot/set/whole")).ComputeVisibility(f) for f in (2, 4)]
+    assert seen == ["inherited", "invisible"]

@@ -316,6 +316,9 @@ SHOWN = {
     "zone.name",
     "skin.look",
     "skin.shown",
+    "streaks.whom",
+    "streaks.frames",
+    "finish.retime",
 }
 
 

@@ -7,6 +7,7 @@ import { Player } from "./player.js";
 import { cancelRun, follow, getJson, inWords, Progress, resumeRun, startRun } from "./runs.js";
 import { Score } from "./score.js";
 import { Stage } from "./stage.js";
+import { StrokePen } from "./strokes.js";
 
 const $ = (id) => document.getElementById(id);
 const facts = JSON.parse($("facts").textContent);
@@ -32,9 +33,10 @@ function showFrame(frame) {
   const blur = $("streaks").checked ? 0.5 / ranShot.rate : 0;
   const key = `${by} ${frame.frame} ${revision}`, weights = weighed.key === key ? weighed.weights : null;
   if (by.startsWith("zone ") && !weights) weigh(by.slice(5), frame, key);
-  stage.show(frame, coloured(frame, by, ranShot, top, weights), blur);
+  stage.show(frame, coloured(frame, by, ranShot, top, weights), blur, score.measured.get(frame.frame)?.absent);
   drawLegend($("legend"), by, by.startsWith("zone ") ? shot : ranShot, top, score.measured.get(frame.frame), weights);
   stage.skins.show(run.id, frame.frame, ranShot.skins);
+  stage.streaks.show(run.id, frame.frame, ranShot.streaks);
   driven.follow(frame.frame);
 }
 
@@ -68,6 +70,18 @@ function placeZone(zone, { x, y, z }) {
   window.htmx.ajax("POST", `/shots/${shotId}/rows/${zone}/place`, { target: "#notebook", swap: "innerHTML",
     values: { path: "shape.at", x, y, z, revision: $("revision").value, unfolded: $("unfolded").value } });
 }
+
+const pen = new StrokePen(stage, (zone, points) => {
+  $("stage-note").textContent = "";
+  window.htmx.ajax("POST", `/shots/${shotId}/rows/${zone}/strokes`, { target: "#notebook", swap: "innerHTML",
+    values: { path: "shape", points, revision: $("revision").value, unfolded: $("unfolded").value } });
+});
+$("notebook").addEventListener("click", (event) => {
+  const { draw, radius } = event.target.dataset ?? {};
+  if (!draw) return;
+  pen.take(draw, Number(radius));
+  $("stage-note").textContent = "Draw on the set: press, move, let go. Esc puts the pen down.";
+});
 
 let cameraTimer = 0;
 function keepCamera(view) {
@@ -110,6 +124,7 @@ function takeRun(next, itsShot) {
   ranShot = { ...itsShot, id: shotId };
   score.use(ranShot, run.first, run.last);
   player.use(new Frames(run.id), run.first, ranShot.rate);
+  takeRetime();
   const progress = new Progress(run.first, run.last);
   player.following = going();
   stopFollowing = follow(run.id, {
@@ -210,6 +225,7 @@ async function onEdited(news) {
   shot = news.shot;
   revision = news.revision;
   offerColours();
+  takeRetime();
   $("quality").value = shot.quality;
   if (run) {
     const line = $("run-state");
@@ -258,6 +274,13 @@ $("resume").addEventListener("click", pressResume);
 $("cancel").addEventListener("click", pressCancel);
 $("play").addEventListener("click", () => player.toggle());
 $("reverse").addEventListener("change", () => { player.way = $("reverse").checked ? -1 : 1; if (player.playing) { player.pause(); player.play(); } });
+// The page's retime counts, as it is shown only: the run need not be made again.
+function takeRetime() {
+  $("retimed").disabled = !shot.retime;
+  $("retimed").closest("label").hidden = !shot.retime;
+  player.shownAt = shot.retime && $("retimed").checked ? shot.retime : null;
+}
+$("retimed").addEventListener("change", () => { takeRetime(); if (player.playing) { player.pause(); player.play(); } });
 $("first").addEventListener("click", () => step(-Infinity));
 $("last").addEventListener("click", () => step(Infinity));
 $("back").addEventListener("click", () => step(-1));
@@ -278,7 +301,7 @@ const KEYS = {
   Home: () => step(-Infinity),
   End: () => step(Infinity),
   r: pressRun,
-  Escape: () => { tell("close"); closeBecause(); pressCancel(); },
+  Escape: () => { tell("close"); closeBecause(); pen.take(null, 0); pressCancel(); },
   f: fit,
   c: () => { const s = $("colour-by"); s.selectedIndex = (s.selectedIndex + 1) % s.options.length; redraw(); },
   w: () => { $("wireframe").checked = !$("wireframe").checked; stage.setWireframe($("wireframe").checked); },

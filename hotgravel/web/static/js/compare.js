@@ -40,6 +40,7 @@ const player = new Player({
     frames.forEach((frame, i) => {
       const side = sides[i];
       side.stage.skins.show(side.run.id, frame.frame, side.shot.skins);
+      side.stage.streaks.show(side.run.id, frame.frame, side.shot.streaks);
       side.stage.show(frame, coloured(frame, "paint", side.shot, 1), 0.5 / side.shot.rate);
     });
   },

@@ -17,6 +17,7 @@ export class Player {
     this.shown = [];
     this.busy = false;
     this.fault = "";
+    this.shownAt = null;   // by frame of the shot: the frame of the run that a retime shows
   }
 
   use(frames, first, rate) {
@@ -80,15 +81,17 @@ export class Player {
     const back = this.way < 0;
     const from = back ? (this.frame <= this.first ? this.last : this.frame) : this.frame >= this.last ? this.first : this.frame;
     const began = performance.now();
+    const start = this.shownAt ? (back ? this.shownAt.length - 1 : 0) : from - this.first;
     const tick = () => {
       if (!this.playing) return;
-      const span = this.last - this.first + 1;
+      const span = this.shownAt ? this.shownAt.length : this.last - this.first + 1;
       const on = Math.floor(((performance.now() - began) / 1000) * this.rate);
-      const frame = this.first + ((((from - this.first + this.way * on) % span) + span) % span);
+      const at = (((start + this.way * on) % span) + span) % span;
+      const frame = this.shownAt ? this.shownAt[at] : this.first + at;
       if (frame !== this.frame) this.seek(frame);
       requestAnimationFrame(tick);
     };
-    this.seek(from);
+    this.seek(this.shownAt ? this.shownAt[start] : from);
     requestAnimationFrame(tick);
   }
 

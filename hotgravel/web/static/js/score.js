@@ -40,6 +40,13 @@ export class Score {
       lane.canvas.title = "Firings in each frame. Click to go there.";
       this.lanes.push(lane);
     }
+    for (const signal of shot.signals ?? []) {
+      const lane = this.lane("signal", signal.name, 24, (c) => this.signal(c, signal.values), () => "");
+      lane.value.textContent = signal.low === signal.high ? signal.low : `${signal.low} to ${signal.high}`;
+      lane.fixed = true;
+      lane.canvas.title = "A signal over the shot's frames. Click to go there.";
+      this.lanes.push(lane);
+    }
     const states = shot.states;
     this.lanes.push(
       this.lane("gauge", "particles by state", 30, (c) => this.stack(c, states), (g) => compact(g.particles)),
@@ -102,12 +109,21 @@ export class Score {
   moveHead(frame) {
     this.frame = frame;
     const gauges = this.measured.get(frame);
-    for (const lane of this.lanes) lane.value.textContent = gauges ? lane.now(gauges) : "";
+    for (const lane of this.lanes) if (!lane.fixed) lane.value.textContent = gauges ? lane.now(gauges) : "";
     const canvas = this.lanes[0]?.canvas;
     this.head.hidden = !canvas || frame === undefined;
     if (!canvas) return;
     const left = canvas.offsetLeft + ((frame - this.firstFrame + 0.5) / this.span()) * canvas.clientWidth;
     this.head.style.left = `${left - 1}px`;
+  }
+
+  signal({ context, width, height }, values) {
+    const low = Math.min(...values), span = Math.max(...values) - low || 1, first = this.shot.first;
+    context.strokeStyle = "#A97C12";
+    context.lineWidth = 1.4;
+    context.beginPath();
+    values.forEach((v, i) => context.lineTo(this.x(first + i + 0.5, width), height - 3 - ((v - low) / span) * (height - 6)));
+    context.stroke();
   }
 
   x(frame, width) { return ((frame - this.firstFrame) / this.span()) * width; }

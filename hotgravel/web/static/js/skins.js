@@ -8,7 +8,7 @@ const LOOKS = {
   glassy: { roughness: 0.12, metalness: 0.15 },
 };
 
-function unpack(buffer) {
+export function unpackArrays(buffer) {
   const length = new DataView(buffer).getUint32(0, true);
   const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
   return Object.fromEntries(head.fields.map((f) => [f.name, new ARRAYS[f.type](buffer, 4 + length + f.offset, f.count * f.width)]));
@@ -29,7 +29,7 @@ export class Skins {
     await Promise.all(skins.map(async (skin) => {
       const answer = await fetch(`/runs/${run}/frames/${frame}/skins/${skin.id}.bin`);
       if (!answer.ok) return;
-      const arrays = unpack(await answer.arrayBuffer());
+      const arrays = unpackArrays(await answer.arrayBuffer());
       if (this.wanted === wish) this.build(skin, arrays);
     }));
   }

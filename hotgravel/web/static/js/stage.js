@@ -3,6 +3,7 @@ import * as THREE from "../vendor/three/three.module.js";
 import { OrbitControls } from "../vendor/three/OrbitControls.js";
 import { ParticleCloud } from "./particles.js";
 import { Skins } from "./skins.js";
+import { Streaks } from "./streaks.js";
 import { ZoneOutlines } from "./zones.js";
 
 const HORIZON = new THREE.Color("#2A1B22"), ZENITH = new THREE.Color("#070A14");
@@ -42,6 +43,7 @@ export class Stage {
     this.wireframe = false;
     this.watchClicks(picked);
     this.skins = new Skins(this);
+    this.streaks = new Streaks(this);
     this.outlines = new ZoneOutlines(this, placed);
     new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
     this.resize();
@@ -117,9 +119,10 @@ export class Stage {
     this.later();
   }
 
-  pose(frame) {
+  pose(frame, absent = []) {
     this.outlines.pose(frame);
-    for (const { mesh, poses } of this.props) {
+    for (const { id, mesh, poses } of this.props) {
+      mesh.visible = !absent.includes(id);
       const at = poses[Math.max(0, Math.min(poses.length - 1, frame - this.firstFrame))];
       mesh.position.set(at[0], at[1], at[2]);
       mesh.quaternion.set(at[3], at[4], at[5], at[6]);
@@ -190,12 +193,12 @@ export class Stage {
 
   // The particles
 
-  show(frame, { colours, heat }, blur) {
+  show(frame, { colours, heat }, blur, absent) {
     this.frame = frame;
     this.cloud.mesh.material.uniforms.shutter.value = blur;
     this.cloud.show(frame, colours, heat);
     this.lightUp(frame, heat);
-    this.pose(frame.frame);
+    this.pose(frame.frame, absent);
     this.markPicked();
     this.later();
   }
@@ -216,7 +219,7 @@ export class Stage {
     this.ember.position.set(middle[0], middle[1] + 0.6 * spread, middle[2]);
   }
 
-  clear() { this.frame = null; this.skins.clear(); this.cloud.clear(); this.ring.visible = false; this.ember.intensity = 0; this.later(); }
+  clear() { this.frame = null; this.skins.clear(); this.streaks.clear(); this.cloud.clear(); this.ring.visible = false; this.ember.intensity = 0; this.later(); }
 
   watchClicks(picked) {
     let down = null;
