@@ -63,16 +63,17 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
 
 
 def _lanes(shot: Shot) -> list[dict[str, Any]]:
-    """The first signals of a shot for the score: what each is called, and its value at every frame."""
+    """The first signals of a shot for the score: what each is called, and its value at every frame, as a
+    number and as it is shown."""
     frames = np.arange(shot.finish.first, shot.finish.last + 1, dtype=float)
     found = []
     for row, path, quantity, driver in islice(signals_in(shot), MOST_LANES):
         axis = f" {'xyz'[int(path[-1])]}" if quantity.three else ""
         values = over_frames(shot, driver, frames)
-        low, high = (show_quantity(float(f"{n:.3g}"), quantity.unit, shot.dress) for n in (values.min(), values.max()))
+        rounded = [float(f"{v:.3g}") if abs(v) > 1e-9 else 0.0 for v in values]
         found.append({
-            "row": row.id, "name": f"{shot.names()[row.id]}: {quantity.label}{axis}", "low": low, "high": high,
-            "values": [float(f"{v:.5g}") for v in values],
+            "row": row.id, "name": f"{shot.names()[row.id]}: {quantity.label}{axis}",
+            "values": rounded, "texts": [show_quantity(v, quantity.unit, shot.dress) for v in rounded],
         })  # fmt: skip
     return found
 

@@ -14,6 +14,8 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 MOST_ROUNDS = 60
+LAST = 0x7FFFFFFFFFFFFFFF  # the key of those who take no part
+DENSE = 16.0  # cells a point, above which a table of all cells is not worth its memory
 SLACK = 0.012  # of the contact distance: an overlap that is let be
 REACH = 1.5  # of each correction; the mean over contacts alone would be slow
 
@@ -26,24 +28,49 @@ def _key(i, j, k):
 
 
 @njit(cache=True, parallel=True)
-def _cells(position, who, cell, cells, keys):
+def _cells(position, who, cell, cells):
     for n in prange(len(position)):
         for c in range(3):
-            cells[n, c] = math.floor(position[n, c] / cell)
-        # Those who take no part stand behind all others.
-        keys[n] = _key(cells[n, 0], cells[n, 1], cells[n, 2]) if who[n] else 0x7FFFFFFFFFFFFFFF
+            cells[n, c] = math.floor(position[n, c] / cell) if who[n] else 0
+
+
+@njit(cache=True, parallel=True)
+def _keys(cells, who, low, shape, dense, keys):
+    for n in prange(len(cells)):
+        i, j, k = cells[n, 0], cells[n, 1], cells[n, 2]
+        if not who[n]:
+            keys[n] = LAST  # those who take no part stand behind all others
+        elif dense:
+            keys[n] = ((i - low[0]) * shape[1] + j - low[1]) * shape[2] + k - low[2]
+        else:
+            keys[n] = _key(i, j, k)
 
 
 class Grid:
-    """Points (n, 3) in the order of cubes of side `cell`; those that `who` leaves out come last."""
+    """Points (n, 3) in the order of cubes of side `cell`; those that `who` leaves out come last.
+
+    Where the room they fill has few cells for their number, `first` tells for each cell where its points
+    begin; elsewhere it is empty, and cells are found by searching the sorted keys.
+    """
 
     def __init__(self, position: Array, who: NDArray[np.bool_], cell: float) -> None:
         n = len(position)
         cells, keys = np.empty((n, 3), np.int64), np.empty(n, np.int64)
-        _cells(position, who, cell, cells, keys)
+        _cells(position, who, cell, cells)
+        self.count = int(who.sum())
+        inside = cells if self.count == n else cells[who]
+        self.low, self.shape, dense = np.zeros(3, np.int64), np.ones(3, np.int64), False
+        if self.count:
+            self.low = inside.min(axis=0) - 1  # a border, so that each cell has all its neighbours
+            self.shape = inside.max(axis=0) - self.low + 2
+            dense = float(np.prod(self.shape.astype(float))) <= DENSE * self.count
+        _keys(cells, who, self.low, self.shape, dense, keys)
         self.order = np.argsort(keys, kind="stable")
         self.cells, self.keys = cells[self.order], keys[self.order]
-        self.count = int(who.sum())
+        self.first = np.zeros(0, np.int64)
+        if dense:
+            counts = np.bincount(self.keys[: self.count], minlength=int(np.prod(self.shape)) + 1)
+            self.first = np.concatenate([[0], np.cumsum(counts)])
 
 
 @njit(cache=True)
@@ -59,17 +86,21 @@ def _from(keys, key, low, high):
 
 
 @njit(cache=True, parallel=True)
-def _rows(cells, keys, count, ranges, candidates):
+def _rows(cells, keys, first, shape, count, ranges, candidates):
     """For each point, where the nine rows of cells about it begin and end, and how many there are in all."""
     for n in prange(count):
         total = 0
         for a in range(-1, 2):
             for b in range(-1, 2):
-                key = _key(cells[n, 0] + a, cells[n, 1] + b, cells[n, 2] - 1)
-                low = _from(keys, key, 0, count)
-                high = low
-                while high < count and keys[high] <= key + 2:
-                    high += 1
+                if len(first):
+                    key = keys[n] + (a * shape[1] + b) * shape[2] - 1
+                    low, high = first[key], first[key + 3]
+                else:
+                    key = _key(cells[n, 0] + a, cells[n, 1] + b, cells[n, 2] - 1)
+                    low = _from(keys, key, 0, count)
+                    high = low
+                    while high < count and keys[high] <= key + 2:
+                        high += 1
                 row = 3 * (a + 1) + b + 1
                 ranges[n, row, 0], ranges[n, row, 1] = low, high
                 total += high - low
@@ -77,21 +108,21 @@ def _rows(cells, keys, count, ranges, candidates):
 
 
 @njit(cache=True, parallel=True)
-def _listed(position, reach, cells, count, ranges, starts, ends, near):
+def _listed(position, reach, cells, count, hashed, ranges, starts, ends, near):
     for n in prange(count):
         found = starts[n]
         for row in range(9):
             i, j = cells[n, 0] + row // 3 - 1, cells[n, 1] + row % 3 - 1
             for m in range(ranges[n, row, 0], ranges[n, row, 1]):
-                if m == n or cells[m, 0] != i or cells[m, 1] != j:
-                    continue
+                if hashed and (cells[m, 0] != i or cells[m, 1] != j):
+                    continue  # of another row, whose hash is the same
                 x, y, z = (
                     position[n, 0] - position[m, 0],
                     position[n, 1] - position[m, 1],
                     position[n, 2] - position[m, 2],
                 )
                 far = reach[n] + reach[m]
-                if x * x + y * y + z * z < far * far:
+                if x * x + y * y + z * z < far * far and m != n:
                     near[found] = m
                     found += 1
         ends[n] = found
@@ -106,13 +137,16 @@ class Nearby:
         n, count = len(position), grid.count
         self.order = grid.order
         ranges, candidates = np.empty((count, 9, 2), np.int32), np.zeros(n + 1, np.int64)
-        _rows(grid.cells, grid.keys, count, ranges, candidates)
+        _rows(grid.cells, grid.keys, grid.first, grid.shape, count, ranges, candidates)
         self.starts = np.cumsum(candidates)
         self.ends = self.starts[:-1].copy()
         self.near = np.empty(int(self.starts[-1]), np.int32)
         self.sorted_position = position[grid.order]
         sorted_reach = reach[grid.order]
-        _listed(self.sorted_position, sorted_reach, grid.cells, count, ranges, self.starts, self.ends, self.near)
+        _listed(
+            self.sorted_position, sorted_reach, grid.cells, count, len(grid.first) == 0, ranges, self.starts,
+            self.ends, self.near,
+        )  # fmt: skip
 
 
 @njit(cache=True, parallel=True)
@@ -161,6 +195,18 @@ def _calmed(position, velocity, radius, mass, gap, starts, ends, near, out):
             out[n, c] = velocity[n, c] + scale * (vx, vy, vz)[c]
 
 
+@njit(cache=True, parallel=True)
+def _shifted(position, move, listed, far):
+    """Move all, in place; returns how far the farthest has come from where it was listed, along one axis."""
+    for n in prange(len(position)):
+        off = 0.0
+        for c in range(3):
+            position[n, c] += move[n, c]
+            off = max(off, abs(position[n, c] - listed[n, c]))
+        far[n] = off
+    return far.max()
+
+
 def separate(
     position: Array, velocity: Array, radius: Array, mass: Array, who: NDArray[np.bool_], gap: float,
     most: int = MOST_ROUNDS,
@@ -170,20 +216,20 @@ def separate(
     n = len(position)
     if n < 2 or not who.any():
         return 0
-    move, worst, listed = np.empty((n, 3)), np.empty(n), None
+    move, worst, far, strayed = np.empty((n, 3)), np.empty(n), np.empty(n), np.inf
     p, v, r, m, mine = position, velocity, radius, mass, who
     order, done = np.arange(n), 0
     while done < most:
         done += 1
-        if listed is None or np.abs(p - listed).max() > 0.07 * (r[mine].min() + 0.5 * gap):
+        if strayed > 0.12 * (r[mine].min() + 0.5 * gap):
             # In the order of the grid, so that what is near in space is near in memory.
-            found = Nearby(p, mine, 1.15 * (r + 0.5 * gap))
+            found = Nearby(p, mine, 1.25 * (r + 0.5 * gap))
             p, v, r, m, mine, order = (a[found.order] for a in (p, v, r, m, mine, order))  # type: ignore[assignment]
             listed = p.copy()
         _pushed(p, r, m, gap, found.starts, found.ends, found.near, move, worst)
         if worst.max() < SLACK:
             break
-        p += move
+        strayed = _shifted(p, move, listed, far)
     calmer = np.empty_like(v)
     _calmed(p, v, r, m, gap, found.starts, found.ends, found.near, calmer)
     position[order], velocity[order] = p, calmer

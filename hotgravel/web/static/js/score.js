@@ -41,9 +41,7 @@ export class Score {
       this.lanes.push(lane);
     }
     for (const signal of shot.signals ?? []) {
-      const lane = this.lane("signal", signal.name, 24, (c) => this.signal(c, signal.values), () => "");
-      lane.value.textContent = signal.low === signal.high ? signal.low : `${signal.low} to ${signal.high}`;
-      lane.fixed = true;
+      const lane = this.lane("signal", signal.name, 24, (c) => this.signal(c, signal.values), (_, frame) => signal.texts[frame - shot.first] ?? "");
       lane.canvas.title = "A signal over the shot's frames. Click to go there.";
       this.lanes.push(lane);
     }
@@ -109,7 +107,7 @@ export class Score {
   moveHead(frame) {
     this.frame = frame;
     const gauges = this.measured.get(frame);
-    for (const lane of this.lanes) if (!lane.fixed) lane.value.textContent = gauges ? lane.now(gauges) : "";
+    for (const lane of this.lanes) lane.value.textContent = gauges ? lane.now(gauges, frame) : "";
     const canvas = this.lanes[0]?.canvas;
     this.head.hidden = !canvas || frame === undefined;
     if (!canvas) return;
