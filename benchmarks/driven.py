@@ -66,7 +66,7 @@ def moved(world: World, scene: Scene, p: Particles) -> None:
     table = world.forces(scene, p, DT, {})
     c = world.colliders(scene)
     advance(p.position, p.velocity, p.age, p.state, p.radius, p.touched, p.impact, p.travelled, DT, table.by_element,
-            table.pull, table.rate, table.drift, table.bite, c.table, c.bits, world.tree)  # fmt: skip
+            table.pull, table.rate, table.drift, table.bite, c.table, c.bits, world.tree, p.id, 0)  # fmt: skip
 
 
 # The same in NumPy.

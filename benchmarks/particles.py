@@ -39,7 +39,7 @@ def main() -> None:
 
     def step() -> int:
         return advance(p.position, p.velocity, p.age, p.state, p.radius, p.touched, p.impact, p.travelled, 1 / 48,
-                       False, *forces, c.table, c.bits, tree)  # fmt: skip
+                       False, *forces, c.table, c.bits, tree, p.id, 0)  # fmt: skip
 
     def timed(work) -> float:
         start = time.perf_counter()

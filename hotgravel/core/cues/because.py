@@ -1,47 +1,103 @@
-"""The because of one particle: what made it what it is at a frame."""
+"""The because of one particle: what made it what it is at a frame, back to the source of all it came off."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
-from hotgravel.core.cues.record import DID, Events
+from hotgravel.core.cues.record import DID, NOBODY, Events
 from hotgravel.core.shot import cues as c
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.row import sentence
 from hotgravel.core.shot.sources import Offshoot
 from hotgravel.core.shot.units import Dress, show_quantity
 
+# A particle at a frame or before it: its source, age, parent, cause, and the frame it was found at.
+Find = Callable[[int, int], dict[str, Any] | None]
+DEEPEST = 12  # generations
+
 
 @dataclass(frozen=True)
 class Reason:
-    """One link of the chain: the frame, the row that acted, and a sentence."""
+    """One link of the chain: the frame, the row that acted, a sentence, and the particle it concerned."""
 
     frame: int
     row: str
     text: str
+    particle: int = NOBODY
 
 
-def because(shot: Shot, events: Events, particle: int, source: int, born: int, frame: int) -> list[Reason]:
-    """The chain that explains a particle at a frame, oldest first."""
+def ancestry(shot: Shot, events: Events, particle: int, frame: int, find: Find) -> list[Reason]:
+    """The chain that explains a particle at a frame, oldest first, through all it came off."""
+    chain: list[Reason] = []
+    until = frame
+    for _ in range(DEEPEST):
+        found = find(particle, until)
+        if found is None:
+            chain.insert(0, Reason(until, "", f"Particle {particle} lived less than a frame.", particle))
+            break
+        born = int(np.ceil(round(found["frame"] - found["age"] * shot.finish.rate / shot.finish.time_scale, 6)))
+        chain[:0] = because(shot, events, particle, found["source"], born, until, found["parent"])
+        if found["parent"] < 0:
+            break
+        if found["cause"] >= 0:
+            chain = _set_off(shot, events, found, born) + chain
+        particle, until = found["parent"], born
+    return sorted(dict.fromkeys(chain), key=lambda r: r.frame)
+
+
+def _set_off(shot: Shot, events: Events, found: dict[str, Any], born: int) -> list[Reason]:
+    """The firing that made a parent give something off."""
+    mine = np.flatnonzero(
+        (events.particle == found["parent"]) & (events.cue == found["cause"]) & (events.frame <= born)
+    )
+    return [_told(shot, events, int(mine[-1]))] if len(mine) else []
+
+
+def because(
+    shot: Shot, events: Events, particle: int, source: int, born: int, frame: int, parent: int = NOBODY
+) -> list[Reason]:  # fmt: skip
+    """What one particle itself went through up to a frame, oldest first."""
     row = shot.supply[source]
     state = shot.names()[row.state]
-    left = "another particle" if isinstance(row, Offshoot) else f"the {row.part} of {shot.names()[row.prop]}"
-    chain = [Reason(born, row.id, f"Left {left} in state {state}.")]
+    left = (
+        f"Came off particle {parent}"
+        if isinstance(row, Offshoot)
+        else f"Left the {row.part} of {shot.names()[row.prop]}"
+    )
+    chain = [Reason(born, row.id, f"{left} in state {state}.", particle)]
+    chain[:0] = _started(shot, events, row.id, born)
     mine = np.flatnonzero((events.particle == particle) & (events.frame <= frame))
-    for i in mine:
-        cue = shot.cues[int(events.cue[i])]
-        said = sentence(cue, shot.dress, shot.names())
-        crossed = _crossed(cue, float(events.value[i]), shot.dress) if events.what[i] == DID else "That is over."
-        chain.append(Reason(int(events.frame[i]), cue.id, f"{said} {crossed}".strip()))
+    chain += [_told(shot, events, int(i)) for i in mine if not _ended(shot, events, int(i), frame)]
     return chain
+
+
+def _ended(shot: Shot, events: Events, i: int, frame: int) -> bool:
+    """Whether this is how it ended at the very frame: that does not explain what came off it before."""
+    return isinstance(shot.cues[int(events.cue[i])].then, c.Remove) and int(events.frame[i]) >= frame
+
+
+def _started(shot: Shot, events: Events, row: str, born: int) -> list[Reason]:
+    """The firing that had started a source, if a cue did."""
+    starts = [n for n, cue in enumerate(shot.cues) if isinstance(cue.then, c.Start) and cue.then.row == row]
+    mine = np.flatnonzero(np.isin(events.cue, starts) & (events.frame <= born) & (events.what == DID))
+    return [_told(shot, events, int(mine[-1]))] if len(mine) else []
+
+
+def _told(shot: Shot, events: Events, i: int) -> Reason:
+    cue = shot.cues[int(events.cue[i])]
+    said = sentence(cue, shot.dress, shot.names())
+    crossed = _crossed(cue, float(events.value[i]), shot.dress) if events.what[i] == DID else "That is over."
+    return Reason(int(events.frame[i]), cue.id, f"{said} {crossed}".strip(), int(events.particle[i]))
 
 
 UNITS: dict[type, tuple[str, str]] = {
     c.Slower: ("It had", "m/s"), c.Faster: ("It had", "m/s"), c.Older: ("Its age was", "s"),
     c.Travelled: ("It had come", "m"), c.Hotter: ("It had", "°C"), c.Cooler: ("It had", "°C"),
     c.Touches: ("It came in at", "m/s"), c.Nearer: ("It was off by", "m"), c.Inside: ("It weighed", "%"),
-    c.Enters: ("It weighed", "%"), c.Leaves: ("It weighed", "%"), c.AtFrame: ("It was frame", "frame"),
-    c.Every: ("It was frame", "frame"), c.ShareIn: ("The share was", "%"), c.Reads: ("It had", ""),
+    c.Enters: ("It weighed", "%"), c.Leaves: ("It weighed", "%"), c.AtFrame: ("It was", "frame"),
+    c.Every: ("It was", "frame"), c.ShareIn: ("The share was", "%"), c.Reads: ("It had", ""),
 }  # fmt: skip
 
 

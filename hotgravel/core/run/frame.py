@@ -17,6 +17,7 @@ from hotgravel.core.run.quality import steps_for
 from hotgravel.core.run.world import World
 from hotgravel.core.shape.zones import Scene
 
+STEPS = 1024  # more than a frame ever has
 AHEAD = 1.0 / 64.0  # of a frame: how far on a burst looks for how its prop moves
 
 
@@ -88,7 +89,7 @@ def next_frame(world: World, moment: Moment, clock: Callable[[], float]) -> Happ
             touches += advance(
                 p.position, p.velocity, p.age, p.state, p.radius, p.touched, p.impact, p.travelled, dt,
                 table.by_element, table.pull, table.rate, table.drift, table.bite, colliders.table,
-                colliders.bits, world.tree,
+                colliders.bits, world.tree, p.id, moment.frame * STEPS + step,
             )  # fmt: skip
             p.position[pinned], p.velocity[pinned] = place, 0.0
         with parts("keeping apart"):

@@ -20,7 +20,7 @@ from hotgravel.core.matter.particles.offshoots import Shoot
 from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.run.place import Place
 from hotgravel.core.shape.bvh import MeshTree, join_trees
-from hotgravel.core.shape.distance import MESH
+from hotgravel.core.shape.distance import DISC, MESH, PLANE
 from hotgravel.core.shape.edges import Lines, lines_of
 from hotgravel.core.shape.kinds import Shaped, shaped
 from hotgravel.core.shape.lettering import read_file
@@ -146,7 +146,11 @@ class World:
                         shape=self.shapes[prop],
                         bit=(1 << ANY_PROP) | (1 << self.bits[prop] if prop in self.bits else 0),
                         whom=-1 if row.whom is None else self.states[row.whom],
-                        side=1.0 if row.side == "outside" else -1.0,
+                        side=-1.0 if row.side == "inside" else 1.0,
+                        front=row.side == "front",
+                        carry=one(row, "carry", ask),
+                        scatter=one(row, "scatter", ask),
+                        spread=one(row, "spread", ask),
                         bounce=one(row, "bounce", ask),
                         friction=one(row, "friction", ask),
                         thickness=one(row, "thickness", ask),
@@ -190,6 +194,13 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
         if source.part == "volume" and not shape.has_volume:
             faults.append(Fault(source.id, "part", _SHEET))
         springs.append(Spring(source, number, shape, lines[source.prop]))
+    for row in (r for r in shot.collisions if r.on and r.side == "front"):
+        solid_ones = [p for p in row.props if p in shapes and shapes[p].kind not in (PLANE, DISC)]
+        if solid_ones:
+            named = ", ".join(shot.names()[p] for p in solid_ones)
+            faults.append(
+                Fault(row.id, "side", f"{named} has no front. Accepted: flat plains and discs; else outside.")
+            )
     if faults:
         raise ShotFault(faults)
     touched = [c.when.prop for c in shot.cues if c.on and isinstance(c.when, Touches) and c.when.prop]

@@ -47,9 +47,24 @@ class Collision(Row):
         "m", 0.002, label="thickness", soft=(0.001, 0.05), low=0.0001, high=100.0, drivable=True,
         help="A skin around the props, added to each particle's radius: more keeps them further off.",
     )  # fmt: skip
-    side: Literal["outside", "inside"] = choice(
-        {"outside": "from outside", "inside": "from inside"}, "outside", label="met",
-        help="From outside the prop is solid; from inside it is hollow and holds what is in it.",
+    side: Literal["outside", "inside", "front"] = choice(
+        {"outside": "from outside", "inside": "from inside", "front": "from the front only"}, "outside", label="met",
+        help="From outside the prop is solid; from inside it is hollow and holds what is in it; a flat sheet can be "
+        "met from its upper side only, and let through what comes from below.",
+    )  # fmt: skip
+    scatter: Value = dial(
+        "°", 0.0, label="scatter", soft=(0.0, 45.0), low=0.0, high=90.0, drivable=True,
+        help="Each bounce is turned by chance within this angle: rough ground throws to all sides.",
+    )  # fmt: skip
+    carry: Value = dial(
+        "%", 1.0, label="carry", soft=(0.0, 1.0), low=0.0, high=1.0, drivable=True,
+        help="How much of the surface's own motion along itself takes hold of what touches it. Straight on it "
+        "always pushes.",
+    )  # fmt: skip
+    spread: Value = dial(
+        "%", 0.0, label="spread", soft=(0.0, 1.0), low=0.0, high=1.0, drivable=True,
+        help="How much of the speed they hit with goes on along the surface, outward from the prop's middle. "
+        "With no bounce, what falls on it flows on over it.",
     )  # fmt: skip
 
 

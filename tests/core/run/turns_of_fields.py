@@ -255,9 +255,21 @@ def asks(shot: dict[str, Any]) -> None:
     shot["cues"] = [{"kind": "cue", "id": "cue", "when": {"kind": "at_frame", "frame": 10}, "then": {"kind": "shed", "offshoot": "off"}}]
 
 
+def landed(shot: dict[str, Any]) -> None:
+    """A cloud that falls fast upon ground that rolls along x."""
+    calm(GRAVITY | {"strength": 60})(shot)
+    roll = {"kind": "keys", "keys": [{"frame": 1, "value": 0, "ease": "linear"}, {"frame": 25, "value": 3}]}
+    shot["set"][0] = GROUND | {"position": [roll, 0, 0]}
+    shot["matter"][2] = landing(bounce=0.5, friction=0.5)
+    shot["finish"] = {"last": 25}
+
+
 OFF = "supply.1"
 ONWARD, FLAT = {"kind": "onward", "cone": 5}, {"kind": "ring", "axis": [0, 1, 0], "cone": 5}
 OFFSHOOTS: dict[str, tuple[Any, ...]] = {
+    "collision.scatter": ("matter.2.scatter", 0, 40, lambda f: float(np.linalg.norm(f.last.velocity[:, [0, 2]], axis=1).mean()), 1, landed),
+    "collision.carry": ("matter.2.carry", 0.0, 1.0, lambda f: float(f.last.velocity[:, 0].mean()), 1, landed),
+    "collision.spread": ("matter.2.spread", 0.0, 0.6, lambda f: float(np.linalg.norm(f.last.velocity[:, [0, 2]], axis=1).mean()), 1, landed),
     "source.through": ("supply.0.through", None, "slab", many, -1, calm()),
     "source.over": ("supply.0.over", 0.1, 0.8, many, -1, masked),
     "source.places": ("supply.0.places", 3, 300, lambda f: float(len(np.unique(f.frames[1].position, axis=0))), 1, calm()),

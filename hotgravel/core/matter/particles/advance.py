@@ -12,9 +12,12 @@ import math
 import numpy as np
 from numba import njit, prange
 
+from hotgravel.core.chance import UNIT, philox
 from hotgravel.core.matter.particles.colliders import (
     BOUNCE,
+    CARRY,
     FRICTION,
+    FRONT,
     HIGH,
     KIND,
     LOW,
@@ -26,8 +29,10 @@ from hotgravel.core.matter.particles.colliders import (
     R0,
     S0,
     S1,
+    SCATTER,
     SIDE,
     SIZES,
+    SPREAD,
     THICKNESS,
     WHOM,
 )  # fmt: skip
@@ -35,6 +40,8 @@ from hotgravel.core.matter.particles.flow import fading, flow
 from hotgravel.core.shape.distance import distance
 from hotgravel.core.shape.sweep import MISS, sweep
 
+SCATTERS = 0x5C  # the key that turns of bounces are drawn with
+DROPPED = np.uint64(11)  # of a word's bits: the rest make a number in 0 to 1
 CONTACTS = 8  # in one step; after that a particle rests where it is until the next
 
 
@@ -90,6 +97,8 @@ def _first_hit(c, tree, state, x0, y0, z0, x1, y1, z1, t0, radius):
         if c[j, MOVING] != 0.0:
             m1 = _pose(c, j, 1.0)
         ax, ay, az = _local(m0, x0, y0, z0)
+        if c[j, FRONT] != 0.0 and ay < 0.0:
+            continue  # it comes from behind, and passes
         bx, by, bz = _local(m1, x1, y1, z1)
         t = sweep(int(c[j, KIND]), c[j, SIZES], c[j, SIZES + 1], c[j, SIZES + 2], tree, c[j, SIDE],
                   ax, ay, az, bx, by, bz, rho / m0[12], rho / m1[12])  # fmt: skip
@@ -121,6 +130,10 @@ def _contact(c, tree, j, x0, y0, z0, x1, y1, z1, t0, t, radius, dt):
         ex, ey, ez = _world(_pose(c, j, 1.0), fx, fy, fz)
         sx, sy, sz = _world(_pose(c, j, 0.0), fx, fy, fz)
         ux, uy, uz = (ex - sx) / dt, (ey - sy) / dt, (ez - sz) / dt
+        # Along the surface it takes hold by a share; straight on it always pushes.
+        push, carry = ux * nx + uy * ny + uz * nz, c[j, CARRY]
+        ux, uy, uz = (carry * ux + (1 - carry) * push * nx, carry * uy + (1 - carry) * push * ny,
+                      carry * uz + (1 - carry) * push * nz)  # fmt: skip
     return x, y, z, nx, ny, nz, ux, uy, uz, lx, ly, lz
 
 
@@ -150,7 +163,67 @@ def _slid(x, y, z, vx, vy, vz, x2, y2, z2, wx, wy, wz, h, nx, ny, nz, ux, uy, uz
 
 
 @njit(cache=True)
-def _meet(i, s, whom, x0, y0, z0, vx, vy, vz, h, dt, radius, pull, rate, drift, bite, c, bits, tree, touched, impact):
+def _outward(c, j, x, y, z, nx, ny, nz, rx, ry, rz):
+    """Along the surface, away from the prop's middle; onward where the contact is right over it."""
+    dx, dy, dz = x - c[j, P0], y - c[j, P0 + 1], z - c[j, P0 + 2]
+    d = dx * nx + dy * ny + dz * nz
+    dx, dy, dz = dx - d * nx, dy - d * ny, dz - d * nz
+    size = math.sqrt(dx * dx + dy * dy + dz * dz)
+    if size < 1e-9:
+        dx, dy, dz = rx, ry, rz
+        size = math.sqrt(dx * dx + dy * dy + dz * dz)
+    if size < 1e-9:
+        return 0.0, 0.0, 0.0
+    return dx / size, dy / size, dz / size
+
+
+@njit(cache=True)
+def _scattered(x, y, z, nx, ny, nz, angle, ident, moment, nth):
+    """A velocity turned by chance, evenly over the cap within an angle of it, but never into the surface."""
+    speed = math.sqrt(x * x + y * y + z * z)
+    if speed == 0.0:
+        return x, y, z
+    a, b, _c, _d = philox(ident, moment, nth, 0, SCATTERS, 0)
+    height = 1.0 - (a >> DROPPED) * UNIT * (1.0 - math.cos(angle))
+    rho, turn = math.sqrt(max(0.0, 1.0 - height * height)), 2.0 * math.pi * ((b >> DROPPED) * UNIT)
+    x, y, z = x / speed, y / speed, z / speed
+    sign = 1.0 if z >= 0.0 else -1.0
+    p = -1.0 / (sign + z)
+    q = x * y * p
+    u, v = rho * math.cos(turn), rho * math.sin(turn)
+    wx = height * x + u * (1.0 + sign * x * x * p) + v * q
+    wy = height * y + u * sign * q + v * (sign + y * y * p)
+    wz = height * z - u * sign * x - v * y
+    inward = min(0.0, wx * nx + wy * ny + wz * nz)
+    return speed * (wx - 2 * inward * nx), speed * (wy - 2 * inward * ny), speed * (wz - 2 * inward * nz)
+
+
+@njit(cache=True)
+def _meet(
+    i,
+    s,
+    whom,
+    x0,
+    y0,
+    z0,
+    vx,
+    vy,
+    vz,
+    h,
+    dt,
+    radius,
+    pull,
+    rate,
+    drift,
+    bite,
+    c,
+    bits,
+    tree,
+    touched,
+    impact,
+    ident,
+    moment,
+):
     """A particle's step with all its contacts. Returns its place, velocity and number of touches."""
     ax, ay, az = pull[s, 0], pull[s, 1], pull[s, 2]
     dx, dy, dz = drift[s, 0], drift[s, 1], drift[s, 2]
@@ -190,8 +263,16 @@ def _meet(i, s, whom, x0, y0, z0, vx, vy, vz, h, dt, radius, pull, rate, drift, 
             grip = -c[j, FRICTION] * (1.0 + c[j, BOUNCE]) * inward
             keep = max(0.0, 1.0 - grip / along) if along > 0.0 else 0.0
             off = -c[j, BOUNCE] * inward
-            vx, vy, vz = ux + keep * rx + off * nx, uy + keep * ry + off * ny, uz + keep * rz + off * nz
-            held = False
+            rx, ry, rz = keep * rx, keep * ry, keep * rz
+            if c[j, SPREAD] > 0.0:
+                ox, oy, oz = _outward(c, j, x, y, z, nx, ny, nz, rx, ry, rz)
+                flung = -c[j, SPREAD] * inward
+                rx, ry, rz = rx + flung * ox, ry + flung * oy, rz + flung * oz
+            wx, wy, wz = rx + off * nx, ry + off * ny, rz + off * nz
+            if c[j, SCATTER] > 0.0:
+                wx, wy, wz = _scattered(wx, wy, wz, nx, ny, nz, c[j, SCATTER], ident, moment, touches)
+            vx, vy, vz = ux + wx, uy + wy, uz + wz
+            held = off == 0.0 and c[j, SPREAD] > 0.0  # what flows on along it stays on it
         else:
             if inward < 0.0:
                 vx, vy, vz = vx - inward * nx, vy - inward * ny, vz - inward * nz
@@ -220,13 +301,16 @@ def advance(
     colliders,
     bits,
     tree,
+    ident,
+    moment,
 ):
     """Move all particles by dt seconds, in place. Returns how often anything was hit.
 
     position, velocity (n, 3) float64; age, radius, impact, travelled (n,); state (n,) int16; touched (n,)
     uint64; pull, drift (S, 3), rate, bite (S,) as in `forces.ForceTable`, a row for each particle if
     `by_element`, for each state if not; colliders (C, WIDTH) and
-    bits (C,) as in `Colliders`, tree the meshes that their sizes point into.
+    bits (C,) as in `Colliders`, tree the meshes that their sizes point into; ident (n,) int64 and the
+    number of the moment are what chance goes by.
     """
     n = len(age)
     states = 0 if by_element else len(rate)
@@ -257,7 +341,7 @@ def advance(
             if t < MISS:
                 x1, y1, z1, wx, wy, wz, hits = _meet(
                     i, s, state[i], x, y, z, vx, vy, vz, h, dt, radius[i], pull, rate, drift, bite, colliders,
-                    bits, tree, touched, impact,
+                    bits, tree, touched, impact, ident[i], moment,
                 )  # fmt: skip
                 touches += hits
         travelled[i] += math.sqrt((x1 - x) ** 2 + (y1 - y) ** 2 + (z1 - z) ** 2)

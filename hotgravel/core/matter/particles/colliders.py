@@ -15,7 +15,8 @@ Array = NDArray[np.float64]
 # end (1), and the box in the world that it stays in meanwhile.
 # One plain array, because kernels pass it on at every call.
 KIND, SIZES, WHOM, SIDE, BOUNCE, FRICTION, THICKNESS, MOVING = 0, 1, 4, 5, 6, 7, 8, 9
-P0, P1, Q0, Q1, S0, S1, R0, LOW, HIGH, WIDTH = 10, 13, 16, 20, 24, 25, 26, 35, 38, 41
+P0, P1, Q0, Q1, S0, S1, R0, LOW, HIGH = 10, 13, 16, 20, 24, 25, 26, 35, 38
+CARRY, SCATTER, SPREAD, FRONT, WIDTH = 41, 42, 43, 44, 45
 
 
 class Surface(NamedTuple):
@@ -30,6 +31,10 @@ class Surface(NamedTuple):
     thickness: float
     start: Pose
     end: Pose
+    carry: float = 1.0
+    scatter: float = 0.0
+    spread: float = 0.0
+    front: bool = False
 
 
 class Colliders(NamedTuple):
@@ -48,6 +53,7 @@ def table_of(surfaces: list[Surface]) -> Colliders:
             q1 = -q1  # turn the short way
         row[[KIND, WHOM, SIDE]] = s.shape.kind, s.whom, s.side
         row[[BOUNCE, FRICTION, THICKNESS]] = s.bounce, s.friction, s.thickness
+        row[[CARRY, SCATTER, SPREAD, FRONT]] = s.carry, np.radians(s.scatter), s.spread, float(s.front)
         row[SIZES : SIZES + 3] = s.shape.sizes
         row[P0 : P0 + 3], row[P1 : P1 + 3] = s.start.position, s.end.position
         row[Q0 : Q0 + 4], row[Q1 : Q1 + 4] = q0, q1
