@@ -234,7 +234,7 @@ def check(shot: str) -> None:
     world = build(document, beside(folder))
     for note in world.notes:
         click.echo(note)
-    found = [str(f) for f in findings(document)]
+    found = [str(f) for f in findings(document, world)]
     click.echo("\n".join(found) if found else "Nothing found.")
 
 

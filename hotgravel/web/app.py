@@ -25,6 +25,7 @@ from hotgravel.web import (
     enter,
     handover,
     history,
+    preflight,
     running,
     runs_page,
     shots_page,
@@ -37,7 +38,8 @@ from hotgravel.web.studio import Studio
 
 # taking_in first: /shots/upload and /shots/7.zip are no numbers of shots.
 PARTS = (
-    taking_in, shots_page, bench, compare, editing, history, runs_page, running, stage_data, handover, disk, driven,
+    taking_in, shots_page, bench, compare, editing, history, preflight, runs_page, running, stage_data, handover, disk,
+    driven,
     enter,
 )  # fmt: skip
 

@@ -142,6 +142,10 @@ class Formula(Driver):
     def brief(self) -> str:
         return "by formula"
 
+    def reads(self) -> set[str]:
+        """The names of attributes in it."""
+        return {node.id for node in ast.walk(parsed(self.text)) if isinstance(node, ast.Name)}
+
     @property
     def by_element(self) -> bool:
         return any(isinstance(n, ast.Name) and n.id in ATTRIBUTES for n in ast.walk(parsed(self.text)))

@@ -39,6 +39,11 @@ def is_driven(value: object) -> bool:
     return isinstance(value, Driver)
 
 
+def plain(value: object) -> float | None:
+    """A number that does not vary; None where it does, or where there is none."""
+    return float(value) if isinstance(value, int | float) else None
+
+
 def is_signal(value: object) -> bool:
     """Whether a value is driven over time alone."""
     return isinstance(value, Driver) and not value.by_element

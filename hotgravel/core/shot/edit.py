@@ -336,7 +336,7 @@ def remove_row(shot: Shot, row_id: str) -> Edited:
     row = _find(document, row_id)
     if row_id == "finish":
         raise ShotFault([Fault(row_id, "", "A shot keeps its finish.")])
-    users = [r.id for r in shot.rows() if r.id != row_id and row_id in _mentions(r)]
+    users = [r.id for r in shot.rows() if r.id != row_id and row_id in mentions(r)]
     if users:
         names = ", ".join(shot.names()[u] for u in users)
         raise ShotFault([Fault(row_id, "", f"Still named by {names}. Change or remove that first.")])
@@ -345,18 +345,17 @@ def remove_row(shot: Shot, row_id: str) -> Edited:
     return Edited(load(document), f"{shot.names()[row_id]} removed")
 
 
-def _mentions(clause: Clause) -> set[str]:
+def mentions(clause: Clause) -> set[str]:
+    """The rows that a row refers to."""
     found: set[str] = set()
     for name, described in fields_of(type(clause)).items():
         value = getattr(clause, name)
         if isinstance(described, Quantity):
-            found |= {
-                m for v in (value if described.three else (value,)) if isinstance(v, Driver) for m in _mentions(v)
-            }
+            found |= {m for v in (value if described.three else (value,)) if isinstance(v, Driver) for m in mentions(v)}
         if isinstance(described, Refer) and value is not None:
             found |= set(value) if described.many else {value}
         elif isinstance(described, Pick):
-            found |= _mentions(value)
+            found |= mentions(value)
     return found
 
 

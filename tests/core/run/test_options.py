@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 import trimesh
 
+from hotgravel.core.shape.lettering import FONTS
 from hotgravel.core.shot.document import ROWS
 from hotgravel.core.shot.fields import Pick, fields_of, options_of
 from hotgravel.core.shot.finish import Finish
@@ -178,6 +179,9 @@ def meshes() -> Path:
     trimesh.Trimesh(block.vertices, block.faces[block.face_normals[:, 1] < 0.5], process=False).export(
         folder / "block.obj"
     )
+    for name, wide in (("square.svg", 10), ("bar.svg", 40)):
+        (folder / name).write_text(f'<svg xmlns="http://www.w3.org/2000/svg"><rect width="{wide}" height="10"/></svg>')
+    (folder / "wide.woff2").write_bytes((FONTS / "mono.woff2").read_bytes())
     return folder
 
 

@@ -136,6 +136,13 @@ def sign(shot: dict[str, Any]) -> None:
     shot["finish"] = {"last": 2}
 
 
+def cutout(shot: dict[str, Any]) -> None:
+    calm()(shot)
+    shot["set"][1] |= {"shape": {"kind": "outline", "file": "square.svg", "height": 1.0, "depth": 0.3, "bevel": 0.02}, "position": [0, 10, 0]}
+    shot["supply"][0] |= {"part": "surface", "emit": {"kind": "burst", "count": 4000, "frame": 1}}
+    shot["finish"] = {"last": 2}
+
+
 def rising(shot: dict[str, Any]) -> None:
     """The zone's slab stands; what it may follow rises."""
     calm(zone={"shape": {"kind": "ball", "at": [0, 7, 0], "radius": 1.0}})(shot)
@@ -383,5 +390,10 @@ FIELDS: dict[str, tuple[Any, ...]] = FORCES | OFFSHOOTS | {
     "lettering.depth": ("set.1.shape.depth", 0.2, 0.5, born_depth, 1, sign),
     "lettering.bevel": ("set.1.shape.bevel", 0.0, 0.08, born_flat, -1, sign),
     "lettering.font": ("set.1.shape.font", "title", "mono", born_width, 0, sign),
+    "lettering.file": ("set.1.shape.file", None, "wide.woff2", born_width, 0, sign),
+    "outline.file": ("set.1.shape.file", "square.svg", "bar.svg", born_width, 1, cutout),
+    "outline.height": ("set.1.shape.height", 0.5, 1.0, born_height, 1, cutout),
+    "outline.depth": ("set.1.shape.depth", 0.2, 0.5, born_depth, 1, cutout),
+    "outline.bevel": ("set.1.shape.bevel", 0.0, 0.08, born_flat, -1, cutout),
     "lettering.weight": ("set.1.shape.weight", 400, 800, born_width, 1, sign),
 }  # fmt: skip

@@ -79,8 +79,7 @@ def _born(
     start, end = scene.poses[source.prop], scene.soon[source.prop]
     index = np.arange(tally.born, tally.born + n, dtype=np.uint64)
     tally.born += n
-    spots = index if source.places is None else index % np.uint64(source.places)
-    points, normals = _places(spring, spots)
+    points, normals = places_of(spring, index)
     share = (delay / dt if dt > 0.0 else np.zeros(n))[:, None]
     particles = blank(n)
     particles.position[:] = (1.0 - share) * start.to_world(points) + share * end.to_world(points)
@@ -122,8 +121,11 @@ def equipped(
     return new
 
 
-def _places(spring: Spring, spots: NDArray[np.uint64]) -> tuple[Array, Array]:
+def places_of(spring: Spring, index: NDArray[np.uint64]) -> tuple[Array, Array]:
+    """Where a source's particles of these numbers (n,) leave its prop, in the prop's own frame: points
+    (n, 3) and outward normals (n, 3)."""
     source = spring.source
+    spots = index if source.places is None else index % np.uint64(source.places)
     u = uniforms(spots, 4, seed=source.seed, who=source.id)
     if source.part == "surface":
         return on_surface(spring.shape, u)

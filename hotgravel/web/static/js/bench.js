@@ -20,7 +20,7 @@ let startedHere = false;
 const shotId = facts.shot.id;
 
 const stage = new Stage($("view"), { picked: showBecause, moved: keepCamera, placed: placeZone });
-const score = new Score($("lanes"), (frame) => { player.pause(); player.following = false; player.seek(frame); });
+const score = new Score($("lanes"), (frame, cue) => { if (cue) return showFired(cue, frame); player.pause(); player.following = false; player.seek(frame); });
 const player = new Player({ show: showFrame, told: tellPlayer });
 const driven = watchDriven($("notebook"), { shot: shotId, range: () => shot, runNow: () => (run && player.frames?.kept.size ? run.id : null) });
 const notebook = watchNotebook($("notebook"), { frameNow: () => player.frame, edited: onEdited });
@@ -138,6 +138,7 @@ function takeRun(next, itsShot) {
     ended(state, message) {
       Object.assign(run, { state, message });
       tellEstimate();
+      tellPreflight();
       player.following = false;
       tellRun(progress);
       tellPlayer();
@@ -236,7 +237,7 @@ async function onEdited(news) {
     score.use(shot, shot.first, shot.last);
     drawLegend($("legend"), $("colour-by").value, shot, 1, null);
   }
-  await Promise.all([loadSet(`/shots/${shotId}/set.json`), tellEstimate()]);
+  await Promise.all([loadSet(`/shots/${shotId}/set.json`), tellEstimate(), tellPreflight()]);
   stage.pose(player.frame);
   if ($("colour-by").value.startsWith("zone ")) redraw();
 }
@@ -245,6 +246,7 @@ async function onEdited(news) {
 
 async function showBecause(id) {
   if (id === null) return closeBecause();
+  $("preflight").hidden = true;
   stage.mark(id);
   const answer = await fetch(`/runs/${run.id}/because?particle=${id}&frame=${stage.frame.frame}`);
   const panel = $("because");
@@ -265,6 +267,52 @@ $("because").addEventListener("click", (event) => {
   if ("closeBecause" in target.dataset) closeBecause();
   if (target.dataset.goFrame) { player.pause(); player.seek(Number(target.dataset.goFrame)); }
   if (target.dataset.showRow) notebook.show(target.dataset.showRow);
+});
+
+$("because").addEventListener("click", async (event) => {
+  const ask = event.target.closest("[data-why-not]");
+  if (!ask) return;
+  const answer = await fetch(`${ask.dataset.whyNot}&cue=${$("why-not-cue").value}`);
+  if (answer.ok) $("why-not-told").innerHTML = await answer.text();
+  else $("why-not-told").textContent = (await answer.json()).detail;
+});
+
+// A cue's lane: to the frame, with rings round those it concerned.
+async function showFired(cue, frame) {
+  player.pause();
+  player.following = false;
+  await player.seek(frame);
+  const answer = await fetch(`/runs/${run.id}/frames/${player.frame}/fired.json?cue=${cue}`);
+  stage.ringAll(answer.ok ? (await answer.json()).places : [], player.frame);
+}
+
+// Preflight
+
+async function tellPreflight() {
+  const told = await getJson(`/shots/${shotId}/preflight.json`);
+  const doubtful = told.findings.length - told.wrong;
+  const parts = [told.wrong && `${told.wrong} wrong`, doubtful && `${doubtful} doubtful`].filter(Boolean);
+  $("preflight-button").textContent = parts.length ? `Preflight: ${parts.join(", ")}` : "Preflight: clear";
+  $("preflight-button").classList.toggle("warned", told.wrong > 0);
+  if (!$("preflight").hidden) await openPreflight();
+}
+
+async function openPreflight() {
+  closeBecause();
+  $("preflight").innerHTML = await (await fetch(`/shots/${shotId}/preflight`)).text();
+  $("preflight").hidden = false;
+}
+$("preflight-button").addEventListener("click", () => { if ($("preflight").hidden) openPreflight(); else $("preflight").hidden = true; });
+$("preflight").addEventListener("click", (event) => {
+  const target = event.target.closest("button");
+  if (!target) return;
+  if ("closePreflight" in target.dataset) $("preflight").hidden = true;
+  if (target.dataset.showRow) notebook.show(target.dataset.showRow);
+  if ("remedy" in target.dataset) {
+    const { check, row, path } = target.dataset;
+    window.htmx.ajax("POST", `/shots/${shotId}/preflight/remedy`, { target: "#notebook", swap: "innerHTML",
+      values: { check, row, path, revision: $("revision").value, unfolded: $("unfolded").value } });
+  }
 });
 
 // Buttons and keys
@@ -301,7 +349,7 @@ const KEYS = {
   Home: () => step(-Infinity),
   End: () => step(Infinity),
   r: pressRun,
-  Escape: () => { tell("close"); closeBecause(); pen.take(null, 0); pressCancel(); },
+  Escape: () => { tell("close"); closeBecause(); $("preflight").hidden = true; pen.take(null, 0); pressCancel(); },
   f: fit,
   c: () => { const s = $("colour-by"); s.selectedIndex = (s.selectedIndex + 1) % s.options.length; redraw(); },
   w: () => { $("wireframe").checked = !$("wireframe").checked; stage.setWireframe($("wireframe").checked); },
@@ -335,6 +383,7 @@ drawLegend($("legend"), "state", shot, 1, null);
 offerColours();
 tellPlayer();
 $("estimate").textContent = facts.estimate;
+if (!run) tellPreflight();
 if (run) {
   const known = await getJson(`/runs/${run.id}.json`);
   takeRun({ ...known.run }, known.shot);

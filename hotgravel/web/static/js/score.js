@@ -36,8 +36,8 @@ export class Score {
     this.lanes = [this.lane("ruler", "frames", 20, (c) => this.ruler(c), () => "")];
     for (const cue of shot.cues) {
       const lane = this.lane("cue", `cue ${cue.id.replaceAll("-", " ")}`, 24,
-        (c) => this.bars(c, (g) => g.firings[cue.id] ?? 0), (g) => `${compact(g.firings[cue.id] ?? 0)} fired`);
-      lane.canvas.title = "Firings in each frame. Click to go there.";
+        (c) => this.bars(c, (g) => g.firings[cue.id] ?? 0), (g) => `${compact(g.firings[cue.id] ?? 0)} fired`, cue.id);
+      lane.canvas.title = "Firings in each frame. Click a bar to go there, with rings round those it concerned.";
       this.lanes.push(lane);
     }
     for (const signal of shot.signals ?? []) {
@@ -57,7 +57,7 @@ export class Score {
     this.draw();
   }
 
-  lane(kind, name, height, paint, now) {
+  lane(kind, name, height, paint, now, cue) {
     const row = element("div", `lane ${kind}`);
     const label = element("div", "lane-label");
     const value = element("b", "");
@@ -69,7 +69,7 @@ export class Score {
     };
     canvas.addEventListener("pointerdown", (event) => {
       canvas.setPointerCapture(event.pointerId);
-      this.seek(at(event));
+      this.seek(at(event), cue);
     });
     canvas.addEventListener("pointermove", (event) => { if (event.buttons & 1) this.seek(at(event)); });
     row.append(label, canvas);

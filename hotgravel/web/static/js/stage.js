@@ -194,6 +194,7 @@ export class Stage {
   // The particles
 
   show(frame, { colours, heat }, blur, absent) {
+    if (this.rings && this.ringedAt !== frame.frame) this.rings.visible = false;
     this.frame = frame;
     this.cloud.mesh.material.uniforms.shutter.value = blur;
     this.cloud.show(frame, colours, heat);
@@ -257,6 +258,17 @@ export class Stage {
     if (at >= 0) return ids[(at + by + ids.length) % ids.length];
     const box = this.canvas.getBoundingClientRect();
     return this.pick(box.width / 2, box.height / 2, box.width, box.height, Infinity) ?? ids[0];
+  }
+
+  // Rings round places, until another frame is shown.
+  ringAll(places, frame) {
+    if (this.rings) { this.scene.remove(this.rings); this.rings.geometry.dispose(); }
+    const geometry = new THREE.BufferGeometry().setFromPoints(places.map((p) => new THREE.Vector3(...p)));
+    this.rings = new THREE.Points(geometry, this.ringStuff ??= new THREE.PointsMaterial({ map: ringPicture(), size: 15, sizeAttenuation: false, transparent: true, depthTest: false, fog: false, toneMapped: false }));
+    this.rings.frustumCulled = false;
+    this.ringedAt = frame;
+    this.scene.add(this.rings);
+    this.later();
   }
 
   mark(id) { this.picked = id; this.markPicked(); this.later(); }

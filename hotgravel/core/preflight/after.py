@@ -1,0 +1,153 @@
+"""What a finished run shows: cues that never fired, particles lost or left inside, slow frames, jumps."""
+
+from collections.abc import Iterator, Mapping
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+
+from hotgravel.core.cues.because import UNITS
+from hotgravel.core.drive.value import is_driven
+from hotgravel.core.preflight.finding import Finding, Remedy, setting
+from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.world import World
+from hotgravel.core.shot import cues as c
+from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.units import show_quantity
+
+SLOW, JUMP = 5.0, 8.0  # times the median; times the frame before
+FIELD = {
+    c.Slower: "speed", c.Faster: "speed", c.Older: "age", c.Travelled: "distance", c.Hotter: "temperature",
+    c.Cooler: "temperature", c.Touches: "speed", c.Nearer: "distance", c.Inside: "weight", c.Enters: "weight",
+    c.Reads: "over",
+}  # fmt: skip
+CAME = {
+    c.Slower: "the slowest had", c.Faster: "the fastest had", c.Older: "the oldest was",
+    c.Travelled: "the farthest came", c.Hotter: "the hottest had", c.Cooler: "the coolest had",
+    c.Touches: "the greatest touch was",
+    c.Nearer: "the nearest was off by", c.Inside: "the deepest weighed", c.Enters: "the deepest weighed",
+    c.Reads: "the most was",
+}  # fmt: skip
+UNDER = (c.Slower, c.Cooler, c.Nearer)
+
+
+def in_run(shot: Shot, world: World, store: FrameStore, measured: Mapping[int, dict[str, Any]]) -> Iterator[Finding]:
+    """Findings about a run of this very shot, from the gauges of its frames."""
+    if not measured:
+        return
+    yield from never_fired(shot, measured)
+    yield from _lost(shot, world, measured)
+    yield from _left_inside(shot, world, store, max(measured))
+    yield from _slow(measured)
+    yield from _jumps(measured)
+
+
+def never_fired(shot: Shot, measured: Mapping[int, dict[str, Any]]) -> Iterator[Finding]:
+    for cue in (cue for cue in shot.cues if cue.on):
+        if any(g["firings"].get(cue.id, 0) for g in measured.values()):
+            continue
+        nearest, frame = nearest_of(cue, measured)
+        kind = type(cue.when)
+        if nearest is None or kind not in CAME or (kind is c.Touches and nearest < 0.0):
+            said = "It never fired: nobody touched." if kind is c.Touches else "It never fired: it concerned nobody."
+            yield Finding("never fired", cue.id, "when", said, "doubtful")
+            continue
+        unit, threshold = UNITS[kind][1], getattr(cue.when, FIELD[kind])
+        came = show_quantity(float(f"{nearest:.3g}"), unit, shot.dress)
+        wants = "" if is_driven(threshold) else f", the cue wants {show_quantity(threshold, unit, shot.dress)}"
+        said = f"It never fired: {CAME[kind]} {came} (frame {frame}){wants}."
+        yield Finding("never fired", cue.id, f"when.{FIELD[kind]}", said, "doubtful", _reached(cue, nearest, shot))
+
+
+def nearest_of(cue: c.Cue, measured: Mapping[int, dict[str, Any]]) -> tuple[float | None, int]:
+    """The nearest that a condition came in all frames, and in which."""
+    found = [(g["nearest"][cue.id], f) for f, g in measured.items() if cue.id in g.get("nearest", {})]
+    if not found:
+        return None, 0
+    return min(found) if isinstance(cue.when, UNDER) else max(found)
+
+
+def _reached(cue: c.Cue, nearest: float, shot: Shot) -> Remedy | None:
+    kind = type(cue.when)
+    if is_driven(getattr(cue.when, FIELD[kind])):
+        return None
+    to = float(f"{nearest * (1.1 if isinstance(cue.when, UNDER) == (nearest >= 0) else 0.9):.3g}")
+    return setting(f"Set it to {show_quantity(to, UNITS[kind][1], shot.dress)}", cue.id, f"when.{FIELD[kind]}", to)
+
+
+def _lost(shot: Shot, world: World, measured: Mapping[int, dict[str, Any]]) -> Iterator[Finding]:
+    """Particles far below everything, or farther off than anyone would frame."""
+    frames = [(f, np.array(g["bounds"])) for f, g in measured.items() if g["bounds"]]
+    poses = world.poses(shot.finish.first)
+    if not frames or not poses:
+        return
+    floors, size = [], 1.0
+    for prop, pose in poses.items():
+        box = pose.to_world(np.stack(world.shapes[prop].box))
+        floors.append(box[:, 1].min())
+        size = max(size, float(np.ptp(box, axis=0).max()))
+    below = [f for f, b in frames if b[0, 1] < min(floors) - 1.0]
+    if below:
+        said = f"From frame {below[0]} on some are over a metre below all props: they fall for ever."
+        yield Finding("left the bounds", "", "", said, "doubtful")
+    far = [f for f, b in frames if np.abs(b).max() > 20.0 * size]
+    if far:
+        yield Finding(
+            "left the bounds",
+            "",
+            "",
+            f"From frame {far[0]} on some are twenty times farther off than the set is wide.",
+            "doubtful",
+        )
+
+
+def _left_inside(shot: Shot, world: World, store: FrameStore, frame: int) -> Iterator[Finding]:
+    try:
+        kept = store.particles(frame, ("position", "radius", "state"))
+        gone = store.gauges(frame)["absent"]
+    except KeyError:
+        return
+    scene = world.scene(float(frame), 1.0 / 64.0, gone)
+    position = kept["position"].astype(float)
+    for row in (r for r in shot.collisions if r.on and r.side == "outside"):
+        who = np.ones(len(position), bool) if row.whom is None else kept["state"] == world.states[row.whom]
+        for prop in row.props:
+            if prop not in scene.poses or not world.shapes[prop].has_volume or not who.any():
+                continue
+            deep = -scene.distance_to(prop, position[who])
+            count = int((deep > 0.5 * kept["radius"][who] + 1e-4).sum())
+            if count:
+                most = show_quantity(float(f"{deep.max():.2g}"), "m", shot.dress)
+                said = f"At frame {frame} {count} are inside {shot.names()[prop]}, up to {most} deep."
+                finer = {"rough": "fair", "fair": "fine"}.get(shot.finish.quality)
+                remedy = setting(f"Compute it {finer}", "finish", "quality", finer) if finer else None
+                yield Finding("left inside", row.id, "props", said, "doubtful", remedy)
+
+
+def _slow(measured: Mapping[int, dict[str, Any]]) -> Iterator[Finding]:
+    took = {f: sum(g["seconds"].values()) for f, g in measured.items() if g.get("seconds")}
+    if len(took) < 5:
+        return
+    usual = float(np.median(list(took.values())))
+    worst = max(took, key=lambda f: took[f])
+    if took[worst] > SLOW * usual and took[worst] > 0.5:
+        parts = measured[worst]["seconds"]
+        part = max(parts, key=lambda name: parts[name])
+        said = (
+            f"Frame {worst} took {took[worst]:.1f} s, {took[worst] / usual:.0f} times the usual, most of it in {part}."
+        )
+        yield Finding("slow frame", "", "", said, "doubtful")
+
+
+def _jumps(measured: Mapping[int, dict[str, Any]]) -> Iterator[Finding]:
+    """Energy from one frame to the next that no birth and no cue explains."""
+    frames = sorted(measured)
+    for before, after in pairwise(frames):
+        was, now = measured[before], measured[after]
+        if was["particles"] != now["particles"] or any(now["firings"].values()) or was["kinetic_energy"] < 1e-3:
+            continue
+        if now["kinetic_energy"] > JUMP * was["kinetic_energy"] and now["kinetic_energy"] > 0.5:
+            ratio = now["kinetic_energy"] / was["kinetic_energy"]
+            said = f"At frame {after} the energy is {ratio:.0f} times that of the frame before: something explodes."
+            yield Finding("gauge jumps", "", "", said, "doubtful")
+            return

@@ -1,0 +1,365 @@
+"""What a shot's rows say that will not come to anything, before a run. Findings, not faults: it runs."""
+
+from collections.abc import Iterator
+from functools import partial
+
+import numpy as np
+
+from hotgravel.core.drive.ask import Ask
+from hotgravel.core.drive.driver import Driver, answer
+from hotgravel.core.drive.formulas import Formula
+from hotgravel.core.drive.keys import Keys
+from hotgravel.core.drive.responses import Response
+from hotgravel.core.drive.value import held as hold
+from hotgravel.core.drive.value import is_driven, plain
+from hotgravel.core.preflight.finding import Finding, Remedy, setting
+from hotgravel.core.shot import cues as c
+from hotgravel.core.shot import edit
+from hotgravel.core.shot.document import Shot, load
+from hotgravel.core.shot.fields import Pick, Quantity, fields_of
+from hotgravel.core.shot.row import Clause
+from hotgravel.core.shot.signals import signals_in
+from hotgravel.core.shot.sources import Asked, Burst, Offshoot, Source, Stream
+from hotgravel.core.shot.units import show_quantity
+
+LEVEL = {"slower": "speed", "faster": "speed", "hotter": "temperature", "cooler": "temperature"}
+
+
+def in_rows(shot: Shot) -> Iterator[Finding]:
+    """Sentences about rows that can have no effect as they stand, or not the one they state."""
+    yield from _beyond(shot)
+    yield from _ending(shot)
+    yield from _supply(shot)
+    yield from _states(shot)
+    yield from _outside_the_range(shot)
+    yield from _cues(shot)
+    yield from _loops(shot)
+    yield from _attributes(shot)
+
+
+def _ending(shot: Shot) -> Iterator[Finding]:
+    """Keys that fall to nothing before the shot is over."""
+    for row, path, quantity, driver in signals_in(shot):
+        if not isinstance(driver, Keys) or driver.outside != "zero" or len(driver.keys) < 2:
+            continue
+        end = driver.keys[-1].frame
+        if end < shot.finish.last:
+            said = f"{quantity.label} ends at frame {end:g}, and the shot goes on to frame {shot.finish.last}."
+            remedy = setting("Hold its last value", row.id, f"{path}.outside", "hold")
+            yield Finding("signal ends", row.id, path, said, "doubtful", remedy)
+
+
+def _supply(shot: Shot) -> Iterator[Finding]:
+    first, last = shot.finish.first, shot.finish.last
+    if not any(s.on for s in shot.supply):
+        yield Finding("no supply", "", "", "Nothing gives particles, so every frame will be empty. Add a source.")
+    asked = {cue.then.offshoot for cue in shot.cues if cue.on and isinstance(cue.then, c.Shed)}
+    for row in (s for s in shot.supply if s.on):
+        emit = row.emit
+        if isinstance(emit, Burst) and not first <= emit.frame <= last:
+            said = f"Bursts at frame {emit.frame}, outside frames {first} to {last}."
+            yield Finding(
+                "outside range",
+                row.id,
+                "emit.frame",
+                said,
+                remedy=setting(f"Burst at frame {first}", row.id, "emit.frame", first),
+            )
+        if isinstance(emit, Stream) and (emit.start >= last or emit.end <= first):
+            remedy = _span(row.id, "emit", shot)
+            yield Finding(
+                "outside range", row.id, "emit.start", f"Gives nothing within frames {first} to {last}.", remedy=remedy
+            )
+        if isinstance(emit, Stream) and plain(emit.rate) == 0.0:
+            yield Finding(
+                "empty source",
+                row.id,
+                "emit.rate",
+                "A rate of 0 gives nothing.",
+                remedy=setting("Give 500 a second", row.id, "emit.rate", 500.0),
+            )
+        if isinstance(emit, Burst | Asked) and emit.count == 0:
+            yield Finding(
+                "empty source",
+                row.id,
+                "emit.count",
+                "A count of 0 gives nothing.",
+                remedy=setting("Give 100", row.id, "emit.count", 100),
+            )
+        if isinstance(row, Source) and not shot.row(row.prop).on:
+            said, on = (
+                "The prop it leaves is switched off, so it gives nothing.",
+                partial(edit.switch, row_id=row.prop, on=True),
+            )
+            yield Finding("prop off", row.id, "prop", said, remedy=Remedy("Switch it on", on))
+        if isinstance(row, Offshoot) and isinstance(emit, Asked) and row.id not in asked:
+            said = "It waits for a cue, and no cue sets it off."
+            remedy = setting("Leave a trail instead", row.id, "emit", {"kind": "trail"})
+            yield Finding("never asked", row.id, "emit", said, remedy=remedy)
+        if row.through is not None and not shot.zones[row.through].on:
+            said, remedy = "The zone it leaves through is off.", setting("Leave anywhere", row.id, "through", None)
+            yield Finding("empty source", row.id, "through", said, remedy=remedy)
+
+
+def _span(row: str, path: str, shot: Shot) -> Remedy:
+    first, last = shot.finish.first, shot.finish.last
+
+    def act(shot: Shot) -> edit.Edited:
+        document = shot.dump()
+        found = next(r for section in ("supply", "forces") for r in document[section] if r["id"] == row)
+        here = found[path] if path else found
+        here["start"], here["end"] = first, last
+        return edit.Edited(load(document), f"{shot.names()[row]}: within frames {first} to {last}")
+
+    return Remedy(f"From frame {first} to {last}", act)
+
+
+def entered(shot: Shot) -> set[str]:
+    """The states that particles are born in or that cues move them to."""
+    found = {s.state for s in shot.supply if s.on}
+    return found | {cue.then.state for cue in shot.cues if cue.on and isinstance(cue.then, c.Enter)}
+
+
+def _states(shot: Shot) -> Iterator[Finding]:
+    there, named = entered(shot), _named(shot)
+    for state in shot.states:
+        if state.id not in there:
+            remove = Remedy("Remove it", partial(edit.remove_row, row_id=state.id))
+            remedy = remove if state.id not in named else None
+            yield Finding(
+                "state never entered", state.id, "", f"Nothing ever enters the state {state.name}.", "doubtful", remedy
+            )
+    for force in (f for f in shot.forces if f.on):
+        if force.whom is not None and force.whom not in there:
+            said = f"No particle is ever in {shot.names()[force.whom]}, so none feels it."
+            yield Finding(
+                "force unfelt", force.id, "whom", said, remedy=setting("Let all feel it", force.id, "whom", None)
+            )
+
+
+def _named(shot: Shot) -> set[str]:
+    """The rows that others refer to."""
+    return set().union(*(edit.mentions(row) for row in shot.rows()))
+
+
+def _outside_the_range(shot: Shot) -> Iterator[Finding]:
+    first, last = shot.finish.first, shot.finish.last
+    for force in (f for f in shot.forces if f.on):
+        start, end = force.start, force.end
+        if (start is not None and start >= last) or (end is not None and end <= first):
+            said = f"It acts in no frame from {first} to {last}."
+            yield Finding("outside range", force.id, "start", said, remedy=_span(force.id, "", shot))
+    for cue in (cue for cue in shot.cues if cue.on):
+        when = cue.when
+        if isinstance(when, c.AtFrame) and not first <= when.frame <= last:
+            said = f"Frame {when.frame} lies outside frames {first} to {last}."
+            yield Finding(
+                "outside range",
+                cue.id,
+                "when.frame",
+                said,
+                remedy=setting(f"At frame {(first + last) // 2}", cue.id, "when.frame", (first + last) // 2),
+            )
+        if isinstance(when, c.Every) and when.start > last:
+            said = f"Its first time, frame {when.start}, lies behind the last frame, {last}."
+            yield Finding(
+                "outside range",
+                cue.id,
+                "when.start",
+                said,
+                remedy=setting(f"From frame {first}", cue.id, "when.start", first),
+            )
+
+
+def _cues(shot: Shot) -> Iterator[Finding]:
+    hit = {prop for row in shot.collisions if row.on for prop in row.props}
+    there = entered(shot)
+    for cue in (cue for cue in shot.cues if cue.on):
+        when = cue.when
+        if isinstance(when, c.Touches) and when.prop is not None and when.prop not in hit:
+            said = f"No collision row names {shot.names()[when.prop]}: it is never touched."
+            yield Finding("never touched", cue.id, "when.prop", said, remedy=_collide(shot, when.prop))
+        if cue.whom is not None and cue.whom not in there:
+            said = f"No particle is ever in {shot.names()[cue.whom]}."
+            yield Finding("whom never", cue.id, "whom", said, remedy=setting("Concern all", cue.id, "whom", None))
+        if plain(cue.chance) == 0.0:
+            yield Finding(
+                "no chance",
+                cue.id,
+                "chance",
+                "A chance of 0 % never comes.",
+                remedy=setting("Make it certain", cue.id, "chance", 1.0),
+            )
+        yield from _out_of_reach(shot, cue)
+
+
+def _collide(shot: Shot, prop: str) -> Remedy | None:
+    rows = [row for row in shot.collisions if row.on]
+    if not rows:
+        return None
+    return setting(f"Let {rows[0].id} hit it too", rows[0].id, "props", [*rows[0].props, prop])
+
+
+def _out_of_reach(shot: Shot, cue: c.Cue) -> Iterator[Finding]:
+    """Thresholds that nothing in the shot can come to, from what its rows state."""
+    when, dress = cue.when, shot.dress
+
+    def far(path: str, said: str, to: float, unit: str) -> Finding:
+        shown = show_quantity(to, unit, dress)
+        return Finding("out of reach", cue.id, path, said, remedy=setting(f"Set it to {shown}", cue.id, path, to))
+
+    if isinstance(when, c.Older):
+        age, longest = plain(when.age), _longest_life(shot)
+        if age is not None and age >= longest > 0.0:
+            told = show_quantity(float(f"{longest:.3g}"), "s", dress)
+            yield far("when.age", f"Nothing gets older than {told} in this shot.", float(f"{0.8 * longest:.2g}"), "s")
+    if isinstance(when, c.Inside | c.Enters | c.Leaves) and (plain(when.weight) or 0.0) >= 1.0:
+        yield far("when.weight", "No zone weighs over 100 %.", 0.5, "%")
+    if isinstance(when, c.ShareIn) and (plain(when.share) or 0.0) >= 1.0:
+        yield far("when.share", "A share is never over 100 %.", 0.9, "%")
+    if isinstance(when, c.Hotter | c.Cooler):
+        threshold, born = plain(when.temperature), _born(shot, "temperature")
+        if threshold is None or born is None:
+            return
+        hot = isinstance(when, c.Hotter)
+        extreme = max(born) if hot else min(born)
+        if threshold >= extreme if hot else threshold <= extreme:
+            said = f"All are born at {show_quantity(extreme, '°C', dress)} and nothing changes it."
+            yield far("when.temperature", said, extreme - 10.0 if hot else extreme + 10.0, "°C")
+
+
+def _longest_life(shot: Shot) -> float:
+    """Seconds that a particle can live for, at the most."""
+    whole = (shot.finish.last - shot.finish.first) / shot.finish.rate * shot.finish.time_scale
+    lives = []
+    for source in (s for s in shot.supply if s.on):
+        life, spread = plain(source.life), plain(source.life_spread)
+        lives.append(whole if life is None else life * (1.0 + (1.0 if spread is None else spread)))
+    return min(whole, max(lives, default=whole))
+
+
+def _born(shot: Shot, attribute: str) -> list[float] | None:
+    """The values that sources give an attribute which nothing changes later; None where it varies."""
+    values = [getattr(s, attribute) for s in shot.supply if s.on]
+    changed = any(cue.on and isinstance(cue.then, c.Become) and cue.then.attribute == attribute for cue in shot.cues)
+    if changed or not values or any(is_driven(v) for v in values):
+        return None
+    return [float(v) for v in values]
+
+
+def _loops(shot: Shot) -> Iterator[Finding]:
+    """Cues that lead back to themselves: by states that each may enter anew, or by what they give off."""
+    shoots = {s.id: s for s in shot.supply if s.on and isinstance(s, Offshoot)}
+    for cue in (cue for cue in shot.cues if cue.on and isinstance(cue.then, c.Shed)):
+        shoot = shoots.get(cue.then.offshoot)  # type: ignore[union-attr]
+        if (
+            shoot is not None
+            and isinstance(shoot.emit, Asked)
+            and shoot.emit.count > 0
+            and cue.whom in (None, shoot.state)
+        ):
+            if isinstance(cue.when, c.After | c.AtFrame):
+                continue
+            said = f"What {shoot.id} gives off can set it off again, without end."
+            others = [s.id for s in shot.states if s.id != shoot.state]
+            remedy = setting(f"Only those in {shot.names()[others[0]]}", cue.id, "whom", others[0]) if others else None
+            yield Finding("cue loop", cue.id, "whom", said, remedy=remedy)
+    for shoot in shoots.values():
+        if not isinstance(shoot.emit, Asked) and shoot.whom in (None, shoot.state):
+            said = "What it leaves behind leaves the same behind, without end."
+            others = [s.id for s in shot.states if s.id != shoot.state]
+            remedy = (
+                setting(f"Only from those in {shot.names()[others[0]]}", shoot.id, "whom", others[0])
+                if others
+                else None
+            )
+            yield Finding("trail loop", shoot.id, "whom", said, remedy=remedy)
+    moves = {
+        cue.id: (cue.whom, cue.then.state)
+        for cue in shot.cues
+        if cue.on and cue.again == "each" and isinstance(cue.then, c.Enter)
+    }
+    for name, (whom, to) in moves.items():
+        seen, ahead = {to}, [to]
+        while ahead:
+            state = ahead.pop()
+            for start, end in moves.values():
+                if start == state and end not in seen:
+                    seen.add(end)
+                    ahead.append(end)
+        if whom is not None and whom in seen:
+            said = f"Cues lead back to {shot.names()[whom]}, again each time: particles may go round and round."
+            yield Finding("cue loop", name, "again", said, "doubtful", setting("Once for each", name, "again", "once"))
+    follows = {cue.id: cue.when.cue for cue in shot.cues if cue.on and isinstance(cue.when, c.After)}
+    for name in follows:
+        here, steps = follows.get(name), 0
+        while here in follows and here != name and steps <= len(follows):
+            here, steps = follows[here], steps + 1
+        if here == name:
+            said = "It waits for a cue that waits for it, so neither ever fires."
+            yield Finding(
+                "cue loop",
+                name,
+                "when.cue",
+                said,
+                remedy=setting(
+                    "Fire at the first frame", name, "when", {"kind": "at_frame", "frame": shot.finish.first}
+                ),
+            )
+
+
+def _attributes(shot: Shot) -> Iterator[Finding]:
+    """Numbers that vary over what is the same for all."""
+    for row in (r for r in shot.rows() if r.on):
+        for path, driver in drivers_of(row):
+            reads = (
+                {driver.attribute}
+                if isinstance(driver, Response)
+                else driver.reads()
+                if isinstance(driver, Formula)
+                else set()
+            )
+            for attribute in sorted(reads & {"temperature", "mass"}):
+                born = _born(shot, attribute)
+                if born is None or len(set(born)) > 1:
+                    continue
+                remedy = (
+                    setting("Go by age instead", row.id, f"{path}.attribute", "age")
+                    if isinstance(driver, Response)
+                    else None
+                )
+                said = f"All have the same {attribute}, so nothing varies by it; age does."
+                yield Finding("attribute not carried", row.id, path, said, remedy=remedy)
+
+
+def drivers_of(clause: Clause, prefix: str = "") -> Iterator[tuple[str, Driver]]:
+    """Path and driver of each driven number of a row, and of those within."""
+    for name, described in fields_of(type(clause)).items():
+        value = getattr(clause, name)
+        if isinstance(described, Pick):
+            yield from drivers_of(value, f"{prefix}{name}.")
+        elif isinstance(described, Quantity):
+            for axis, part in enumerate(value if described.three else (value,)):
+                if isinstance(part, Driver):
+                    path = f"{prefix}{name}.{axis}" if described.three else f"{prefix}{name}"
+                    yield path, part
+                    yield from drivers_of(part, f"{path}.")
+
+
+def _beyond(shot: Shot) -> Iterator[Finding]:
+    """Signals that leave the bounds of what they drive somewhere in the shot; there they are held."""
+    frames = np.linspace(shot.finish.first, shot.finish.last, 400)
+    ask = Ask((frames - shot.finish.first) / shot.finish.rate, shot.clock)
+    for row, path, quantity, signal in signals_in(shot):
+        values = np.asarray(answer(signal, ask))
+        held = hold(values, quantity)
+        off = np.flatnonzero(np.abs(held - values) > 1e-9)
+        if len(off):
+            worst = off[np.argmax(np.abs(held - values)[off])]
+            told = (float(f"{v[worst]:.4g}") for v in (values, held))
+            shown, kept = (show_quantity(n, quantity.unit, shot.dress) for n in told)
+            said = f"{quantity.label} comes to {shown} at frame {frames[worst]:.0f}; it is held at {kept}."
+            low, high = (float(hold(np.array([n]), quantity)[0]) for n in (-np.inf, np.inf))
+            clip = {"kind": "clip", "of": signal.model_dump(mode="json")}
+            clip |= {"low": max(low, float(held.min())), "high": min(high, float(held.max()))}
+            yield Finding("beyond bounds", row.id, path, said, "doubtful", setting("Cut it there", row.id, path, clip))

@@ -1,0 +1,60 @@
+"""A finding: what will go wrong or come to nothing, in which row, and what one press would do about it."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from hotgravel.core.shot.document import Shot, load
+from hotgravel.core.shot.edit import Edited
+
+Severity = Literal["wrong", "doubtful"]
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """What a press does: its words, and the edit."""
+
+    label: str
+    act: Callable[[Shot], Edited] = field(compare=False)
+
+
+@dataclass(frozen=True)
+class Finding:
+    """`check` names the kind of finding; with the row and the field it is found again. What is wrong will come
+    to nothing or not be as stated; what is doubtful may be meant."""
+
+    check: str
+    row: str
+    path: str
+    message: str
+    severity: Severity = "wrong"
+    remedy: Remedy | None = None
+
+    def __str__(self) -> str:
+        place = ", ".join(p for p in (self.row and f"row {self.row!r}", self.path and f"field {self.path!r}") if p)
+        return f"{place[:1].upper()}{place[1:]}: {self.message}" if place else self.message
+
+
+def setting(label: str, row: str, path: str, value: Any) -> Remedy:
+    """A remedy that puts a value into a field."""
+
+    def act(shot: Shot) -> Edited:
+        document = shot.dump()
+        here: Any = next(r for r in (*_rows(document), document["finish"]) if r["id"] == row)
+        *steps, last = path.split(".")
+        for step in steps:
+            here = here[int(step)] if isinstance(here, list) else here[step]
+        here[int(last) if isinstance(here, list) else last] = value
+        return Edited(load(document), f"{shot.names()[row]}: {label[:1].lower()}{label[1:]}")
+
+    return Remedy(label, act)
+
+
+def _rows(document: dict[str, Any]) -> list[dict[str, Any]]:
+    return [row for section in ("set", "matter", "supply", "forces", "cues") for row in document[section]]
+
+
+def counted(findings: list[Finding]) -> str:
+    """ "2 wrong, 1 doubtful" """
+    parts = [(sum(f.severity == s for f in findings), s) for s in ("wrong", "doubtful")]
+    return ", ".join(f"{n} {word}" for n, word in parts if n) or "nothing found"

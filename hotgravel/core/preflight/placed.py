@@ -1,0 +1,174 @@
+"""What goes wrong because of where things stand and how large they are, before a run."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from hotgravel.core.drive.value import one, plain
+from hotgravel.core.matter.particles.births import Spring, places_of
+from hotgravel.core.preflight.finding import Finding, Remedy, setting
+from hotgravel.core.run.estimate import Estimate, particles_at, size_in_words
+from hotgravel.core.run.quality import FINENESS, steps_for
+from hotgravel.core.run.world import World
+from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.matter import Apart, Collision
+from hotgravel.core.shot.sources import Burst, Stream
+from hotgravel.core.shot.units import show_quantity
+
+SAMPLES = 400
+BYTES = 300.0  # in memory, for a particle with all that is worked out about it
+MOST_STEPS_MEANT = 16
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What a run should not take more of: seconds, bytes of memory, bytes on the disk."""
+
+    seconds: float = 3600.0
+    memory: float = 8e9
+    disk: float = 20e9
+
+
+def in_place(shot: Shot, world: World) -> Iterator[Finding]:
+    """Findings that need the geometry."""
+    for spring in world.springs:
+        first = _first(spring, shot)
+        points = where(world, spring, first)
+        yield from _masked(shot, world, spring)
+        yield from _shut_in(shot, world, spring, first, points)
+    yield from _crowded(shot, world)
+    yield from _thin(shot, world)
+
+
+def _first(spring: Spring, shot: Shot) -> float:
+    emit = spring.source.emit
+    frame = emit.frame if isinstance(emit, Burst) else emit.start
+    return float(np.clip(frame, shot.finish.first, shot.finish.last))
+
+
+def where(world: World, spring: Spring, frame: float, count: int = SAMPLES) -> NDArray[np.float64]:
+    """Places (n, 3) that a source would give particles at, whatever its zone lets through."""
+    scene = world.scene(frame, 1.0 / 64.0)
+    if spring.source.prop not in scene.poses:
+        return np.zeros((0, 3))
+    local, _ = places_of(spring, np.arange(count, dtype=np.uint64))
+    return scene.poses[spring.source.prop].to_world(local)
+
+
+def _masked(shot: Shot, world: World, spring: Spring) -> Iterator[Finding]:
+    source, emit = spring.source, spring.source.emit
+    if source.through is None or not shot.zones[source.through].on:
+        return
+    span = [emit.frame] if isinstance(emit, Burst) else np.linspace(emit.start, emit.end, 7)
+    most = 0.0
+    for frame in np.clip(span, shot.finish.first, shot.finish.last):
+        points = where(world, spring, float(frame))
+        if len(points):
+            scene = world.scene(float(frame), 1.0 / 64.0)
+            threshold = 0.0 if source.over is None else one(source, "over", scene.ask)
+            most = max(most, float((scene.weight_in(source.through, points) - threshold).max()))
+    if most <= 0.0:
+        zone, prop = shot.names()[source.through], shot.names()[source.prop]
+        said = f"Nowhere on {prop} does {zone} let it through, so it gives nothing."
+        yield Finding(
+            "empty source", source.id, "through", said, remedy=setting("Leave anywhere", source.id, "through", None)
+        )
+
+
+def _shut_in(shot: Shot, world: World, spring: Spring, frame: float, points: NDArray[np.float64]) -> Iterator[Finding]:
+    """Particles that are born inside what they bounce off from outside."""
+    if not len(points):
+        return
+    scene = world.scene(frame, 1.0 / 64.0)
+    for row in (r for r in shot.collisions if r.on and r.side == "outside" and _meets(r, spring.source.state)):
+        for prop in row.props:
+            if prop == spring.source.prop and spring.source.part != "volume":
+                continue
+            if prop not in scene.poses or not world.shapes[prop].has_volume:
+                continue
+            inside = float((scene.distance_to(prop, points) < 0.0).mean())
+            if inside > 0.9:
+                named = shot.names()[prop]
+                said = (
+                    f"What {spring.source.id} gives is born inside {named}, which is solid: it is pushed out at once."
+                )
+                remedy = setting("Meet it from inside", row.id, "side", "inside") if len(row.props) == 1 else None
+                yield Finding("shut in", row.id, "side", said, remedy=remedy)
+
+
+def _meets(row: Collision, state: str) -> bool:
+    return row.whom is None or row.whom == state
+
+
+def _crowded(shot: Shot, world: World) -> Iterator[Finding]:
+    """Bursts of particles that keep apart, closer at birth than they are wide."""
+    for row in (r for r in shot.matter if isinstance(r, Apart) and r.on):
+        for spring in world.springs:
+            source, emit = spring.source, spring.source.emit
+            radius = plain(source.radius)
+            if not isinstance(emit, Burst) or radius is None or (row.whom and row.whom != source.state):
+                continue
+            some = min(emit.count, 4000)
+            if some < 10:
+                continue
+            points = where(world, spring, _first(spring, shot), some)
+            near = np.median(cKDTree(points).query(points, k=2)[0][:, 1]) if len(points) else np.inf
+            power = 1 / 3 if source.part == "volume" else 1 / 2
+            spacing = float(near * (some / emit.count) ** power)
+            ask = shot.clock.at(_first(spring, shot))
+            wide = 2.0 * radius + one(row, "gap", ask)
+            # Evenly scattered points lie closer than a packing does; so much overlap settles in a step or two.
+            if wide > 3.0 * spacing > 0.0:
+                to = float(f"{0.8 * spacing:.2g}")
+                shown = [show_quantity(float(f"{n:.2g}"), "m", shot.dress) for n in (spacing, wide)]
+                said = f"They are born {shown[0]} apart and keep {shown[1]} apart, so they burst from one another."
+                remedy = setting(f"A radius of {show_quantity(to, 'm', shot.dress)}", source.id, "radius", to)
+                yield Finding("too crowded", source.id, "radius", said, "doubtful", remedy)
+
+
+def _thin(shot: Shot, world: World) -> Iterator[Finding]:
+    """Props so thin that fast particles make for many steps: none leaks, but a run takes longer."""
+    speeds = [(plain(s.source.speed) or 0.0) * (1.0 + (plain(s.source.speed_spread) or 0.0)) for s in world.springs]
+    steps = steps_for(world.quality, max(speeds, default=0.0), world.smallest, world.span)
+    if steps <= max(MOST_STEPS_MEANT, 2 * FINENESS[world.quality].steps):
+        return
+    rows = [(row, prop) for row in shot.collisions if row.on for prop in row.props if prop in world.shapes]
+    row, prop = min(rows, key=lambda pair: world.shapes[pair[1]].extent)
+    thin = show_quantity(float(f"{world.shapes[prop].extent:.2g}"), "m", shot.dress)
+    said = f"{shot.names()[prop]} is {thin} thin: nothing leaks, but what comes fast takes {steps} steps a frame."
+    others = [p for p in row.props if p != prop]
+    remedy = setting("Leave it out", row.id, "props", others) if others else None
+    yield Finding("thin prop", row.id, "props", said, "doubtful", remedy)
+
+
+def within_limits(shot: Shot, told: Estimate, limits: Limits) -> Iterator[Finding]:
+    """A run that would take more time, memory or disk than there should be."""
+    most = particles_at(shot, shot.finish.last)
+    over = [
+        (told.least > limits.seconds, f"A run would take over {limits.seconds / 60:.0f} minutes."),
+        (most * BYTES > limits.memory, f"A run would need {size_in_words(most * BYTES)} of memory."),
+        (told.bytes > limits.disk, f"A run would keep {size_in_words(told.bytes)} on the disk."),
+    ]
+    sources = [s for s in shot.supply if s.on and isinstance(s.emit, Burst | Stream)]
+    for wrong, said in over:
+        if not wrong or not sources:
+            continue
+        largest = max(sources, key=lambda s: _given(s.emit, shot))
+        emit = largest.emit
+        if isinstance(emit, Burst):
+            remedy: Remedy | None = setting("Give a tenth", largest.id, "emit.count", max(1, emit.count // 10))
+        else:
+            rate = plain(emit.rate) if isinstance(emit, Stream) else None
+            remedy = None if rate is None else setting("Give a tenth", largest.id, "emit.rate", rate / 10.0)
+        yield Finding("over a limit", largest.id, "emit", said, "doubtful", remedy)
+
+
+def _given(emit: object, shot: Shot) -> float:
+    if isinstance(emit, Burst):
+        return float(emit.count)
+    if isinstance(emit, Stream):
+        return (plain(emit.rate) or 0.0) * (emit.end - emit.start) / shot.finish.rate
+    return 0.0

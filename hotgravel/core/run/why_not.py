@@ -1,0 +1,98 @@
+"""Why a cue has not happened to a particle: the nearest that each of its conditions came."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from hotgravel.core.cues.because import UNITS
+from hotgravel.core.cues.conditions import OVER, Look, Watch, told
+from hotgravel.core.cues.record import Events
+from hotgravel.core.drive.value import one
+from hotgravel.core.matter.particles.state import blank
+from hotgravel.core.run.frames import STORED, FrameStore
+from hotgravel.core.run.world import World
+from hotgravel.core.shot import cues as c
+from hotgravel.core.shot.units import show_quantity
+
+MOST_FRAMES = 240  # looked back through, evenly
+
+
+def why_not(world: World, store: FrameStore, events: Events, particle: int, cue: str, frame: int) -> list[str]:
+    """Sentences, the plainest first. `events` are those up to the frame. Raises `KeyError` for a cue that is
+    off or not there."""
+    watch = next((w for w in world.watched if w.cue.id == cue), None)
+    if watch is None:
+        raise KeyError(cue)
+    shot, row = world.shot, watch.cue
+    mine = np.flatnonzero((events.particle == particle) & (events.cue == watch.number) & (events.frame <= frame))
+    if len(mine):
+        return [f"It has happened, at frame {int(events.frame[mine[0]])}."]
+    looks = list(_looks(world, store, particle, frame))
+    if not looks:
+        return ["It was not there at any kept frame."]
+    said = []
+    states = {int(look.particles.state[0]) for _, look in looks}
+    if watch.whom >= 0 and watch.whom not in states:
+        there = ", ".join(shot.states[s].name for s in sorted(states))
+        said.append(f"It was never in {shot.states[watch.whom].name}, only in {there}.")
+    if watch.source >= 0 and int(looks[0][1].particles.source[0]) != watch.source:
+        said.append(f"It did not leave {shot.supply[watch.source].id}.")
+    concerned = [(f, look) for f, look in looks if watch.whom < 0 or int(look.particles.state[0]) == watch.whom]
+    said += _nearest(world, watch, concerned or looks, bool(concerned))
+    if row.within is not None:
+        weights = [
+            float(look.scene.weight_in(row.within, look.particles.position)[0]) for _, look in concerned or looks
+        ]
+        if max(weights) <= 0.5:
+            told_ = show_quantity(float(f"{max(weights):.3g}"), "%", shot.dress)
+            said.append(f"It was never within {shot.names()[row.within]}: at most it weighed {told_} there.")
+    chance = one(row, "chance", looks[-1][1].ask)
+    if chance < 1.0 and not said:
+        said.append(f"Its chance of {show_quantity(chance, '%', shot.dress)} was not drawn.")
+    return said or ["All its conditions held at a kept frame: another cue, before it in the page, took it first."]
+
+
+def _looks(world: World, store: FrameStore, particle: int, frame: int) -> Iterator[tuple[int, Look]]:
+    frames = [f for f in store.frames() if f <= frame]
+    for f in frames[:: max(1, len(frames) // MOST_FRAMES)]:
+        kept = store.particles(f)
+        found = np.flatnonzero(kept["id"] == particle)
+        if len(found):
+            alone = blank(1)
+            for name in STORED:
+                getattr(alone, name)[:] = kept[name][found]
+            yield f, Look(alone, world.scene(float(f), 1.0 / 64.0, store.gauges(f)["absent"]), f, {})
+
+
+def _nearest(world: World, watch: Watch, looks: list[tuple[int, Look]], concerned: bool) -> list[str]:
+    """How near the number came to its threshold, and when."""
+    when, dress = watch.cue.when, world.shot.dress
+    if isinstance(when, c.AtFrame | c.Every):
+        frames = (
+            f"frame {when.frame}" if isinstance(when, c.AtFrame) else f"every {when.frames} frames from {when.start}"
+        )
+        return [f"It looks at {frames} only, and this one was not there then."]
+    if isinstance(when, c.After):
+        return [f"{when.cue} has not fired on {'it' if when.whose == 'it' else 'any'} while it was there."]
+    if isinstance(when, c.ShareIn):
+        return ["The share of all is told by the cue's row after the run, not by one particle."]
+    if isinstance(when, c.Touches):
+        return ["It touched nothing of that kind hard enough; touches lie between frames, so how hard is not kept."]
+    best: tuple[float, int, float] | None = None
+    for frame, look in looks:
+        found = told(watch, look)
+        if found is None:
+            continue
+        way, threshold, value = found
+        short = (threshold - float(value[0])) * (1.0 if way == OVER else -1.0)
+        if best is None or short < best[0]:
+            best = short, frame, float(value[0])
+            limit, side = threshold, "over" if way == OVER else "under"
+    if best is None:
+        return []
+    unit = UNITS[type(when)][1]
+    came, wants = (show_quantity(float(f"{n:.3g}"), unit, dress) for n in (best[2], limit))
+    then = "" if concerned else " (in another state)"
+    if best[0] <= 0.0:
+        return []
+    return [f"The nearest it came was {came} at frame {best[1]}{then}; the cue wants {side} {wants}."]

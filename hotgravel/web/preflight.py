@@ -1,0 +1,85 @@
+"""The preflight panel: what will go wrong, what the last run showed, and remedies at a press."""
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+from sqlalchemy.orm import Session
+
+from hotgravel.core.preflight.after import in_run
+from hotgravel.core.preflight.checks import findings, in_order
+from hotgravel.core.preflight.finding import Finding, counted
+from hotgravel.core.run.world import World, beside, build
+from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.edit import Edited
+from hotgravel.core.shot.faults import ShotFault
+from hotgravel.store import runs, shots
+from hotgravel.web.editing import Number, Text, answer
+from hotgravel.web.render import Typed, page
+from hotgravel.web.runs_page import estimate_for
+from hotgravel.web.studio import Studio
+
+router = APIRouter(prefix="/shots/{shot_id}/preflight")
+
+
+@router.get("")
+def panel(request: Request, shot_id: int) -> Response:
+    """All findings about a shot as it is now, and about its latest run if it ran like this."""
+    before, after = _all(request, shot_id)
+    return page(request, "preflight.html", shot_id=shot_id, before=before, after=after)
+
+
+@router.get(".json")
+def panel_json(request: Request, shot_id: int) -> dict[str, Any]:
+    """The same as data."""
+    before, after = _all(request, shot_id)
+    found = [{"when": when} | _plain(f) for when, part in (("before", before), ("after", after)) for f in part]
+    return {
+        "counted": counted(before + after),
+        "wrong": sum(f["severity"] == "wrong" for f in found),
+        "findings": found,
+    }
+
+
+def _plain(finding: Finding) -> dict[str, Any]:
+    return {
+        "check": finding.check, "row": finding.row, "path": finding.path, "message": finding.message,
+        "severity": finding.severity, "remedy": finding.remedy.label if finding.remedy else None,
+    }  # fmt: skip
+
+
+def _all(request: Request, shot_id: int) -> tuple[list[Finding], list[Finding]]:
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        shot = shots.document(session, shot_id)
+        told = estimate_for(studio, session, shot_id, shot)
+        try:
+            world = build(shot, beside(studio.meshes))
+        except ShotFault as fault:
+            broken = [Finding("cannot be built", f.row, f.field, f.message) for f in fault.faults]
+            return in_order(broken + findings(shot, None, told)), []
+        return findings(shot, world, told), _after(studio, session, shot_id, shot, world)
+
+
+def _after(studio: Studio, session: Session, shot_id: int, shot: Shot, world: World) -> list[Finding]:
+    """Of the latest run that is over, if it is of this very shot."""
+    run = runs.latest(session, shot_id, with_frames=True)
+    if run is None or run.state in runs.GOING or run.revision != shots.record(session, shot_id).head:
+        return []
+    measured = dict(runs.gauges(session, run.id))
+    return in_order(list(in_run(shot, world, studio.frames(run.id), measured)))
+
+
+@router.post("/remedy")
+def remedy(
+    request: Request, shot_id: int, check: Text, revision: Number, row: Text = "", path: Text = "", unfolded: Text = ""
+) -> Response:  # fmt: skip
+    """Do what a finding offers."""
+
+    def change(shot: Shot) -> Edited:
+        for finding in (f for part in _all(request, shot_id) for f in part):
+            if (finding.check, finding.row, finding.path) == (check, row, path) and finding.remedy:
+                return finding.remedy.act(shot)
+        raise ShotFault.of("This finding is gone: the shot has changed. Look at the preflight again.")
+
+    return answer(request, shot_id, revision, change, Typed(row or "set", path, ""), unfolded)
