@@ -64,7 +64,8 @@ def nearest_of(cue: c.Cue, measured: Mapping[int, dict[str, Any]]) -> tuple[floa
     found = [(g["nearest"][cue.id], f) for f, g in measured.items() if cue.id in g.get("nearest", {})]
     if not found:
         return None, 0
-    return min(found) if isinstance(cue.when, UNDER) else max(found)
+    choose = min if isinstance(cue.when, UNDER) else max
+    return choose(found, key=lambda pair: pair[0])
 
 
 def _reached(cue: c.Cue, nearest: float, shot: Shot) -> Remedy | None:

@@ -78,14 +78,6 @@ def _supply(shot: Shot) -> Iterator[Finding]:
                 "A rate of 0 gives nothing.",
                 remedy=setting("Give 500 a second", row.id, "emit.rate", 500.0),
             )
-        if isinstance(emit, Burst | Asked) and emit.count == 0:
-            yield Finding(
-                "empty source",
-                row.id,
-                "emit.count",
-                "A count of 0 gives nothing.",
-                remedy=setting("Give 100", row.id, "emit.count", 100),
-            )
         if isinstance(row, Source) and not shot.row(row.prop).on:
             said, on = (
                 "The prop it leaves is switched off, so it gives nothing.",

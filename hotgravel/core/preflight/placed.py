@@ -130,7 +130,8 @@ def _crowded(shot: Shot, world: World) -> Iterator[Finding]:
 
 
 def _thin(shot: Shot, world: World) -> Iterator[Finding]:
-    """Props so thin that fast particles make for many steps: none leaks, but a run takes longer."""
+    """Props smaller than a fast particle's step. Motion is swept, so none leaks however thin a prop is, but the
+    further steps make a run longer."""
     speeds = [(plain(s.source.speed) or 0.0) * (1.0 + (plain(s.source.speed_spread) or 0.0)) for s in world.springs]
     steps = steps_for(world.quality, max(speeds, default=0.0), world.smallest, world.span)
     if steps <= max(MOST_STEPS_MEANT, 2 * FINENESS[world.quality].steps):
@@ -138,7 +139,7 @@ def _thin(shot: Shot, world: World) -> Iterator[Finding]:
     rows = [(row, prop) for row in shot.collisions if row.on for prop in row.props if prop in world.shapes]
     row, prop = min(rows, key=lambda pair: world.shapes[pair[1]].extent)
     thin = show_quantity(float(f"{world.shapes[prop].extent:.2g}"), "m", shot.dress)
-    said = f"{shot.names()[prop]} is {thin} thin: nothing leaks, but what comes fast takes {steps} steps a frame."
+    said = f"{shot.names()[prop]} is but {thin} long: nothing leaks, but what comes fast takes {steps} steps a frame."
     others = [p for p in row.props if p != prop]
     remedy = setting("Leave it out", row.id, "props", others) if others else None
     yield Finding("thin prop", row.id, "props", said, "doubtful", remedy)

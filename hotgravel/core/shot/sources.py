@@ -122,7 +122,7 @@ class Asked(Clause):
     title: ClassVar[str] = "when a cue sets it off"
     phrase: ClassVar[str] = "{count} each time"
     count: int = dial(
-        "count", 60, label="count", soft=(1, 500), low=0, high=100_000, whole=True,
+        "count", 60, label="count", soft=(1, 500), low=1, high=100_000, whole=True,
         help="How many each one bursts into.",
     )  # fmt: skip
 
