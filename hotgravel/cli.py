@@ -69,16 +69,20 @@ def serve(host: str, port: int) -> None:
     """Start the application on the store that HOTGRAVEL_STORE names (./data by default)."""
     from hotgravel.web.serve import serve
 
-    serve(host, port, demo=False)
+    serve(host, port)
 
 
 @commands.command()
 @_address
-def demo(host: str, port: int) -> None:
+@click.option("--shot", "names", multiple=True, help="Only this demo shot; may be given again. All by default.")
+def demo(host: str, port: int, names: tuple[str, ...]) -> None:
     """Start the application with the demo shots in it; the first start runs them once."""
+    from hotgravel.demo.shots import demo_names, demo_path
     from hotgravel.web.serve import serve
 
-    serve(host, port, demo=True)
+    for name in names:
+        demo_path(name)
+    serve(host, port, demo=names or demo_names())
 
 
 @commands.command()

@@ -1,7 +1,7 @@
 """The application: its routes, its headers, and how faults are told."""
 
 import asyncio
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Sequence
 from contextlib import asynccontextmanager
 
 from fastapi import FastAPI, Request
@@ -44,7 +44,7 @@ PARTS = (
 )  # fmt: skip
 
 
-def create_app(studio: Studio, *, demo: bool = False, access: Access | None = None) -> FastAPI:
+def create_app(studio: Studio, *, demo: Sequence[str] = (), access: Access | None = None) -> FastAPI:
     """The application on a studio whose database is up to date; on this machine only, unless told otherwise."""
     access = access or Access()
 

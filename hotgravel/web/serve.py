@@ -4,6 +4,7 @@ import logging
 import os
 import socket
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
 import psutil
@@ -34,8 +35,8 @@ def access_to(host: str) -> Access:
     return Access(LOCAL | addresses | named | {host, socket.gethostname()}, token)
 
 
-def serve(host: str, port: int, *, demo: bool) -> None:
-    """Serve until interrupted."""
+def serve(host: str, port: int, *, demo: Sequence[str] = ()) -> None:
+    """Serve until interrupted, with the demo shots of these names in an empty store."""
     try:
         access = access_to(host)
     except ValueError as fault:

@@ -2,6 +2,7 @@
 
 import asyncio
 import logging
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -15,7 +16,7 @@ from hotgravel.core.run.place import Place, remove
 from hotgravel.core.run.reuse import same_until, take_over
 from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shot.document import Shot, load
-from hotgravel.demo.shots import demo_names, demo_path
+from hotgravel.demo.shots import demo_path
 from hotgravel.farm.cluster import Farm
 from hotgravel.farm.handing import Handings
 from hotgravel.farm.job import CANCEL
@@ -59,13 +60,13 @@ class Studio:
     def frames(self, run_id: int) -> FrameStore:
         return FrameStore(self.run_folder(run_id))
 
-    def open(self, *, demo: bool) -> None:
-        """Start the workers and put the demo shots in."""
+    def open(self, *, demo: Sequence[str]) -> None:
+        """Start the workers and put the demo shots of these names in."""
         with self.database.session() as session:
             runs.interrupted(session)
         self.farm.start()
         if demo:
-            self._add_demo()
+            self._add_demo(demo)
 
     def listen_on(self, loop: asyncio.AbstractEventLoop) -> None:
         """The loop in which pages wait for news."""
@@ -75,11 +76,11 @@ class Studio:
         self.farm.stop()
         self.database.engine.dispose()
 
-    def _add_demo(self) -> None:
+    def _add_demo(self, names: Sequence[str]) -> None:
         with self.database.session() as session:
             if shots.all_shots(session) or bin.binned_shots(session):
                 return
-            for name in demo_names():
+            for name in names:
                 shots.create(session, load(demo_path(name)), "from the demo")
             made = [s.id for s in shots.all_shots(session)]
         for shot_id in made:

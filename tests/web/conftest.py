@@ -43,7 +43,8 @@ def start(store: Path, log: Path, *words: str, command: str = "demo", **environm
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
-    line = [sys.executable, "-m", "hotgravel.cli", command, "--port", str(port), *words]
+    only = ["--shot", "ember-burst"] if command == "demo" else []
+    line = [sys.executable, "-m", "hotgravel.cli", command, "--port", str(port), *only, *words]
     environment = os.environ | {"HOTGRAVEL_STORE": str(store)} | environment
     with log.open("ab") as out:
         process = subprocess.Popen(line, env=environment, stdout=out, stderr=out)

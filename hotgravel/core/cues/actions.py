@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.chance import uniforms
-from hotgravel.core.cues.conditions import Ids, Look, Watch, fires
+from hotgravel.core.cues.conditions import Ids, Look, Watch, fires, places_of
 from hotgravel.core.cues.record import DID, NOBODY, REMOVED, UNDID, Events
 from hotgravel.core.drive.value import one, three
 from hotgravel.core.matter.particles.births import UP, within_cone
@@ -108,10 +108,10 @@ class Acting:
 
     def _still_there(self, ids: Ids) -> tuple[Ids, NDArray[np.bool_]]:
         """Indices of those that have not died meanwhile, and which of the ids they are; ids are in order."""
-        place = np.minimum(np.searchsorted(self.particles.id, ids), max(len(self.particles) - 1, 0))
-        found = (self.particles.id[place] == ids) if len(self.particles) else np.zeros(len(ids), bool)
         nobody = ids == NOBODY
-        return np.where(nobody, NOBODY, place)[found | nobody], found | nobody
+        if nobody.any():  # what happens to the shot happens alone
+            return ids[nobody], nobody
+        return places_of(self.particles.id, ids)
 
     def _fire(self, watch: Watch, who: Ids, values: Array) -> None:
         cue = watch.cue

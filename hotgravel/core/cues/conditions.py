@@ -65,30 +65,38 @@ def _firing(
 ):
     """Whom a cue fires on: those whose number has come to its side of the threshold. Returns how many, and
     the nearest that the number came, of those it concerns."""
-    found, nearest = 0, np.nan
+    found, best, limit = 0, -np.inf, way * threshold
     mine = np.uint64(1) << np.uint64(number)
     for i in range(len(age)):
+        near = way * value[i]
+        true = near > limit
+        if not edge and ((once and (fired[i] & mine) != 0) if true else not near > best):
+            continue  # most of them, most of the time
         if age[i] < 0.0 or life[i] < 0.0:
             continue
-        true = way * value[i] > way * threshold
         concerned = (whom < 0 or state[i] == whom) and (source < 0 or left[i] == source)
-        was = (held[i] & mine) != 0
-        if true and (concerned or crossing):
-            held[i] |= mine
-        else:
-            held[i] &= ~mine
+        was = edge and (held[i] & mine) != 0
+        if edge:
+            if true and (concerned or crossing):
+                held[i] |= mine
+            else:
+                held[i] &= ~mine
         if not concerned:
             continue
-        if not way * value[i] <= way * nearest:
-            nearest = value[i]
-        if not true or (once and (fired[i] & mine) != 0) or (edge and was):
-            continue
-        if crossing and looked[i] == 0:
+        best = max(best, near)
+        if not true or was or (once and (fired[i] & mine) != 0) or (crossing and looked[i] == 0):
             continue
         fired[i] |= mine
         out[found] = i
         found += 1
-    return found, nearest
+    return found, (way * best if best > -np.inf else np.nan)
+
+
+def places_of(there: Ids, ids: Ids) -> tuple[Ids, NDArray[np.bool_]]:
+    """Where ids stand among those that are there, in order; and which of them still are."""
+    place = np.minimum(np.searchsorted(there, ids), max(len(there) - 1, 0))
+    found = there[place] == ids if len(there) else np.zeros(len(ids), bool)
+    return place[found], found
 
 
 def told(watch: Watch, look: Look) -> tuple[int, float, Array] | None:
@@ -128,8 +136,9 @@ def told(watch: Watch, look: Look) -> tuple[int, float, Array] | None:
             ids = look.recent.get(watch.follows)
             if ids is None or not len(ids):
                 return None
-            on = np.isin(look.particles.id, ids) if when.whose == "it" else np.ones(n, bool)
-            return OVER, 0.5, on.astype(float)
+            on = np.zeros(n)
+            on[places_of(look.particles.id, ids)[0] if when.whose == "it" else slice(None)] = 1.0
+            return OVER, 0.5, on
         case c.ShareIn():
             share = float((look.particles.state == watch.counted).mean()) if n else 0.0
             return OVER, one(when, "share", ask), np.full(n, share)
