@@ -82,7 +82,7 @@ class Studio:
                 return
             for name in names:
                 shots.create(session, load(demo_path(name)), "from the demo")
-            made = [s.id for s in shots.all_shots(session)]
+            made = sorted(s.id for s in shots.all_shots(session))
         for shot_id in made:
             self.run(shot_id)
 

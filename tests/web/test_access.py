@@ -52,6 +52,10 @@ def test_the_bench_is_worked_by_keyboard_alone(page: Page, demo_run: int):
     for _ in range(3):
         page.keyboard.press("Shift+ArrowRight")
     page.locator("#frame-now", has_text="frame 31 of 120").wait_for()
+    for _ in range(100):
+        if page.evaluate("window.hotgravel.stage.frame?.frame") == 31:
+            break
+        page.wait_for_timeout(100)
     before = page.evaluate(eye)
     page.keyboard.press("Alt+ArrowLeft")
     turned = page.evaluate(eye)

@@ -120,7 +120,7 @@ def test_a_mesh_is_taken_in_and_a_bad_one_refused(client, shot):
     shown = client.get(f"/shots/{shot}/set.json").json()["props"][-1]
     assert len(shown["faces"]) == 36
     for name, data, said in (
-        ("a.txt", b"x", "no mesh format"),
+        ("a.txt", b"x", "no format that is read"),
         ("a.ply", b"ply\nrubbish", "cannot be read"),
         ("a.stl", b"", "read"),
     ):

@@ -114,7 +114,7 @@ def test_a_typing_fault_stays_in_its_sentence(page: Page, demo_run: int):
 def test_a_number_is_varied_over_time_and_back(page: Page, demo_run: int):
     open_burst(page)
     page.locator("#row-vent-dome .fold").click()
-    page.get_by_label("Vary position y").select_option("keys")
+    page.locator("#dials-vent-dome").get_by_label("Vary position y").select_option("keys")
     keys = page.locator("#row-vent-dome .keys")
     expect(keys.get_by_label("frame of key 2")).to_have_value("120")
     keys.get_by_label("value of key 2").fill("60 cm")

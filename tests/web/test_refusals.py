@@ -177,9 +177,9 @@ def many_triangles() -> bytes:
 
 
 MESHES = {
-    "no mesh format": ("a.txt", b"x", "no mesh format"),
-    "no name": ("..", b"x", "no mesh format"),
-    "a program by its name": ("a.obj.exe", b"x", "no mesh format"),
+    "no mesh format": ("a.txt", b"x", "no format that is read"),
+    "no name": ("..", b"x", "no format that is read"),
+    "a program by its name": ("a.obj.exe", b"x", "no format that is read"),
     "an empty STL": ("a.stl", b"", "no triangles"),
     "an empty OBJ": ("a.obj", b"", "a"),
     "points without faces": ("a.obj", b"v 0 0 0\nv 1 0 0\nv 0 1 0\n", "no triangles"),

@@ -322,6 +322,8 @@ def duplicate_row(shot: Shot, row_id: str) -> tuple[Edited, str]:
     """A copy of a row right behind it."""
     document = shot.dump()
     copy = dict(_find(document, row_id))
+    if row_id == "finish":
+        raise ShotFault([Fault(row_id, "", "A shot has one finish.")])
     copy["id"] = _free_id(shot, re.sub(r"-\d+$", "", row_id))
     if "name" in copy:
         copy["name"] = copy["id"].replace("-", " ")

@@ -82,11 +82,11 @@ def _world(m, x, y, z):
 
 
 @njit(cache=True)
-def _first_hit(c, tree, state, x0, y0, z0, x1, y1, z1, t0, radius):
+def _first_hit(c, tree, state, x0, y0, z0, x1, y1, z1, t0, radius, still_only=False):
     """The fraction of the way to what is met first, and which collider it is; MISS and -1 if none."""
     best, hit = MISS, -1
     for j in range(len(c)):
-        if c[j, WHOM] >= 0.0 and c[j, WHOM] != state:
+        if (c[j, WHOM] >= 0.0 and c[j, WHOM] != state) or (still_only and c[j, MOVING] != 0.0):
             continue
         rho = radius + c[j, THICKNESS]
         if (min(y0, y1) > c[j, HIGH + 1] + rho or max(y0, y1) < c[j, LOW + 1] - rho
@@ -229,7 +229,8 @@ def _meet(
     dx, dy, dz = drift[s, 0], drift[s, 1], drift[s, 2]
     k, b = rate[s], bite[s]
     t0 = 1.0 - h / dt
-    held, last, touches = False, -1, 0
+    held, last, touches, wedged = False, -1, 0, False
+    sx, sy, sz = 0.0, 0.0, 0.0
     nx, ny, nz, ux, uy, uz, lx, ly, lz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     for _ in range(CONTACTS):
         left = (1.0 - t0) * dt
@@ -242,6 +243,12 @@ def _meet(
         if j < 0:
             return x1, y1, z1, wx, wy, wz, touches
         x, y, z, nx, ny, nz, ux, uy, uz, lx, ly, lz = _contact(c, tree, j, x0, y0, z0, x1, y1, z1, t0, t, radius, dt)
+        if c[j, MOVING] != 0.0 and t == 0.0:
+            # What moves pushes it out; where something that stands is in the way, it stays there instead.
+            _t, blocked = _first_hit(c, tree, whom, x0, y0, z0, x, y, z, t0, radius, True)
+            if blocked >= 0:
+                touched[i] |= bits[j]
+                return x0, y0, z0, 0.0, 0.0, 0.0, touches
         if held:
             vx, vy, vz = vx + t * (wx - vx), vy + t * (wy - vy), vz + t * (wz - vz)
         else:
@@ -256,6 +263,8 @@ def _meet(
         impact[i] = max(-inward, 0.0 if touched[i] == 0 else impact[i])
         touched[i] |= bits[j]
         last = j
+        if c[j, MOVING] == 0.0:
+            wedged, sx, sy, sz = True, x, y, z
         if inward < -resting:
             touches += 1
             rx, ry, rz = rx - inward * nx, ry - inward * ny, rz - inward * nz
@@ -277,6 +286,8 @@ def _meet(
             if inward < 0.0:
                 vx, vy, vz = vx - inward * nx, vy - inward * ny, vz - inward * nz
             held = True
+    if wedged and c[last, MOVING] != 0.0:  # between what moves and what stands, it stays by what stands
+        return sx, sy, sz, 0.0, 0.0, 0.0, touches
     m = _pose(c, last, 1.0)  # cornered: it goes with what it last touched
     x0, y0, z0 = _world(m, lx, ly, lz)
     return x0, y0, z0, vx, vy, vz, touches
