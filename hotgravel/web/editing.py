@@ -45,7 +45,7 @@ def answer(
     """
     studio: Studio = request.app.state.studio
     status = 200
-    with studio.database.session() as session:
+    with studio.editing, studio.database.session() as session:
         shot = shots.document(session, shot_id)
         try:
             edited = change(shot)
@@ -82,7 +82,7 @@ def _notebook(request: Request, session: Session, shot_id: int, status: int, typ
 def _step(request: Request, shot_id: int, seen: int, unfolded: str, *, on: bool) -> Response:
     studio: Studio = request.app.state.studio
     status, typed = 200, NOTHING_TYPED
-    with studio.database.session() as session:
+    with studio.editing, studio.database.session() as session:
         try:
             shots.step(session, shot_id, seen, on=on)
         except shots.Stale as stale:

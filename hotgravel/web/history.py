@@ -47,6 +47,6 @@ def history(
 def go_back(request: Request, shot_id: int, number: Annotated[int, Form()]) -> Response:
     """Make a revision the current one."""
     studio: Studio = request.app.state.studio
-    with studio.database.session() as session:
+    with studio.editing, studio.database.session() as session:
         shots.go_back(session, shot_id, number)
     return RedirectResponse(f"/shots/{shot_id}", 303)

@@ -103,7 +103,7 @@ def duplicate(request: Request, shot_id: int) -> Response:
 @router.post("/shots/{shot_id}/rename")
 def rename_shot(request: Request, shot_id: int, name: Annotated[str, Form()]) -> Response:
     studio: Studio = request.app.state.studio
-    with studio.database.session() as session:
+    with studio.editing, studio.database.session() as session:
         seen = shots.record(session, shot_id).head
         edited = rename(shots.document(session, shot_id), name)
         shots.revise(session, shot_id, seen, edited.shot, edited.label)

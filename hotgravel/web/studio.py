@@ -2,6 +2,7 @@
 
 import asyncio
 import logging
+import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -47,6 +48,7 @@ class Studio:
         self.database = Database(folder)
         self.farm = Farm(self._landed, self._ended)
         self.handings = Handings(folder / "handovers")
+        self.editing = threading.Lock()  # one edit after another: of two of the same revision the later is refused
         self._listeners: dict[int, set[asyncio.Queue[dict[str, Any]]]] = {}
         self._loop: asyncio.AbstractEventLoop | None = None
 

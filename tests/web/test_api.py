@@ -438,3 +438,18 @@ def test_only_its_own_pages_may_ask(client, shot):
     policy = client.get("/").headers["content-security-policy"]
     assert "script-src 'self';" in policy
     assert "unsafe" not in policy
+
+
+def test_edits_of_one_revision_at_the_same_moment_make_one_and_refuse_the_others(client):
+    from concurrent.futures import ThreadPoolExecutor
+
+    number = int(client.post("/shots", data={"starter": "cinder fountain"}).headers["location"].split("/")[-1])
+
+    def edit(speed):
+        data = {"path": "speed", "value": str(speed), "revision": 1}
+        return client.post(f"/shots/{number}/rows/fountain/set", data=data).status_code
+
+    with ThreadPoolExecutor(8) as pool:
+        told = list(pool.map(edit, range(1, 17)))
+    assert sorted(told) == [200] + [409] * 15
+    client.post(f"/shots/{number}/delete")
