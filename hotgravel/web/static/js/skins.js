@@ -4,8 +4,8 @@ import * as THREE from "../vendor/three/three.module.js";
 const ARRAYS = { float32: Float32Array, int32: Int32Array, uint32: Uint32Array };
 const LOOKS = {
   glowing: { roughness: 0.7, metalness: 0, emissive: "#ffffff", emissiveIntensity: 0.55 },
-  dull: { roughness: 0.95, metalness: 0 },
-  glassy: { roughness: 0.12, metalness: 0.15 },
+  dull: { roughness: 0.95, metalness: 0, emissive: "#ffffff", emissiveIntensity: 0.1 },
+  glassy: { roughness: 0.3, metalness: 0, emissive: "#ffffff", emissiveIntensity: 0.16 },
 };
 
 export function unpackArrays(buffer) {
@@ -46,11 +46,9 @@ export class Skins {
     if (!mesh) {
       const look = { ...LOOKS[skin.look] };
       const material = new THREE.MeshStandardMaterial({ vertexColors: true, side: THREE.DoubleSide, ...look });
-      if (skin.look === "glowing") {  // each corner gives its own colour as light
-        material.onBeforeCompile = (shader) => {
-          shader.fragmentShader = shader.fragmentShader.replace("#include <emissivemap_fragment>", "totalEmissiveRadiance *= vColor.rgb;");
-        };
-      }
+      material.onBeforeCompile = (shader) => {  // each corner gives its own colour as light: much when it glows, else what dusk scatters
+        shader.fragmentShader = shader.fragmentShader.replace("#include <emissivemap_fragment>", "totalEmissiveRadiance *= vColor.rgb;");
+      };
       mesh = new THREE.Mesh(geometry, material);
       mesh.frustumCulled = false;
       this.meshes.set(skin.id, mesh);

@@ -141,7 +141,7 @@ export class Stage {
   setBox() {
     const box = new THREE.Box3();
     this.set.updateMatrixWorld(true);
-    for (const { mesh } of this.pieces().length ? this.pieces() : this.props) box.expandByObject(mesh);
+    for (const { mesh } of this.pieces()) box.expandByObject(mesh);  // a plain alone says nothing of where to look
     return box.isEmpty() ? new THREE.Box3(new THREE.Vector3(-1, 0, -1), new THREE.Vector3(1, 2, 1)) : box;
   }
 
