@@ -85,7 +85,10 @@ class Dial:
 def dials_of(shot: Shot, clause: Clause, prefix: str = "") -> list[Dial]:
     """All fields of a row, those of its clauses after the clause's own pick."""
     found: list[Dial] = []
+    idle = clause.idle()
     for name, described in fields_of(type(clause)).items():
+        if name in idle:
+            continue
         slots = [s for s in slots_of(clause, name, described, shot.dress, shot.names(), prefix) if isinstance(s, Slot)]
         value = getattr(clause, name)
         if isinstance(described, Pick):

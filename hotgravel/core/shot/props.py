@@ -125,6 +125,9 @@ class Lettering(Clause):
     def wording(self) -> str:
         return self.phrase + (", in {file}" if self.file else "")
 
+    def idle(self) -> frozenset[str]:
+        return frozenset({"font"}) if self.file else frozenset()
+
 
 class Outline(Clause):
     kind: Literal["outline"] = "outline"

@@ -31,6 +31,10 @@ class Clause(BaseModel):
         """The phrase for the values it now has; most clauses have only one."""
         return self.phrase
 
+    def idle(self) -> frozenset[str]:
+        """Fields that have no effect as the others now are; none for most. The page leaves them out."""
+        return frozenset()
+
     def complaints(self) -> Iterator[tuple[str, str]]:
         """What is wrong between its fields: (field, sentence) pairs; none for most."""
         yield from ()

@@ -157,6 +157,9 @@ class Both(Clause):
     def wording(self) -> str:
         return f"{self.phrase}, {{by}} either way" if self.how == "broken up by" else self.phrase
 
+    def idle(self) -> frozenset[str]:
+        return frozenset() if self.how == "broken up by" else frozenset({"by"})
+
 
 ZoneShape = Front | Ball | Block | Capsule | Near | Height | Patches | Strokes | Both
 
@@ -180,3 +183,11 @@ class Zone(Row):
     follow: Ref | None = refer(
         "prop", label="follows", none="nothing", help="A prop it moves, turns and grows with, from the first frame on."
     )
+
+    def wording(self) -> str:
+        return self.phrase.replace(", with a soft edge of {edge}, {falloff}", "") if self.idle() else self.phrase
+
+    def idle(self) -> frozenset[str]:
+        """Patches are as soft as their contrast, and a zone made of two as they are; only broken up it has an edge."""
+        made = isinstance(self.shape, Patches) or (isinstance(self.shape, Both) and self.shape.how != "broken up by")
+        return frozenset({"edge", "falloff"}) if made else frozenset()

@@ -186,3 +186,24 @@ def test_the_schema_knows_every_kind_of_row_and_its_help():
     for cls in ROWS:
         assert f'"{cls.model_fields["kind"].default}"' in schema
     assert "Another number is another throw of the dice" in schema
+
+
+def test_what_has_no_effect_is_neither_said_nor_offered():
+    from hotgravel.web.render import dials_of
+
+    patches = {"kind": "zone", "id": "mask", "name": "mask", "shape": {"kind": "patches"}}
+    ball = patches | {"id": "ball", "name": "ball", "shape": {"kind": "ball"}}
+    both = patches | {
+        "id": "both",
+        "name": "both",
+        "shape": {"kind": "both", "first": "ball", "second": "mask", "how": "times"},
+    }
+    broken = both | {"id": "broken", "name": "broken", "shape": both["shape"] | {"how": "broken up by"}}
+    shot = load({"format": "hotgravel.shot", "version": 2, "name": "zones", "set": [patches, ball, both, broken]})
+    for row, edged in (("mask", False), ("ball", True), ("both", False), ("broken", True)):
+        said = sentence(shot.row(row), shot.dress, shot.names())
+        offered = {dial.name for dial in dials_of(shot, shot.row(row))}
+        assert ("soft edge" in said) == edged
+        assert ({"edge", "falloff"} <= offered) == edged
+    assert "by" in {dial.name for dial in dials_of(shot, shot.row("broken"))}
+    assert "by" not in {dial.name for dial in dials_of(shot, shot.row("both"))}
