@@ -19,6 +19,8 @@ from numpy.typing import NDArray
 
 from hotgravel.core.run.place import Place, write_whole
 
+# On several threads it puts blocks in the order in which they are done, and the same frame would not be the same bytes.
+blosc.use_threads = False
 ALIGNMENT = 0xD935
 _CODEC = {"cname": "lz4", "clevel": 1, "blocksize": 0}
 
