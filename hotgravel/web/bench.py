@@ -11,12 +11,10 @@ from sqlalchemy.orm import Session
 from hotgravel.core.run.estimate import in_words
 from hotgravel.core.run.gauges import GAUGES
 from hotgravel.core.run.retimed import shown_frames
-from hotgravel.core.run.streaks import streaks_in
 from hotgravel.core.run.world import beside
 from hotgravel.core.shape.mesh import MeshFault, import_mesh
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.fields import fields_of
-from hotgravel.core.shot.matter import Skin
 from hotgravel.core.shot.props import Mesh, Prop
 from hotgravel.core.shot.signals import signals_in
 from hotgravel.core.shot.units import show_quantity
@@ -51,9 +49,9 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
         "states": [{"id": s.id, "name": s.name, "colour": s.colour, "shine": s.shine} for s in shot.states],
         "skins": [
             {"id": s.id, "look": s.look, "shown": s.shown, "whom": s.whom}
-            for s in shot.matter if isinstance(s, Skin) and s.on
+            for s in shot.skins
         ],
-        "streaks": [row.id for row in streaks_in(shot.matter)],
+        "streaks": [row.id for row in shot.streaks],
         "retime": shown_frames(shot) if shot.finish.retime is not None else None,
         "signals": _lanes(shot),
         "zones": [{"id": z.id, "name": z.name} for z in shot.zones.values()],

@@ -12,7 +12,7 @@ from starlette.exceptions import HTTPException
 
 from hotgravel.core.drive.value import is_driven, one, three
 from hotgravel.core.run.frames import DamagedFrame, FrameStore
-from hotgravel.core.run.streaks import streak_of, streaks_in
+from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.run.world import beside
 from hotgravel.core.shape.mesh import MeshFault, triangles_of
 from hotgravel.core.shape.pose import moves, pose_at
@@ -127,7 +127,7 @@ def streak_bytes(request: Request, run_id: int, frame: int, row: str) -> Respons
     with studio.database.session() as session:
         run = runs.record(session, run_id)
         shot = shots.document(session, run.shot_id, run.revision)
-    found = next((s for s in streaks_in(shot.matter) if s.id == row), None)
+    found = next((s for s in shot.streaks if s.id == row), None)
     if found is None:
         raise HTTPException(404, f"There are no streaks {row!r} in this run.")
     return _arrays(frame, f"streaks {row}", lambda: streak_of(shot, studio.frames(run_id), frame, found))

@@ -1,5 +1,6 @@
 """What cues do, at once or after a delay, and how it is taken back."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -7,15 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.chance import uniforms
-from hotgravel.core.cues.conditions import Ids, Look, Watch, fires, places_of
+from hotgravel.core.cues.conditions import Ids, Look, Watch, comes_due, fires, places_of
 from hotgravel.core.cues.record import DID, NOBODY, REMOVED, UNDID, Events
-from hotgravel.core.drive.value import one, three
-from hotgravel.core.matter.particles.births import UP, within_cone
-from hotgravel.core.matter.particles.forces import unit
+from hotgravel.core.drive.value import one
+from hotgravel.core.matter.particles.births import headings, ways_of
 from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot import cues as c
-from hotgravel.core.shot.sources import Anywhere, Onward, Toward
 
 Array = NDArray[np.float64]
 AGAIN = 2  # beside `DID` and `UNDID`: once more, as the frames of a kick have it
@@ -59,12 +58,12 @@ class Memory:
         return found
 
 
-def at_rest(cues: list[c.Cue]) -> Memory:
+def at_rest(cues: Sequence[c.Cue]) -> Memory:
     """Before anything has happened: rows that a cue starts wait for it."""
     return Memory(switched={cue.then.row: False for cue in cues if cue.on and isinstance(cue.then, c.Start)})
 
 
-def absent(cues: list[c.Cue], memory: Memory) -> set[str]:
+def absent(cues: Sequence[c.Cue], memory: Memory) -> set[str]:
     """The props that are not there now, because of swaps."""
     coming = {cue.then.by for cue in cues if cue.on and isinstance(cue.then, c.Swap)}
     there = set(memory.swapped.values())
@@ -116,7 +115,7 @@ class Acting:
     def _fire(self, watch: Watch, who: Ids, values: Array) -> None:
         cue = watch.cue
         if isinstance(cue.then, c.GLOBAL):
-            if isinstance(cue.when, c.MOMENTARY) and self._momentary(watch):
+            if comes_due(cue.when, float(self.scene.ask.frames[0])):  # though there may be no particle
                 who, values = np.array([NOBODY]), np.zeros(1)
             who, values = who[:1], values[:1]  # it happens to the shot, once, because of the first
             if cue.again == "once" and watch.number in self.memory.done:
@@ -130,15 +129,6 @@ class Acting:
             self.memory.wait(self.time + delay, watch.number, self._ids(who), DID, values)
         else:
             self._do(watch, who, values)
-
-    def _momentary(self, watch: Watch) -> bool:
-        """Whether a condition that needs no particle holds, though there may be none."""
-        when, frame = watch.cue.when, float(self.scene.ask.frames[0])
-        if isinstance(when, c.AtFrame):
-            return frame == when.frame
-        if isinstance(when, c.Every):
-            return frame >= when.start and (frame - when.start) % when.frames == 0.0
-        return False
 
     def _ids(self, who: Ids) -> Ids:
         return np.where(who == NOBODY, NOBODY, self.particles.id[who]) if len(self.particles) else who
@@ -228,16 +218,12 @@ class Acting:
         p, aim = self.particles, then.aim
         occasion = 1 + self.look.landing - int(self.scene.ask.clock.first)
         u = uniforms(p.id[who].astype(np.uint64), 2, seed=1, who=watch.cue.id, purpose=occasion)
-        if isinstance(aim, Anywhere):
-            return within_cone(np.broadcast_to(UP, (len(who), 3)), 180.0, u)
-        if isinstance(aim, Toward):
-            way = unit(three(aim, "direction", self.look.ask))
-            return within_cone(np.broadcast_to(way if way.any() else UP, (len(who), 3)), aim.cone, u)
-        if isinstance(aim, Onward):
-            speed = np.linalg.norm(p.velocity[who], axis=1, keepdims=True)
-            return within_cone(np.where(speed > 0.0, p.velocity[who] / np.maximum(speed, 1e-300), UP), aim.cone, u)
-        distance, toward = self.scene.toward(aim.prop, p.position[who])
-        return within_cone(-np.sign(distance)[:, None] * toward, aim.cone, u)
+        if isinstance(aim, c.Away):
+            distance, toward = self.scene.toward(aim.prop, p.position[who])
+            heading = -np.sign(distance)[:, None] * toward
+        else:
+            heading = headings(p.velocity[who])
+        return ways_of(aim, heading, u, self.look.ask)
 
     def _record(self, watch: Watch, who: Ids, values: Array, before: NDArray[np.int16], what: int) -> None:
         p, n = self.particles, len(who)

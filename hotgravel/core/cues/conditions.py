@@ -99,6 +99,15 @@ def places_of(there: Ids, ids: Ids) -> tuple[Ids, NDArray[np.bool_]]:
     return place[found], found
 
 
+def comes_due(when: c.Condition, frame: float) -> bool:
+    """Whether a condition that goes by the frame alone holds at one; false for all others."""
+    if isinstance(when, c.AtFrame):
+        return frame == when.frame
+    if isinstance(when, c.Every):
+        return frame >= when.start and (frame - when.start) % when.frames == 0.0
+    return False
+
+
 def told(watch: Watch, look: Look) -> tuple[int, float, Array] | None:
     """The side, the threshold and the number of each particle that a condition is about; None where it
     cannot hold at this moment, whoever is asked."""
@@ -127,11 +136,8 @@ def told(watch: Watch, look: Look) -> tuple[int, float, Array] | None:
             return OVER, one(when, "weight", ask), crowd.read("weight in", when.zone)
         case c.Leaves():
             return UNDER, np.nextafter(one(when, "weight", ask), 2.0), crowd.read("weight in", when.zone)
-        case c.AtFrame():
-            return (OVER, frame - 1.0, np.full(n, frame)) if frame == when.frame else None
-        case c.Every():
-            due = frame >= when.start and (frame - when.start) % when.frames == 0.0
-            return (OVER, frame - 1.0, np.full(n, frame)) if due else None
+        case c.AtFrame() | c.Every():
+            return (OVER, frame - 1.0, np.full(n, frame)) if comes_due(when, frame) else None
         case c.After():
             ids = look.recent.get(watch.follows)
             if ids is None or not len(ids):

@@ -12,7 +12,8 @@ from typing import Any
 
 import numpy as np
 
-from hotgravel.core.exchange.take import Array, Step, Take, Wish, linear, rgb_of
+from hotgravel.core.colour import linear, rgb_of
+from hotgravel.core.exchange.take import Array, Step, Take, Wish
 from hotgravel.core.run.streaks import streak_of
 
 FLOAT, UINT, POINTS, LINES, TRIANGLES = 5126, 5125, 0, 1, 4
@@ -70,7 +71,7 @@ def _glb(take: Take, wish: Wish, frame: int, props: list[tuple[Any, Array, Array
             "name": prop.name, "mesh": len(meshes) - 1, "translation": pose.position.tolist(),
             "rotation": pose.quaternion.tolist(), "scale": [pose.scale] * 3,
         })  # fmt: skip
-    for row in take.skins:
+    for row in (skin.id for skin in take.shot.skins):
         skin = take.store.skin(frame, row)
         if len(skin["faces"]):
             attributes = {
@@ -94,7 +95,7 @@ def _glb(take: Take, wish: Wish, frame: int, props: list[tuple[Any, Array, Array
         }
         meshes.append({"name": "particles", "primitives": [{"attributes": attributes, "mode": POINTS}]})
         nodes.append({"name": "particles", "mesh": len(meshes) - 1})
-    for streaks in take.streaks:
+    for streaks in take.shot.streaks:
         made = streak_of(take.shot, take.store, frame, streaks)
         points = made["points"]
         if not points.size:

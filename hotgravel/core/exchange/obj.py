@@ -8,7 +8,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from hotgravel.core.exchange.take import Step, Take, Wish, rgb_of
+from hotgravel.core.colour import rgb_of
+from hotgravel.core.exchange.take import Step, Take, Wish
 from hotgravel.core.run.streaks import streak_of
 
 
@@ -23,7 +24,7 @@ def write_obj(take: Take, wish: Wish) -> Iterator[Step]:
             lines += [f"o {prop.id}", *_points(wish.placed(poses[prop.id].to_world(vertices)))]
             lines += [f"f {a} {b} {c}" for a, b, c in (faces + base).tolist()]
             base += len(vertices)
-        for row in take.skins:
+        for row in (skin.id for skin in take.shot.skins):
             skin = take.store.skin(frame, row)
             points = wish.placed(skin["vertices"].astype(np.float64))
             rgb = rgb_of(skin["colour"])
@@ -36,7 +37,7 @@ def write_obj(take: Take, wish: Wish) -> Iterator[Step]:
         position = take.store.particles(frame, ("position",))["position"]
         lines += ["o particles", *_points(wish.placed(position.astype(np.float64)))]
         lines += [f"p {i}" for i in range(base, base + len(position))]
-        for streaks in take.streaks:
+        for streaks in take.shot.streaks:
             base += len(position)
             points = streak_of(take.shot, take.store, frame, streaks)["points"]
             long, position = points.shape[1], points.reshape(-1, 3)

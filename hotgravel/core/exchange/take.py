@@ -12,13 +12,11 @@ from hotgravel.core.picture.still import View
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.place import Place
 from hotgravel.core.run.retimed import Retimed
-from hotgravel.core.run.streaks import streaks_in
 from hotgravel.core.run.world import FindMesh, World, build
 from hotgravel.core.shape.mesh import triangles_of
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.faults import ShotFault
-from hotgravel.core.shot.matter import Skin, Streaks
 from hotgravel.core.shot.props import Prop
 
 Array = NDArray[Any]
@@ -57,27 +55,6 @@ class Take:
     def poses(self, frame: int) -> dict[str, Pose]:
         """Where the props that are there stand at a frame."""
         return self.world.poses(self.store.moment(frame), self.store.gauges(frame)["absent"])
-
-    @property
-    def streaks(self) -> list[Streaks]:
-        return streaks_in(self.shot.matter)
-
-    @property
-    def skins(self) -> list[str]:
-        """The rows of the skins that this run has."""
-        return [row.id for row in self.shot.matter if isinstance(row, Skin) and row.on]
-
-
-def rgb_of(colour: Array) -> Array:
-    """Colours as 0xrrggbb (n,) in shares of full (n, 3), as the screen has them."""
-    packed = colour.astype(np.int64)
-    return np.stack([packed >> 16 & 255, packed >> 8 & 255, packed & 255], axis=1) / 255.0
-
-
-def linear(rgb: Array) -> Array:
-    """From a screen's numbers to light (IEC 61966-2-1, sRGB)."""
-    result: Array = np.where(rgb <= 0.04045, rgb / 12.92, ((rgb + 0.055) / 1.055) ** 2.4)
-    return result
 
 
 @dataclass(frozen=True)

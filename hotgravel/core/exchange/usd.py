@@ -13,7 +13,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.exchange.take import Step, Take, Wish, linear, rgb_of
+from hotgravel.core.colour import linear, rgb_of
+from hotgravel.core.exchange.take import Step, Take, Wish
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.shape.pose import moves, pose_at
 from hotgravel.core.shot.props import Prop
@@ -58,7 +59,7 @@ def write_usd(take: Take, wish: Wish) -> Iterator[Step]:
                 else:
                     place.Set(matrix)
 
-        for row in take.skins:
+        for row in (skin.id for skin in take.shot.skins):
             skin = UsdGeom.Mesh.Define(stage, f"/shot/skins/{row.replace('-', '_')}")
             skin.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
             paint = skin.CreateDisplayColorPrimvar(UsdGeom.Tokens.vertex)
@@ -75,7 +76,7 @@ def write_usd(take: Take, wish: Wish) -> Iterator[Step]:
                 paint.Set(Vt.Vec3fArray.FromNumpy(rgb), when)
                 skin.GetExtentAttr().Set(_extent(points, Vt), when)
 
-        for streaks in take.streaks:
+        for streaks in take.shot.streaks:
             curves = UsdGeom.BasisCurves.Define(stage, f"/shot/streaks/{streaks.id.replace('-', '_')}")
             curves.CreateTypeAttr(UsdGeom.Tokens.linear)
             paint = curves.CreateDisplayColorPrimvar(UsdGeom.Tokens.uniform)

@@ -12,12 +12,12 @@ from numpy.typing import NDArray
 from PIL import Image
 from scipy.ndimage import gaussian_filter
 
+from hotgravel.core.colour import rgb_of
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.place import Place
-from hotgravel.core.run.streaks import streak_of, streaks_in
+from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.run.world import World
 from hotgravel.core.shape.distance import distance
-from hotgravel.core.shot.matter import Skin
 
 Array = NDArray[np.float64]
 ZENITH, HORIZON = np.array([0.006, 0.011, 0.028]), np.array([0.115, 0.050, 0.040])
@@ -286,14 +286,14 @@ def pixels_of(
     _props(image, depth, view.eye, axes, tan, kinds, sizes, boxes, table.reshape(-1, 13), colours, world.tree,
            SUN / np.linalg.norm(SUN), _lamp(position[~dull]), ZENITH, HORIZON, far)  # fmt: skip
     under = np.zeros(len(position), bool)
-    for row in (r for r in world.shot.matter if isinstance(r, Skin) and r.on):
+    for row in world.shot.skins:
         made = store.skin(frame, row.id)
         _draw_skin(made, row.look, image, depth, view, tan)
         if row.shown == "instead":
             under |= True if row.whom is None else particles["state"] == world.states[row.whom]
     position, glow, dull = position[~under], glow[~under], dull[~under]
     particles = {name: array[~under] for name, array in particles.items()}
-    for streaks in streaks_in(world.shot.matter):
+    for streaks in world.shot.streaks:
         made = streak_of(world.shot, store, frame, streaks)
         _draw_streaks(made, image, depth, view, tan)
     embers = np.zeros_like(image)
@@ -314,8 +314,7 @@ def _draw_skin(made: dict[str, Any], look: str, image: Array, depth: Array, view
     across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     normals = np.zeros_like(vertices)
     np.add.at(normals, faces.ravel(), np.repeat(across, 3, axis=0))
-    rgb = made["colour"].astype(np.int64)
-    paint = (np.stack([rgb >> 16 & 255, rgb >> 8 & 255, rgb & 255], axis=1) / 255.0) ** 2.2
+    paint = rgb_of(made["colour"]) ** 2.2
     sun = SUN / np.linalg.norm(SUN)
     _mesh(image, depth, view.eye, view.axes(), tan, vertices, normals, faces, paint, sun, np.array(GLOSS[look]))
 
@@ -325,8 +324,7 @@ def _draw_streaks(made: dict[str, Any], image: Array, depth: Array, view: View, 
     points = made["points"].astype(float)
     if points.shape[1] < 2 or not len(points):
         return
-    rgb = made["colour"].astype(np.int64)
-    paint = (np.stack([rgb >> 16 & 255, rgb >> 8 & 255, rgb & 255], axis=1) / 255.0) ** 2.2
+    paint = rgb_of(made["colour"]) ** 2.2
     along = np.linspace(0.0, 1.0, 9)[:-1]
     k = points.shape[1] - 1
     laid = points[:, :-1, None] * (1.0 - along)[:, None] + points[:, 1:, None] * along[:, None]
@@ -338,10 +336,9 @@ def _draw_streaks(made: dict[str, Any], image: Array, depth: Array, view: View, 
 
 def _looks(world: World, particles: dict[str, Any], palette: Array) -> tuple[Array, NDArray[np.bool_]]:
     """The light or paint of each particle (n, 3), and which are dull (n,)."""
-    state, own = particles["state"], particles["colour"].astype(np.int64)
+    state, own = particles["state"], particles["colour"]
     paint = palette[state] if len(state) else np.zeros((0, 3))
-    rgb = np.stack([own >> 16 & 255, own >> 8 & 255, own & 255], axis=1) / 255.0
-    paint = np.where((own >= 1 << 24)[:, None], rgb**2.2, paint)
+    paint = np.where((own >= 1 << 24)[:, None], rgb_of(own) ** 2.2, paint)
     dull = np.array([s.shine == "dull" for s in world.shot.states] or [False])[state]
     return np.where(dull[:, None], 1.0, 1.5) * paint, dull
 

@@ -4,8 +4,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
-from hotgravel.core.shot.document import Shot, load
-from hotgravel.core.shot.edit import Edited
+from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.edit import Edited, put
 
 Severity = Literal["wrong", "doubtful"]
 
@@ -39,19 +39,9 @@ def setting(label: str, row: str, path: str, value: Any) -> Remedy:
     """A remedy that puts a value into a field."""
 
     def act(shot: Shot) -> Edited:
-        document = shot.dump()
-        here: Any = next(r for r in (*_rows(document), document["finish"]) if r["id"] == row)
-        *steps, last = path.split(".")
-        for step in steps:
-            here = here[int(step)] if isinstance(here, list) else here[step]
-        here[int(last) if isinstance(here, list) else last] = value
-        return Edited(load(document), f"{shot.names()[row]}: {label[:1].lower()}{label[1:]}")
+        return Edited(put(shot, row, path, value), f"{shot.names()[row]}: {label[:1].lower()}{label[1:]}")
 
     return Remedy(label, act)
-
-
-def _rows(document: dict[str, Any]) -> list[dict[str, Any]]:
-    return [row for section in ("set", "matter", "supply", "forces", "cues") for row in document[section]]
 
 
 def counted(findings: list[Finding]) -> str:

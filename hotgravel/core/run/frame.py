@@ -58,7 +58,7 @@ class Happened:
 def first_frame(world: World, clock: Callable[[], float]) -> tuple[Moment, Happened]:
     """The first frame: what bursts at it, before anything has moved."""
     parts = Parts(clock)
-    moment = Moment(world.shot.finish.first, memory=at_rest(list(world.shot.cues)))
+    moment = Moment(world.shot.finish.first, memory=at_rest(world.shot.cues))
     so_far = SoFar()
     gone = _land(world, moment, so_far, parts)
     return moment, Happened(all_events(so_far.events), so_far.nearest, gone, 0, 0, parts.seconds)
@@ -74,7 +74,7 @@ def next_frame(world: World, moment: Moment, clock: Callable[[], float]) -> Happ
     dt = world.span / steps
     landing = moment.frame + 1
     for step in range(steps):
-        away = absent(list(world.shot.cues), moment.memory)
+        away = absent(world.shot.cues, moment.memory)
         scene = world.scene(moment.frame + step / steps, 1.0 / steps, away)
         with parts("supply"):
             _stream(world, moment, scene, moment.frame + step / steps, 1.0 / steps, dt)
@@ -126,7 +126,7 @@ def _giving(world: World, moment: Moment, scene: Scene) -> list[Spring]:
 
 def _land(world: World, moment: Moment, so_far: SoFar, parts: Parts) -> list[str]:
     """What happens at a whole frame: its bursts, how all look, then its cues, then the end of what has aged."""
-    scene = world.scene(moment.frame, AHEAD, absent(list(world.shot.cues), moment.memory))
+    scene = world.scene(moment.frame, AHEAD, absent(world.shot.cues, moment.memory))
     with parts("supply"):
         for spring in _giving(world, moment, scene):
             tally = moment.tallies.setdefault(spring.source.id, Tally())
@@ -137,7 +137,7 @@ def _land(world: World, moment: Moment, so_far: SoFar, parts: Parts) -> list[str
     with parts("cues"):
         _cue(world, moment, scene, moment.frame, so_far)
         _retire(moment)
-    there = world.poses(moment.frame, absent(list(world.shot.cues), moment.memory))
+    there = world.poses(moment.frame, absent(world.shot.cues, moment.memory))
     return [prop.id for prop in world.shot.props if prop.id not in there]
 
 

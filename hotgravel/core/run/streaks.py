@@ -8,7 +8,6 @@ from numpy.typing import NDArray
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.matter import State, Streaks
-from hotgravel.core.shot.row import Row
 
 Array = NDArray[Any]
 
@@ -41,8 +40,3 @@ def _paint(now: dict[str, Array], who: NDArray[np.bool_], states: list[State]) -
     own = now["colour"][who]
     result: Array = np.where(own >> 24, own & 0xFFFFFF, by_state[now["state"][who]]).astype(np.uint32)
     return result
-
-
-def streaks_in(rows: tuple[Row, ...]) -> list[Streaks]:
-    """The rows of streaks that are on."""
-    return [row for row in rows if isinstance(row, Streaks) and row.on]

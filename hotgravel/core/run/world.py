@@ -32,7 +32,7 @@ from hotgravel.core.shot.cues import Touches
 from hotgravel.core.shot.document import Shot, fingerprint
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finish import Quality
-from hotgravel.core.shot.matter import Apart, Growth, Skin, Tint
+from hotgravel.core.shot.matter import Apart, Growth, Tint
 from hotgravel.core.shot.props import Lettering, Mesh, Prop, files_of
 from hotgravel.core.shot.sources import Offshoot, Source
 from hotgravel.core.shot.units import show_quantity
@@ -108,9 +108,7 @@ class World:
     def skins(self, particles: Particles, scene: Scene) -> dict[str, dict[str, Array]]:
         """The skins of a moment by their rows: arrays as in `SKIN`. Raises `ShotFault` for one too fine."""
         made = {}
-        for row in self.shot.matter:
-            if not isinstance(row, Skin) or not row.on:
-                continue
+        for row in self.shot.skins:
             who = np.ones(len(particles), bool) if row.whom is None else particles.state == self.states[row.whom]
             place, radius = particles.position[who], particles.radius[who] * one(row, "radius", scene.ask)
             blend, cell = one(row, "blend", scene.ask), one(row, "cell", scene.ask)

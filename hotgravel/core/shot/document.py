@@ -93,6 +93,16 @@ class Shot(BaseModel):
         return [row for row in self.matter if isinstance(row, Collision)]
 
     @property
+    def skins(self) -> list[Skin]:
+        """Those that are on."""
+        return [row for row in self.matter if isinstance(row, Skin) and row.on]
+
+    @property
+    def streaks(self) -> list[Streaks]:
+        """Those that are on."""
+        return [row for row in self.matter if isinstance(row, Streaks) and row.on]
+
+    @property
     def dress(self) -> Dress:
         """How this shot shows and reads numbers."""
         return Dress(self.finish.lengths, self.finish.rate)

@@ -410,7 +410,8 @@ def _zone_for(shot: Shot, row_id: str) -> str:
     return _first(shot, zone, row_id, "number that goes by a zone")
 
 
-def _changed(shot: Shot, row_id: str, path: str, value: Any) -> Edited:
+def put(shot: Shot, row_id: str, path: str, value: Any) -> Shot:
+    """The shot with a stored value in a field."""
     document = shot.dump()
     here: Any = _find(document, row_id)
     *steps, last = path.split(".")
@@ -420,7 +421,11 @@ def _changed(shot: Shot, row_id: str, path: str, value: Any) -> Edited:
         here[int(last)] = value
     else:
         here[last] = value
-    after = load(document)
+    return load(document)
+
+
+def _changed(shot: Shot, row_id: str, path: str, value: Any) -> Edited:
+    after = put(shot, row_id, path, value)
     return Edited(after, _label(shot, after, row_id, path))
 
 

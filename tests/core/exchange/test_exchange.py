@@ -299,3 +299,36 @@ def test_a_prop_that_another_takes_the_place_of_is_gone_in_every_format(wrapped,
     stage = Usd.Stage.Open(str(path))
     seen = [UsdGeom.Mesh(stage.GetPrimAtPath("/shot/set/whole")).ComputeVisibility(f) for f in (2, 4)]
     assert seen == ["inherited", "invisible"]
+
+
+def test_streaks_are_handed_over_as_lines_through_where_each_was(tmp_path):
+    streaks = {"kind": "streaks", "id": "lines", "frames": 3}
+    shot = document(
+        matter=[LOOSE, streaks], supply=[source(emit={"kind": "burst", "count": 4, "frame": 1})], finish={"last": 6}
+    )
+    execute(build(load(shot), beside(tmp_path)), tmp_path)
+    store = FrameStore(tmp_path)
+    path = np.array([store.particles(f)["position"] for f in (6, 5, 4, 3)]).transpose(1, 0, 2)
+    text = written(tmp_path, "obj", frames=(6, 6))["a-test.0006.obj"].decode().splitlines()
+    points = np.array([line.split()[1:4] for line in text if line.startswith("v ")], float)
+    lines = [[int(i) for i in line.split()[1:]] for line in text if line.startswith("l ")]
+    assert np.array([points[np.array(line) - 1] for line in lines]) == pytest.approx(path, abs=1e-5)
+    glb = GLTF2.load_from_bytes(written(tmp_path, "gltf", frames=(6, 6))["a-test.0006.glb"])
+    drawn = next(m for m in glb.meshes if m.name == "lines").primitives[0]
+    held = [
+        (glb.accessors[a], glb.bufferViews[glb.accessors[a].bufferView])
+        for a in (drawn.indices, drawn.attributes.POSITION)
+    ]
+    ends, places = (
+        np.frombuffer(glb.binary_blob(), t, a.count * n, v.byteOffset)
+        for (a, v), t, n in zip(held, ("<u4", "<f4"), (1, 3), strict=True)
+    )
+    assert drawn.mode == 1  # LINES
+    chords = places.reshape(-1, 3)[ends].reshape(4, 3, 2, 3)
+    assert chords == pytest.approx(np.stack([path[:, :-1], path[:, 1:]], axis=2), abs=1e-6)
+    file = tmp_path / "it.usdc"
+    file.write_bytes(written(tmp_path, "usd")["a-test.usdc"])
+    stage = Usd.Stage.Open(str(file))
+    curves = UsdGeom.BasisCurves(stage.GetPrimAtPath("/shot/streaks/lines"))
+    assert list(curves.GetCurveVertexCountsAttr().Get(6)) == [4] * 4
+    assert np.array(curves.GetPointsAttr().Get(6)).reshape(4, 4, 3) == pytest.approx(path, abs=1e-5)

@@ -115,7 +115,8 @@ def equipped(
     new.size[:] = new.radius
     ask = asking(new, scene)  # the speed may go by the radius
     speed = _spread(each(source, "speed", ask), one(source, "speed_spread", ask), u[:, 6])
-    new.velocity[:] += _ways(source, ways, u[:, 4:6], ask) * speed[:, None]
+    aim = source.aim  # type: ignore[attr-defined]
+    new.velocity[:] += ways_of(aim, ways, u[:, 4:6], ask) * speed[:, None]
     if source.life is not None:
         new.life[:] = _spread(each(source, "life", ask), one(source, "life_spread", ask), u[:, 8])
     return new
@@ -140,8 +141,16 @@ def places_of(spring: Spring, index: NDArray[np.uint64]) -> tuple[Array, Array]:
     return in_volume(spring.shape, u, again)
 
 
-def _ways(source: Supply, normals: Array, u: Array, ask: Ask) -> Array:
-    aim: Any = source.aim  # type: ignore[attr-defined]
+def headings(velocity: Array) -> Array:
+    """The way each flies, as unit vectors (n, 3); up for those at rest."""
+    speed = np.linalg.norm(velocity, axis=1, keepdims=True)
+    result: Array = np.where(speed > 0.0, velocity / np.maximum(speed, 1e-300), UP)
+    return result
+
+
+def ways_of(aim: Any, normals: Array, u: Array, ask: Ask) -> Array:
+    """Unit vectors (n, 3) as an aim scatters them, from u (n, 2). Those aims that have no direction of their
+    own scatter about `normals` (n, 3), a surface's or the way each flies."""
     if isinstance(aim, Anywhere):
         return within_cone(np.broadcast_to(UP, normals.shape), 180.0, u)
     if isinstance(aim, Ring):

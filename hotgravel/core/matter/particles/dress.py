@@ -3,6 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from hotgravel.core.colour import rgb_of
 from hotgravel.core.drive.value import each
 from hotgravel.core.matter.particles.crowd import asking
 from hotgravel.core.matter.particles.state import Particles
@@ -53,10 +54,9 @@ def packed(row: Tint, place: NDArray[np.float64]) -> NDArray[np.uint32]:
 
 def painted(particles: Particles, states: list[State]) -> NDArray[np.float64]:
     """The colour of each particle (n, 3), 0 to 255: its own, or its state's."""
-    own = particles.colour.astype(np.int64)
     by_state = np.array([[int(s.colour[i : i + 2], 16) for i in (1, 3, 5)] for s in states] or [[0, 0, 0]], float)
-    rgb = np.stack([own >> 16 & 255, own >> 8 & 255, own & 255], axis=1).astype(float)
-    return np.where((own >= HAS_COLOUR)[:, None], rgb, by_state[particles.state])
+    own = 255.0 * rgb_of(particles.colour)
+    return np.where((particles.colour >= HAS_COLOUR)[:, None], own, by_state[particles.state])
 
 
 def _whom(whom: str | None, states: dict[str, int], particles: Particles) -> NDArray[np.bool_]:

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from hotgravel.core.chance import uniforms
 from hotgravel.core.drive.value import each
-from hotgravel.core.matter.particles.births import Tally, equipped
+from hotgravel.core.matter.particles.births import Tally, equipped, headings
 from hotgravel.core.matter.particles.crowd import asking
 from hotgravel.core.matter.particles.state import Particles, blank, kept
 from hotgravel.core.shape.zones import Scene
@@ -82,8 +82,6 @@ def _off(
     new.temperature[:] = parents.temperature[who]
     new.age[:] = -delay
     new.parent[:] = parents.id[who]
-    speed = np.linalg.norm(velocity, axis=1, keepdims=True)
-    ways = np.where(speed > 0.0, velocity / np.maximum(speed, 1e-300), [0.0, 1.0, 0.0])
     index = np.arange(tally.born, tally.born + len(who), dtype=np.uint64)
     tally.born += len(who)
-    return equipped(shoot.source, shoot.number, new, ways, index, shoot.state, scene, next_id)
+    return equipped(shoot.source, shoot.number, new, headings(velocity), index, shoot.state, scene, next_id)

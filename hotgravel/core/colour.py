@@ -1,0 +1,19 @@
+"""Colours as numbers: packed as 0xrrggbb, and as shares of full."""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+
+def rgb_of(packed: NDArray[Any]) -> NDArray[np.float64]:
+    """Colours as 0xrrggbb (n,), whatever stands above those bits, in shares of full (n, 3), as the screen has them."""
+    bits = packed.astype(np.int64)
+    shares: NDArray[np.float64] = np.stack([bits >> 16 & 255, bits >> 8 & 255, bits & 255], axis=1) / 255.0
+    return shares
+
+
+def linear(rgb: NDArray[np.float64]) -> NDArray[np.float64]:
+    """From a screen's numbers to light (IEC 61966-2-1, sRGB)."""
+    result: NDArray[np.float64] = np.where(rgb <= 0.04045, rgb / 12.92, ((rgb + 0.055) / 1.055) ** 2.4)
+    return result
