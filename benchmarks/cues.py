@@ -11,11 +11,11 @@ from pathlib import Path
 import numpy as np
 
 from hotgravel.core.run.execute import still
-from hotgravel.core.run.frame import first_frame, next_frame
+from hotgravel.core.run.frame import Moment, first_frame, next_frame
 from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shot.document import load
 
-N, FRAMES = 100_000, 12
+N, FRAMES, ROUNDS = 100_000, 12, 5
 WHEN = [
     {"kind": "slower", "speed": 0.5}, {"kind": "faster", "speed": 12}, {"kind": "older", "age": 0.3},
     {"kind": "touches", "prop": "ground"}, {"kind": "touches", "speed": 6}, {"kind": "travelled", "distance": 4},
@@ -62,24 +62,27 @@ def watching(n: int, when: dict) -> dict:
             "whom": "loose" if n % 2 else None, "chance": 0.02 if for_all else 1.0}  # fmt: skip
 
 
-def seconds(world: World) -> tuple[float, int]:
+def begun(cues: bool) -> tuple[World, Moment]:
+    world = build(load(shot(cues)), beside(Path()))
     moment, _ = first_frame(world, still)
     next_frame(world, moment, still)
-    began, fired = copy.deepcopy(moment), 0
-    best = np.inf
-    for _ in range(3):
-        moment, fired = copy.deepcopy(began), 0
-        start = time.perf_counter()
-        while moment.frame < FRAMES:
-            fired += len(next_frame(world, moment, still).events)
-        best = min(best, time.perf_counter() - start)
-    return best, fired
+    return world, moment
+
+
+def seconds(world: World, began: Moment) -> tuple[float, int]:
+    moment, fired = copy.deepcopy(began), 0
+    start = time.perf_counter()
+    while moment.frame < FRAMES:
+        fired += len(next_frame(world, moment, still).events)
+    return time.perf_counter() - start, fired
 
 
 def main() -> None:
-    (plain, _), (watched, fired) = (seconds(build(load(shot(cues)), beside(Path()))) for cues in (False, True))
-    print(f"cues       {N:,} particles, twenty cues, {fired:,} firings in {FRAMES - 2} frames: over the same frames "
-          f"without {watched / plain:.2f} (aim 1.2 or less)")  # fmt: skip
+    both = [begun(cues) for cues in (False, True)]
+    rounds = [[seconds(*one) for one in both] for _ in range(ROUNDS)]  # turn by turn: the machine's pace varies
+    plain, watched = (min(spent for spent, _ in column) for column in zip(*rounds, strict=True))
+    print(f"cues       {N:,} particles, twenty cues, {rounds[0][1][1]:,} firings in {FRAMES - 2} frames: over the "
+          f"same frames without {watched / plain:.2f} (aim 1.2 or less)")  # fmt: skip
 
 
 if __name__ == "__main__":

@@ -6,13 +6,15 @@ import sys
 import time
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from hotgravel import __version__
-from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.faults import ShotFault
+
+if TYPE_CHECKING:  # at run time only where a command needs it: help and usage come at once
+    from hotgravel.core.shot.document import Shot
 
 QUALITIES = click.Choice(["rough", "fair", "fine"])
 DEMO = "demo:"
@@ -39,8 +41,9 @@ class FrameRange(click.ParamType):
 FRAMES = FrameRange()
 
 
-def find_shot(name: str) -> tuple[Shot, Path]:
+def find_shot(name: str) -> "tuple[Shot, Path]":
     """A shot and its folder, from a file's path or demo:NAME. Raises `ShotFault`."""
+    from hotgravel.core.shot.document import load
     from hotgravel.demo.shots import demo_path
 
     path = demo_path(name.removeprefix(DEMO)) if name.startswith(DEMO) else Path(name)
@@ -135,8 +138,9 @@ def run(
         click.echo(f"{len(kept)} frames in {out} ({sum(seconds.values()):.1f} s of computing).")
 
 
-def _kept(folder: Path) -> tuple[Any, Shot]:
+def _kept(folder: Path) -> "tuple[Any, Shot]":
     from hotgravel.core.run.frames import FrameStore
+    from hotgravel.core.shot.document import load
 
     store = FrameStore(folder)
     try:
@@ -254,6 +258,8 @@ def explain(shot: str) -> None:
 @commands.command()
 def schema() -> None:
     """Print the JSON schema of a shot file."""
+    from hotgravel.core.shot.document import Shot
+
     click.echo(json.dumps(Shot.model_json_schema(), indent=2))
 
 

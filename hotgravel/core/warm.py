@@ -22,9 +22,12 @@ _SHOT: dict[str, Any] = {
     ],
     "supply": [{"kind": "source", "id": "burst", "prop": "vent", "part": "volume", "state": "flight",
                 "emit": {"kind": "burst", "count": 8}}],
-    "cues": [{"kind": "cue", "id": "old", "when": {"kind": "older", "age": 0.01}, "then": {"kind": "remove"}}],
+    "cues": [{"kind": "cue", "id": "old", "when": {"kind": "older", "age": 0.01}, "then": {"kind": "remove"}},
+             {"kind": "cue", "id": "near", "when": {"kind": "nearer", "prop": "vent"}, "then": {"kind": "remove"}}],
     "forces": [{"kind": "turbulence", "id": "curls", "zone": "patches"}, {"kind": "cohesion", "id": "cohesion"},
-               {"kind": "wind", "id": "wind", "speed": {"kind": "noise"}}],
+               {"kind": "wind", "id": "wind", "speed": {"kind": "noise"}},
+               {"kind": "gravity", "id": "gravity", "strength": {"kind": "keys", "keys": [
+                   {"frame": 1, "value": 1.0, "ease": "handles"}, {"frame": 3, "value": 2.0}]}}],
     "finish": {"last": 3},
 }  # fmt: skip
 

@@ -17,13 +17,13 @@ from tests.conftest import GRAVITY, at, document, landing, source
 from tests.core.run.test_execute import bytes_of
 from tests.web.conftest import ended, start, stop
 
-FRAMES = 150
+FRAMES = 60
 
 
 def shot(seed: int) -> dict:
     return document(
         set=at(1.0), matter=[{"kind": "state", "id": "loose", "name": "loose"}, landing(bounce=0.5, friction=0.2)],
-        supply=[source(emit={"kind": "stream", "rate": 3000, "start": 1, "end": 140}, aim={"kind": "anywhere"}, life=2.0, seed=seed)],
+        supply=[source(emit={"kind": "stream", "rate": 3000, "start": 1, "end": 55}, aim={"kind": "anywhere"}, life=2.0, seed=seed)],
         forces=[GRAVITY], finish={"last": FRAMES, "quality": "rough"},
     )  # fmt: skip
 
@@ -50,7 +50,7 @@ def test_ten_kills_of_ten_end_in_the_same_bytes(store, browser):
         number = client.post("/shots/upload", files=file).headers["location"].split("/")[-1]
         run = client.post(f"/shots/{number}/runs").json()["run"]["id"]
         kept = FrameStore(folder / "store" / "runs" / f"{run:06d}")
-        target = 1 + dice.randrange(100)
+        target = 1 + dice.randrange(40)
         until = time.monotonic() + 60
         while len(kept.frames()) < target:
             assert time.monotonic() < until

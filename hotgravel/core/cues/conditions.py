@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from numba import njit
+from numba import njit, prange
 from numpy.typing import NDArray
 
 from hotgravel.core.chance import uniforms
@@ -59,6 +59,42 @@ class Look:
         return Ask(self.scene.ask.seconds, self.scene.ask.clock, self.crowd)
 
 
+BLOCK = 128  # particles looked at together; few blocks hold one that a cue may fire on
+
+
+@njit(cache=True)
+def _any_near(value, way, limit, best):
+    """Whether any of a block is on its side of the threshold or the nearest so far: without branches, so
+    that the compiler makes vectors of it, as of the next two."""
+    some = 0
+    for i in range(len(value)):
+        some += (way * value[i] > limit) | (way * value[i] > best)
+    return some > 0
+
+
+@njit(cache=True)
+def _any_new(value, state, fired, way, limit, best, bit, whom):
+    """Whether any of a block may fire for the first time, or be the nearest."""
+    some, one, none, all_states = 0, np.uint64(1), np.uint64(0), whom < 0
+    for i in range(len(value)):
+        near = way * value[i]
+        new = (near > limit) & ((fired[i] >> bit) & one == none)
+        some += (all_states | (state[i] == whom)) & (new | (near > best))
+    return some > 0
+
+
+@njit(cache=True)
+def _any_turned(value, state, left, held, way, limit, best, bit, whom, source, crossing):
+    """Whether what is true of any of a block differs from what was, or it is the nearest."""
+    some, one, none = 0, np.uint64(1), np.uint64(0)
+    all_states, all_sources = whom < 0, source < 0
+    for i in range(len(value)):
+        near, concerned = way * value[i], (all_states | (state[i] == whom)) & (all_sources | (left[i] == source))
+        holds = (near > limit) & (concerned | crossing)
+        some += (holds != ((held[i] >> bit) & one != none)) | (concerned & (near > best))
+    return some > 0
+
+
 @njit(cache=True)
 def _firing(
     way, threshold, value, crossing, once, edge, whom, source, number, age, life, state, left, fired, held, looked, out
@@ -66,30 +102,52 @@ def _firing(
     """Whom a cue fires on: those whose number has come to its side of the threshold. Returns how many, and
     the nearest that the number came, of those it concerns."""
     found, best, limit = 0, -np.inf, way * threshold
-    mine = np.uint64(1) << np.uint64(number)
-    for i in range(len(age)):
-        near = way * value[i]
-        true = near > limit
-        if not edge and ((once and (fired[i] & mine) != 0) if true else not near > best):
-            continue  # most of them, most of the time
-        if age[i] < 0.0 or life[i] < 0.0:
-            continue
-        concerned = (whom < 0 or state[i] == whom) and (source < 0 or left[i] == source)
-        was = edge and (held[i] & mine) != 0
+    bit = np.uint64(number)
+    mine = np.uint64(1) << bit
+    for begin in range(0, len(age), BLOCK):
+        end = min(begin + BLOCK, len(age))
+        some, states = value[begin:end], state[begin:end]
         if edge:
-            if true and (concerned or crossing):
-                held[i] |= mine
-            else:
-                held[i] &= ~mine
-        if not concerned:
+            if not _any_turned(
+                some, states, left[begin:end], held[begin:end], way, limit, best, bit, whom, source, crossing
+            ):
+                continue
+        elif not _any_near(some, way, limit, best) or (
+            once and not _any_new(some, states, fired[begin:end], way, limit, best, bit, whom)
+        ):
             continue
-        best = max(best, near)
-        if not true or was or (once and (fired[i] & mine) != 0) or (crossing and looked[i] == 0):
-            continue
-        fired[i] |= mine
-        out[found] = i
-        found += 1
+        for i in range(begin, end):
+            near = way * value[i]
+            true, was = near > limit, edge and (held[i] & mine) != 0
+            concerned = (whom < 0 or state[i] == whom) and (source < 0 or left[i] == source)
+            if edge:
+                holds = true and (concerned or crossing)
+                if holds == was and not near > best:
+                    continue
+            elif not concerned or ((once and (fired[i] & mine) != 0) if true else not near > best):
+                continue
+            if age[i] < 0.0 or life[i] < 0.0:
+                continue
+            if edge:
+                held[i] = held[i] | mine if holds else held[i] & ~mine
+            if not concerned:
+                continue
+            best = max(best, near)
+            if not true or was or (once and (fired[i] & mine) != 0) or (crossing and looked[i] == 0):
+                continue
+            fired[i] |= mine
+            out[found] = i
+            found += 1
     return found, (way * best if best > -np.inf else np.nan)
+
+
+@njit(cache=True, parallel=True)
+def _hits(touched, impact, bit):
+    """How hard each has touched what a bit stands for."""
+    out, met = np.empty(len(impact)), np.uint64(1) << np.uint64(bit)
+    for i in prange(len(impact)):
+        out[i] = impact[i] if (touched[i] & met) != 0 else NEVER_TOUCHED
+    return out
 
 
 def places_of(there: Ids, ids: Ids) -> tuple[Ids, NDArray[np.bool_]]:
@@ -127,9 +185,8 @@ def told(watch: Watch, look: Look) -> tuple[int, float, Array] | None:
         case c.Cooler():
             return UNDER, one(when, "temperature", ask), look.particles.temperature
         case c.Touches():
-            met = (look.particles.touched & (np.uint64(1) << np.uint64(watch.bit))) != 0
-            threshold = one(when, "speed", ask)
-            return OVER, np.nextafter(threshold, -1.0), np.where(met, look.particles.impact, NEVER_TOUCHED)
+            hits = _hits(look.particles.touched, look.particles.impact, watch.bit)
+            return OVER, np.nextafter(one(when, "speed", ask), -1.0), hits
         case c.Nearer():
             return UNDER, one(when, "distance", ask), crowd.read("distance to", when.prop)
         case c.Inside() | c.Enters():
@@ -149,7 +206,7 @@ def told(watch: Watch, look: Look) -> tuple[int, float, Array] | None:
             share = float((look.particles.state == watch.counted).mean()) if n else 0.0
             return OVER, one(when, "share", ask), np.full(n, share)
         case c.Reads():
-            return OVER, one(when, "over", ask), np.array(np.broadcast_to(each(when, "value", ask), n), float)
+            return OVER, one(when, "over", ask), np.broadcast_to(each(when, "value", ask), n)
     raise AssertionError(when)
 
 

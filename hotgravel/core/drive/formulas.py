@@ -10,6 +10,7 @@ from collections.abc import Callable
 from typing import Any, ClassVar, Literal
 
 import numpy as np
+from numba import njit, prange
 from pydantic import field_validator
 
 from hotgravel.core.attributes import READABLE
@@ -18,6 +19,7 @@ from hotgravel.core.drive.driver import Driver
 from hotgravel.core.shot.fields import words
 
 LONGEST, MOST_NODES, DEEPEST = 400, 200, 30
+VAST = 1e12
 BINARY: dict[type, Callable[..., Any]] = {
     ast.Add: np.add, ast.Sub: np.subtract, ast.Mult: np.multiply, ast.Div: np.divide, ast.Pow: np.power,
     ast.Mod: np.mod,
@@ -129,6 +131,13 @@ def evaluate(node: ast.AST, ask: Ask) -> Any:
     raise AssertionError("only checked trees are evaluated")
 
 
+@njit(cache=True, parallel=True)
+def _sound(value, told):
+    """0 where there is no number, and no number beyond what can be reckoned with."""
+    for i in prange(len(value)):
+        told[i] = min(max(value[i], -VAST), VAST) if value[i] == value[i] else 0.0
+
+
 class Formula(Driver):
     kind: Literal["formula"] = "formula"
     title: ClassVar[str] = "a formula"
@@ -159,5 +168,6 @@ class Formula(Driver):
     def answer(self, ask: Ask) -> Array:
         with np.errstate(all="ignore"):
             value = np.asarray(evaluate(parsed(self.text), ask), float)
-        told: Array = np.nan_to_num(value, nan=0.0, posinf=1e12, neginf=-1e12)
+        told = np.empty(value.shape)
+        _sound(np.ascontiguousarray(value), told)
         return told

@@ -4,6 +4,7 @@ from itertools import pairwise
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
+from numba import njit
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from hotgravel.core.drive.ask import Array, Ask
@@ -99,14 +100,20 @@ def keyed(keys: Keys, frames: Array) -> Array:
     return np.where(out, 0.0, result) if keys.outside == "zero" else result
 
 
-def _eased(u: Array, leave: Array, arrive: Array) -> Array:
-    """The height at u of the Bézier curve (0, 0), (leave, 0), (1 - arrive, 1), (1, 1), by bisection:
-    its way along u never turns back, as both lengths are at most 1."""
-    low, high = np.zeros_like(u), np.ones_like(u)
-    for _ in range(48):
+@njit(cache=True)
+def _eased(u, leave, arrive):
+    """The heights at u (n,) of the Bézier curves (0, 0), (leave, 0), (1 - arrive, 1), (1, 1), by bisection:
+    their way along u never turns back, as both lengths are at most 1."""
+    eased = np.empty_like(u)
+    for n in range(len(u)):
+        low, high = 0.0, 1.0
+        for _ in range(48):
+            s = 0.5 * (low + high)
+            x = 3 * s * (1 - s) ** 2 * leave[n] + 3 * s * s * (1 - s) * (1 - arrive[n]) + s**3
+            if x < u[n]:
+                low = s
+            else:
+                high = s
         s = 0.5 * (low + high)
-        x = 3 * s * (1 - s) ** 2 * leave + 3 * s * s * (1 - s) * (1 - arrive) + s**3
-        low, high = np.where(x < u, s, low), np.where(x < u, high, s)
-    s = 0.5 * (low + high)
-    eased: Array = s * s * (3.0 - 2.0 * s)
+        eased[n] = s * s * (3.0 - 2.0 * s)
     return eased

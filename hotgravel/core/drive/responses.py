@@ -7,7 +7,6 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from numba import njit, prange
 from pydantic import Field, field_validator
-from scipy.interpolate import CubicSpline, PchipInterpolator
 
 from hotgravel.core.attributes import READABLE
 from hotgravel.core.drive.ask import Array, Ask
@@ -40,6 +39,8 @@ def curve(points: tuple[Point, ...], manner: str, at: Array) -> Array:
     if len(x) == 2:
         result: Array = np.interp(at, x, y)
         return result
+    from scipy.interpolate import CubicSpline, PchipInterpolator  # most of a second that few starts need
+
     made = PchipInterpolator(x, y) if manner == "monotone" else CubicSpline(x, y, bc_type="natural")
     drawn: Array = np.clip(made(at), 0.0, 1.0)
     return drawn

@@ -106,6 +106,14 @@ def distance(kind, a, b, c, tree, x, y, z):
     a, b, c are the shape's sizes in metres as `kinds.Shaped` states; for a mesh a is its
     root's row in `tree` and b is 1 if it is closed.
     """
+    if kind == MESH:
+        return mesh_distance(tree, int(a), b, x, y, z)
+    return _simple(kind, a, b, c, x, y, z)
+
+
+@njit(cache=True)
+def _simple(kind, a, b, c, x, y, z):
+    """`distance` for all but meshes, whose trees take longer to hand over than these to reckon."""
     if kind == PLANE:
         d, gx, gy, gz = _box(x, y, z, 0.5 * a, 0.0, 0.5 * b)
         return d, gx, gy, gz
@@ -116,8 +124,6 @@ def distance(kind, a, b, c, tree, x, y, z):
         if d > 0.0:
             return d - a, x / d, y / d, z / d
         return -a, 0.0, 1.0, 0.0
-    if kind == MESH:
-        return mesh_distance(tree, int(a), b, x, y, z)
     rho = math.sqrt(x * x + z * z)
     if kind == HEMISPHERE:
         d, gr, gy = _hemisphere(rho, y, a)
@@ -144,4 +150,22 @@ def distances(kind, sizes, tree, points):
     for i in prange(len(points)):
         x, y, z = points[i, 0], points[i, 1], points[i, 2]
         out[i] = distance(kind, sizes[0], sizes[1], sizes[2], tree, x, y, z)
+    return out
+
+
+@njit(cache=True, parallel=True)
+def gaps(kind, sizes, tree, points, rotation, place, scale):
+    """Signed distances (n,) of points (n, 3) in the world from a shape that stands turned by a rotation
+    (3, 3), at a place (3,), so many times its size."""
+    out, share = np.empty(len(points)), 1.0 / scale
+    for i in prange(len(points)):
+        x, y, z = points[i, 0] - place[0], points[i, 1] - place[1], points[i, 2] - place[2]
+        lx = share * (rotation[0, 0] * x + rotation[1, 0] * y + rotation[2, 0] * z)
+        ly = share * (rotation[0, 1] * x + rotation[1, 1] * y + rotation[2, 1] * z)
+        lz = share * (rotation[0, 2] * x + rotation[1, 2] * y + rotation[2, 2] * z)
+        if kind == MESH:
+            d, _gx, _gy, _gz = mesh_distance(tree, int(sizes[0]), sizes[1], lx, ly, lz)
+        else:
+            d, _gx, _gy, _gz = _simple(kind, sizes[0], sizes[1], sizes[2], lx, ly, lz)
+        out[i] = scale * d
     return out

@@ -2,25 +2,37 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
+from numba import njit, prange
 
 from hotgravel.core.drive.ask import Array, Ask
 from hotgravel.core.drive.value import one, three
+from hotgravel.core.lengths import lengths
 from hotgravel.core.noise import noise_at
-from hotgravel.core.shape.distance import distances
+from hotgravel.core.shape.distance import distances, gaps
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shot import zones as z
 
 FAR = 1e9
-FALLOFF: dict[str, Callable[[Array], Any]] = {
-    "straight": lambda u: u,
-    "smooth": lambda u: u * u * (3.0 - 2.0 * u),
-    "late": lambda u: u * u,
-    "early": lambda u: 1.0 - (1.0 - u) * (1.0 - u),
-}
+FALLOFFS = ("straight", "smooth", "late", "early")
+STRAIGHT, SMOOTH, LATE = range(3)
+
+
+@njit(cache=True, parallel=True)
+def _softened(depth, edge, falloff, weight):
+    """Weights (n,) that rise from 0 to 1 over an edge (metres) about depth 0."""
+    for i in prange(len(depth)):
+        u = min(max(0.5 + depth[i] / edge, 0.0), 1.0)
+        if falloff == STRAIGHT:
+            weight[i] = u
+        elif falloff == SMOOTH:
+            weight[i] = u * u * (3.0 - 2.0 * u)
+        elif falloff == LATE:
+            weight[i] = u * u
+        else:
+            weight[i] = 1.0 - (1.0 - u) * (1.0 - u)
 
 
 @dataclass(frozen=True)
@@ -37,23 +49,21 @@ class Scene:
     lapse: float  # seconds from `poses` to `soon`
 
     def distance_to(self, prop: str, points: Array) -> Array:
-        """Signed distances (n,) of points (n, 3) to a prop's surface, metres, less than zero inside."""
-        return self._measured(prop, points)[:, 0]
+        """Signed distances (n,) of points (n, 3) to a prop's surface, metres, less than zero inside.
+        A prop that is off is nowhere."""
+        if prop not in self.poses:
+            return np.full(len(points), FAR)
+        shape, pose = self.shapes[prop], self.poses[prop]
+        return gaps(shape.kind, shape.sizes, shape.tree, points, pose.matrix, pose.position, pose.scale)
 
     def toward(self, prop: str, points: Array) -> tuple[Array, Array]:
         """Signed distances (n,), and unit vectors (n, 3) straight to the surface."""
-        measured = self._measured(prop, points)
-        way = measured[:, 1:] @ self.poses[prop].matrix.T if prop in self.poses else measured[:, 1:]
-        return measured[:, 0], -np.sign(measured[:, :1]) * way
-
-    def _measured(self, prop: str, points: Array) -> Array:
-        if prop not in self.poses:  # a prop that is off is nowhere
-            return np.repeat([[FAR, 0.0, 1.0, 0.0]], len(points), axis=0)
+        if prop not in self.poses:
+            return np.full(len(points), FAR), np.repeat([[0.0, -1.0, 0.0]], len(points), axis=0)
         shape, pose = self.shapes[prop], self.poses[prop]
         local = (points - pose.position) @ pose.matrix / pose.scale
         measured: Array = distances(shape.kind, shape.sizes, shape.tree, local)
-        measured[:, 0] *= pose.scale
-        return measured
+        return pose.scale * measured[:, 0], -np.sign(measured[:, :1]) * (measured[:, 1:] @ pose.matrix.T)
 
     def weight_in(self, zone: str, points: Array) -> Array:
         """The weight (n,) of points (n, 3) in a zone, 0 to 1. A zone that is off weighs nothing."""
@@ -69,7 +79,8 @@ class Scene:
         depth, edge = self.depth_in(row, points), one(row, "edge", self.ask)
         if edge <= 0.0:
             return (depth > 0.0).astype(float)
-        weight: Array = FALLOFF[row.falloff](np.clip(0.5 + depth / edge, 0.0, 1.0))
+        weight = np.empty(len(depth))
+        _softened(np.ascontiguousarray(depth), edge, FALLOFFS.index(row.falloff), weight)
         return weight
 
     def depth_in(self, row: z.Zone, points: Array) -> Array:
@@ -112,15 +123,14 @@ def _front(scene: Scene, shape: z.Front, points: Array) -> Array:
 
 
 def _ball(scene: Scene, shape: z.Ball, points: Array) -> Array:
-    away = points - three(shape, "at", scene.ask)
-    result: Array = one(shape, "radius", scene.ask) - np.sqrt(np.einsum("ij,ij->i", away, away))
+    result: Array = one(shape, "radius", scene.ask) - lengths(points, three(shape, "at", scene.ask))
     return result
 
 
 def _block(scene: Scene, shape: z.Block, points: Array) -> Array:
     out = np.abs(points - three(shape, "at", scene.ask)) - 0.5 * three(shape, "size", scene.ask)
     beyond = np.maximum(out, 0.0)
-    result: Array = -(np.sqrt(np.einsum("ij,ij->i", beyond, beyond)) + np.minimum(out.max(axis=1), 0.0))
+    result: Array = -(lengths(beyond) + np.minimum(out.max(axis=1), 0.0))
     return result
 
 
@@ -128,8 +138,7 @@ def _capsule(scene: Scene, shape: z.Capsule, points: Array) -> Array:
     a, b = three(shape, "at", scene.ask), three(shape, "to", scene.ask)
     along = b - a
     share = np.clip((points - a) @ along / max(float(along @ along), 1e-30), 0.0, 1.0)
-    away = points - a - share[:, None] * along
-    result: Array = one(shape, "radius", scene.ask) - np.sqrt(np.einsum("ij,ij->i", away, away))
+    result: Array = one(shape, "radius", scene.ask) - lengths(points - share[:, None] * along, a)
     return result
 
 

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from hotgravel.core.chance import uniforms
 from hotgravel.core.drive.ask import Ask
 from hotgravel.core.drive.value import each, is_driven, one, three
+from hotgravel.core.lengths import lengths
 from hotgravel.core.matter.particles.crowd import asking
 from hotgravel.core.matter.particles.neighbours import around
 from hotgravel.core.matter.particles.state import Particles
@@ -95,7 +96,7 @@ def vortex(table: ForceTable, force: f.Vortex, share: Array, asked: Asked) -> No
     axis = unit(three(force, "axis", ask))
     away = asked.points - three(force, "at", ask)
     away = away - (away @ axis)[:, None] * axis
-    radius = np.sqrt(np.einsum("ij,ij->i", away, away))
+    radius = lengths(away)
     out = away / np.maximum(radius, 1e-9)[:, None]
     speed = each(force, "speed", ask) * _within(force, asked, radius)
     round_ = np.cross(axis, out)
@@ -121,7 +122,7 @@ def attraction(table: ForceTable, force: f.Attraction, share: Array, asked: Aske
             place = np.clip((points - aim) @ along / max(float(along @ along), 1e-30), 0.0, 1.0)
             aim = aim + place[:, None] * along
         toward = aim - points
-        away = np.sqrt(np.einsum("ij,ij->i", toward, toward))
+        away = lengths(toward)
         toward = toward / np.maximum(away, 1e-9)[:, None]
     pull = share * each(force, "strength", ask) * _within(force, asked, away)
     # Nearer than a step of it reaches, it would only throw particles to the other side.

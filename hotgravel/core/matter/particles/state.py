@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.attributes import ATTRIBUTES
+from hotgravel.core.lengths import lengths
 
 Array = NDArray[np.float64]
 
@@ -45,8 +46,7 @@ class Particles:
 
     @property
     def speed(self) -> Array:
-        result: Array = np.sqrt(np.einsum("ij,ij->i", self.velocity, self.velocity))
-        return result
+        return lengths(self.velocity)
 
 
 NAMES = tuple(f.name for f in fields(Particles))

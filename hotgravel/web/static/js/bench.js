@@ -127,6 +127,11 @@ function takeRun(next, itsShot) {
   takeRetime();
   const progress = new Progress(run.first, run.last);
   player.following = going();
+  // What was finished before can be moved about in at once; news of its gauges may take a while.
+  if (!going()) {
+    for (let n = 0; n < run.landed; n++) player.land(run.first + n);
+    player.seek(openingFrame());
+  }
   stopFollowing = follow(run.id, {
     landed(frame, gauges) {
       if (going()) run.state = "running";
@@ -139,10 +144,12 @@ function takeRun(next, itsShot) {
       Object.assign(run, { state, message });
       tellEstimate();
       tellPreflight();
+      const watched = player.following;
       player.following = false;
       tellRun(progress);
       tellPlayer();
-      if (!startedHere && player.frames.kept.size) open();
+      if (!startedHere && player.frames.kept.size) fitOnce();
+      if (!startedHere && watched) player.seek(openingFrame());
       startedHere = false;
     },
   });
@@ -150,13 +157,12 @@ function takeRun(next, itsShot) {
   tellRun(progress);
 }
 
-// A run that was finished before opens at a frame where much is on its way.
-function open() {
+function fitOnce() {
   if (!facts.camera && !stage.fitted) fit();
   stage.fitted = true;
-  player.seek(openingFrame());
 }
 
+// A run that was finished before opens at a frame where much is on its way.
 const openingFrame = () => run.first + Math.floor((run.landed - 1) / 8);
 
 function tellRun(progress) {
