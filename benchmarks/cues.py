@@ -8,8 +8,6 @@ import copy
 import time
 from pathlib import Path
 
-import numpy as np
-
 from hotgravel.core.run.execute import still
 from hotgravel.core.run.frame import Moment, first_frame, next_frame
 from hotgravel.core.run.world import World, beside, build

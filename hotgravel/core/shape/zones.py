@@ -54,7 +54,8 @@ class Scene:
         if prop not in self.poses:
             return np.full(len(points), FAR)
         shape, pose = self.shapes[prop], self.poses[prop]
-        return gaps(shape.kind, shape.sizes, shape.tree, points, pose.matrix, pose.position, pose.scale)
+        found: Array = gaps(shape.kind, shape.sizes, shape.tree, points, pose.matrix, pose.position, pose.scale)
+        return found
 
     def toward(self, prop: str, points: Array) -> tuple[Array, Array]:
         """Signed distances (n,), and unit vectors (n, 3) straight to the surface."""

@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 from scipy.spatial import cKDTree
 
-from hotgravel.core.matter.particles.neighbours import Nearby, around, separate
+from hotgravel.core.matter.particles.neighbours import Nearby, around, separate, spheres_of
 from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, document, landing, play, source
 
 
@@ -13,13 +13,17 @@ def crowd(n=3000, side=12.0, seed=1):
     return np.random.default_rng(seed).uniform(-0.5 * side, 0.5 * side, (n, 3))
 
 
-def test_neighbours_are_those_of_an_independent_tree():
-    points = crowd()
+@pytest.mark.parametrize("side", [12.0, 120.0])  # in a table of all cells, and where most are empty
+def test_neighbours_are_those_of_an_independent_tree(side):
+    points = crowd(side=side)
+    points[:40] *= 0.05  # some are near in any case
     who = np.arange(len(points)) % 3 != 0
-    found = Nearby(points, who, np.full(len(points), 0.4))
+    here = np.flatnonzero(who)
+    found = Nearby(spheres_of(points[here], np.full(len(here), 0.32)), 1.25)
+    order = here[found.order]
     mine = {
-        tuple(sorted((int(found.order[n]), int(found.order[m]))))
-        for n in range(len(points))
+        tuple(sorted((int(order[n]), int(order[m]))))
+        for n in range(len(here))
         for m in found.near[found.starts[n] : found.ends[n]]
     }
     tree = cKDTree(points).query_pairs(0.8)
