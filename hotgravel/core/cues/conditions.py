@@ -59,6 +59,7 @@ class Look:
         return Ask(self.scene.ask.seconds, self.scene.ask.clock, self.crowd)
 
 
+PIECE = 8192  # particles that one thread takes at a time
 BLOCK = 128  # particles looked at together; few blocks hold one that a cue may fire on
 
 
@@ -96,16 +97,16 @@ def _any_turned(value, state, left, held, way, limit, best, bit, whom, source, c
 
 
 @njit(cache=True)
-def _firing(
-    way, threshold, value, crossing, once, edge, whom, source, number, age, life, state, left, fired, held, looked, out
-):
-    """Whom a cue fires on: those whose number has come to its side of the threshold. Returns how many, and
-    the nearest that the number came, of those it concerns."""
-    found, best, limit = 0, -np.inf, way * threshold
-    bit = np.uint64(number)
-    mine = np.uint64(1) << bit
-    for begin in range(0, len(age), BLOCK):
-        end = min(begin + BLOCK, len(age))
+def _firing_of(
+    first, last, way, limit, value, crossing, once, edge, whom, source, bit, age, life, state, left, fired, held,
+    looked, out,
+):  # fmt: skip
+    """Whom a cue fires on among those from `first` to before `last`: those whose number has come to its side
+    of the threshold, written from `out[first]` on. Returns how many, and the nearest that the number came, of
+    those it concerns."""
+    found, best, mine = first, -np.inf, np.uint64(1) << bit
+    for begin in range(first, last, BLOCK):
+        end = min(begin + BLOCK, last)
         some, states = value[begin:end], state[begin:end]
         if edge:
             if not _any_turned(
@@ -138,7 +139,30 @@ def _firing(
             fired[i] |= mine
             out[found] = i
             found += 1
-    return found, (way * best if best > -np.inf else np.nan)
+    return found - first, best
+
+
+@njit(cache=True, parallel=True)
+def _firing(
+    way, threshold, value, crossing, once, edge, whom, source, number, age, life, state, left, fired, held, looked, out
+):
+    """Whom a cue fires on, written into `out` in order. Returns how many, and the nearest that the number
+    came, of those it concerns."""
+    n = len(age)
+    pieces = -(-n // PIECE)
+    found, best = np.zeros(pieces, np.int64), np.empty(pieces)
+    for piece in prange(pieces):
+        found[piece], best[piece] = _firing_of(
+            piece * PIECE, min((piece + 1) * PIECE, n), way, way * threshold, value, crossing, once, edge, whom,
+            source, np.uint64(number), age, life, state, left, fired, held, looked, out,
+        )  # fmt: skip
+    count, nearest = 0, -np.inf
+    for piece in range(pieces):
+        nearest = max(nearest, best[piece])
+        for at in range(found[piece]):
+            out[count] = out[piece * PIECE + at]
+            count += 1
+    return count, (way * nearest if nearest > -np.inf else np.nan)
 
 
 @njit(cache=True, parallel=True)

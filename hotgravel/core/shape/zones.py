@@ -129,10 +129,20 @@ def _ball(scene: Scene, shape: z.Ball, points: Array) -> Array:
 
 
 def _block(scene: Scene, shape: z.Block, points: Array) -> Array:
-    out = np.abs(points - three(shape, "at", scene.ask)) - 0.5 * three(shape, "size", scene.ask)
-    beyond = np.maximum(out, 0.0)
-    result: Array = -(lengths(beyond) + np.minimum(out.max(axis=1), 0.0))
-    return result
+    depth = np.empty(len(points))
+    _depth_in_block(points, three(shape, "at", scene.ask), 0.5 * three(shape, "size", scene.ask), depth)
+    return depth
+
+
+@njit(cache=True, parallel=True)
+def _depth_in_block(points, at, half, depth):
+    for n in prange(len(points)):
+        beyond, most = 0.0, -np.inf
+        for c in range(3):
+            out = abs(points[n, c] - at[c]) - half[c]
+            beyond += max(out, 0.0) ** 2
+            most = max(most, out)
+        depth[n] = -(np.sqrt(beyond) + min(most, 0.0))
 
 
 def _capsule(scene: Scene, shape: z.Capsule, points: Array) -> Array:

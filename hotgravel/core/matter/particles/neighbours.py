@@ -118,7 +118,7 @@ def _candidates(keys, cells, first, shape, mask, counts):
     """How many spheres lie in the cells about those of each piece."""
     rows = 9 if mask < 0 else 27
     for piece in prange(len(counts) - 1):
-        total = 0
+        total = np.int64(0)
         for n in range(piece * PIECE, min((piece + 1) * PIECE, len(keys))):
             for row in range(rows):
                 low, high, _i, _j, _k = _stretch(n, row, keys, cells, first, shape, mask)
