@@ -9,6 +9,7 @@ from pydantic import TypeAdapter
 
 from hotgravel.core.exchange.bundle import BESIDE, read_bundle, write_bundle
 from hotgravel.core.run.world import beside
+from hotgravel.core.shape import grid
 from hotgravel.core.shape.lettering import FONT_FORMATS
 from hotgravel.core.shape.mesh import LARGEST_BYTES, MeshFault, solid
 from hotgravel.core.shot import edit
@@ -30,7 +31,7 @@ def add_mesh(
     request: Request, shot_id: int, mesh: UploadFile, revision: Number, unit: Annotated[MeshUnit, Form()] = "m",
     up: Text = "y", unfolded: Text = "",
 ) -> Response:  # fmt: skip
-    """Keep an uploaded mesh and add a prop of it, unfolded, so that its report is in view."""
+    """Keep an uploaded file and add a prop or a field of it, unfolded, so that its report is in view."""
     studio: Studio = request.app.state.studio
     added: list[str] = []
 
@@ -38,9 +39,11 @@ def add_mesh(
         if up not in ("y", "z"):
             raise ShotFault.of(f"{up!r} is no up axis. Accepted: y or z.")
         name = keep_file(studio, mesh.filename or "", mesh.file.read(LARGEST_BYTES + 1))
-        edited, row = edit.add_row(
-            shot, "prop", shape=shape_from(name, unit, up), name=Path(name).stem.replace("-", " ")[:60]
-        )
+        called = Path(name).stem.replace("-", " ")[:60]
+        if is_field(name):
+            edited, row = edit.add_row(shot, "field", file=name, name=called)
+        else:
+            edited, row = edit.add_row(shot, "prop", shape=shape_from(name, unit, up), name=called)
         added.append(row)
         return edited
 
@@ -48,6 +51,10 @@ def add_mesh(
         settings.put(session, settings.MESH_UNIT, unit)
         settings.put(session, settings.MESH_UP, up)
     return answer(request, shot_id, revision, change, Typed("set", "", ""), unfolded, added)
+
+
+def is_field(name: str) -> bool:
+    return Path(name).suffix.lower() == f".{grid.FORMAT}"
 
 
 def shape_from(name: str, unit: str = "m", up: str = "y") -> dict[str, Any]:
@@ -78,8 +85,11 @@ def keep_file(studio: Studio, given: str, data: bytes) -> str:
         path = studio.meshes / f"{stem}-{number}{suffix}"
     path.write_bytes(data)
     try:
-        solid(TypeAdapter(Shape).validate_python(shape_from(path.name)), beside(studio.meshes))
-    except MeshFault as fault:
+        if is_field(path.name):
+            grid.read_grid(path.name, beside(studio.meshes))
+        else:
+            solid(TypeAdapter(Shape).validate_python(shape_from(path.name)), beside(studio.meshes))
+    except (MeshFault, grid.GridFault) as fault:
         path.unlink()
         raise ShotFault.of(str(fault)) from None
     return str(path.name)
@@ -96,9 +106,10 @@ def take_in(request: Request, file: UploadFile) -> Response:
         shot, meshes = load(data), {}
     kept = {name: keep_file(studio, name, content) for name, content in meshes.items()}
     document = shot.dump()
-    for prop in document["set"]:
-        if prop["kind"] == "prop" and prop["shape"].get("file"):
-            prop["shape"]["file"] = kept.get(prop["shape"]["file"], prop["shape"]["file"])
+    for row in document["set"]:
+        made_from = row if row["kind"] == "field" else row["shape"]
+        if made_from.get("file"):
+            made_from["file"] = kept.get(made_from["file"], made_from["file"])
     with studio.database.session() as session:
         made = shots.create(session, load(document), "taken in from a file")
     return RedirectResponse(f"/shots/{made.id}", 303)

@@ -195,6 +195,7 @@ MESHES = {
     "a GLB that lies": ("a.glb", glb_that_lies(), "a"),
     "half a GLB": ("a.glb", box().export(file_type="glb")[:100], "cannot be read as GLB"),
     "a glTF that reads outside": ("a.gltf", outside_gltf(), "cannot be read as GLTF"),
+    "velocities that are none": ("a.npz", b"PK\x03\x04", "cannot be read as NPZ"),
     "too many triangles": ("a.stl", many_triangles(), "Accepted: up to 2000000"),
 }  # fmt: skip
 

@@ -11,14 +11,14 @@ import zlib
 from collections.abc import Iterator
 
 from hotgravel.core.run.world import FindMesh
+from hotgravel.core.shape import grid
 from hotgravel.core.shape.lettering import FONT_FORMATS
 from hotgravel.core.shape.mesh import FORMATS, LARGEST_BYTES
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.faults import ShotFault
-from hotgravel.core.shot.props import Prop, files_of
 
 SHOT, MESHES = "shot.json", "meshes/"
-BESIDE = (*FORMATS, *FONT_FORMATS, "svg")  # what may lie beside a shot
+BESIDE = (*FORMATS, *FONT_FORMATS, "svg", grid.FORMAT)  # what may lie beside a shot
 MOST_FILES = 200
 MOST_BYTES = 2 * LARGEST_BYTES  # unpacked, all together
 MOST_SHOT_BYTES = 32 * 2**20
@@ -29,7 +29,7 @@ def write_bundle(shot: Shot, find_mesh: FindMesh) -> bytes:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as file:
         file.writestr(SHOT, json.dumps(shot.dump(), indent=1))
-        for name in mesh_files(shot):
+        for name in shot.files():
             path = find_mesh(name)
             if not path.is_file():
                 raise ShotFault.of(
@@ -37,11 +37,6 @@ def write_bundle(shot: Shot, find_mesh: FindMesh) -> bytes:
                 )
             file.writestr(MESHES + name, path.read_bytes())
     return out.getvalue()
-
-
-def mesh_files(shot: Shot) -> list[str]:
-    """The names of the files that a shot uses: meshes, drawings, fonts."""
-    return sorted({name for p in shot.set if isinstance(p, Prop) for name in files_of(p)})
 
 
 def read_bundle(data: bytes) -> tuple[Shot, dict[str, bytes]]:
@@ -57,7 +52,7 @@ def read_bundle(data: bytes) -> tuple[Shot, dict[str, bytes]]:
         raise ShotFault.of(f"The zip holds no {SHOT}. Accepted: a zip that Hot Gravel made of a shot.")
     shot = load(found.pop(SHOT))
     meshes = {name.removeprefix(MESHES): content for name, content in found.items()}
-    missing = [name for name in mesh_files(shot) if name not in meshes]
+    missing = [name for name in shot.files() if name not in meshes]
     if missing:
         raise ShotFault.of(f"The zip lacks {', '.join(missing)}, which the shot uses.")
     return shot, meshes

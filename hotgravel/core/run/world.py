@@ -22,6 +22,7 @@ from hotgravel.core.run.place import Place
 from hotgravel.core.shape.bvh import MeshTree, join_trees
 from hotgravel.core.shape.distance import DISC, MESH, PLANE
 from hotgravel.core.shape.edges import Lines, lines_of
+from hotgravel.core.shape.grid import GridFault, VelocityGrid, read_grid
 from hotgravel.core.shape.kinds import Shaped, shaped
 from hotgravel.core.shape.lettering import read_file
 from hotgravel.core.shape.mesh import MeshFault, Solid, mesh_of, solid
@@ -29,11 +30,11 @@ from hotgravel.core.shape.pose import Pose, moves, pose_at
 from hotgravel.core.shape.skin import TooFine, carried, skin
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.cues import Touches
-from hotgravel.core.shot.document import Shot, fingerprint
+from hotgravel.core.shot.document import Shot, file_of, fingerprint
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.matter import Apart, Growth, Tint
-from hotgravel.core.shot.props import Lettering, Mesh, Prop, files_of
+from hotgravel.core.shot.props import Lettering, Mesh, Prop
 from hotgravel.core.shot.sources import Offshoot, Source
 from hotgravel.core.shot.units import show_quantity
 from hotgravel.kernels import core_version
@@ -54,6 +55,7 @@ class World:
     shot: Shot
     quality: Quality
     shapes: dict[str, Shaped]
+    grids: dict[str, VelocityGrid]
     states: dict[str, int]
     springs: tuple[Spring, ...]
     shoots: dict[str, Shoot]
@@ -84,7 +86,7 @@ class World:
         now, soon = self.poses(frame, gone), self.poses(frame + ahead, gone)
         now = {p: pose for p, pose in now.items() if p in soon}  # what is about to vanish hits nothing
         return Scene(
-            zones=self.shot.zones, shapes=self.shapes, poses=now, soon=soon,
+            zones=self.shot.zones, fields=self.shot.fields, grids=self.grids, shapes=self.shapes, poses=now, soon=soon,
             at_first=self.at_first, ask=self.shot.clock.at(frame), lapse=ahead * self.span,
         )  # fmt: skip
 
@@ -177,6 +179,12 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
             faults.append(
                 Fault(prop.id, "shape.words" if isinstance(prop.shape, Lettering) else "shape.file", str(fault))
             )
+    grids: dict[str, VelocityGrid] = {}
+    for field in shot.fields.values():
+        try:
+            grids[field.id] = read_grid(field.file, find_mesh)
+        except GridFault as grid_fault:
+            faults.append(Fault(field.id, "file", str(grid_fault)))
     states = {state.id: number for number, state in enumerate(shot.states)}
     springs: list[Spring] = []
     shoots: dict[str, Shoot] = {}
@@ -211,6 +219,7 @@ def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> Wo
         shot=shot,
         quality=quality or shot.finish.quality,
         shapes=rooted,
+        grids=grids,
         states=states,
         springs=tuple(springs),
         shoots=shoots,
@@ -232,7 +241,7 @@ _SHEET = "A sheet or an open mesh has no volume to fill. Accepted: its surface o
 
 def _basis(shot: Shot, quality: Quality | None, find_mesh: FindMesh) -> str:
     """All that goes into a run beside the shot: the quality, the meshes, and the program itself."""
-    files = sorted({name for p in shot.props for name in files_of(p)})
+    files = sorted({name for row in shot.set if row.on and (name := file_of(row))})
     meshes = [hashlib.sha256(read_file(find_mesh(name))).hexdigest() for name in files]
     return " ".join([quality or shot.finish.quality, core_version(), *meshes])
 

@@ -1,7 +1,7 @@
 """The weights of zones at points, at a moment."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numba import njit, prange
@@ -11,9 +11,11 @@ from hotgravel.core.drive.value import one, three
 from hotgravel.core.lengths import lengths
 from hotgravel.core.noise import noise_at
 from hotgravel.core.shape.distance import distances, gaps
+from hotgravel.core.shape.grid import VelocityGrid, sampled
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shot import zones as z
+from hotgravel.core.shot.field import VelocityField
 
 FAR = 1e9
 FALLOFFS = ("straight", "smooth", "late", "early")
@@ -37,10 +39,13 @@ def _softened(depth, edge, falloff, weight):
 
 @dataclass(frozen=True)
 class Scene:
-    """What zones and distances are measured in: zones by id, props' shapes, where they stand now, where
+    """What zones and distances are measured in: zones and fields by id, the velocities
+    of fields, props' shapes, where they stand now, where
     they will stand at the step's end, where they stood at the first frame, and the moment."""
 
     zones: dict[str, z.Zone]
+    fields: dict[str, VelocityField]
+    grids: dict[str, VelocityGrid]
     shapes: dict[str, Shaped]
     poses: dict[str, Pose]
     soon: dict[str, Pose]
@@ -65,6 +70,16 @@ class Scene:
         local = (points - pose.position) @ pose.matrix / pose.scale
         measured: Array = distances(shape.kind, shape.sizes, shape.tree, local)
         return pose.scale * measured[:, 0], -np.sign(measured[:, :1]) * (measured[:, 1:] @ pose.matrix.T)
+
+    def air_in(self, field: str, points: Array) -> tuple[Array, Array]:
+        """The velocities (n, 3) of a field at points (n, 3), and how much they hold (n,), 0 to 1. One that is off
+        holds nothing."""
+        if field not in self.fields:
+            return np.zeros((len(points), 3)), np.zeros(len(points))
+        row, grid, ask = self.fields[field], self.grids[field], self.ask
+        placed = replace(grid, origin=grid.origin + three(row, "position", ask), cell=row.scale * grid.cell)
+        air, hold = sampled(placed, points, float(ask.times[0]), one(row, "edge", ask))
+        return one(row, "speed", ask) * air, hold
 
     def weight_in(self, zone: str, points: Array) -> Array:
         """The weight (n,) of points (n, 3) in a zone, 0 to 1. A zone that is off weighs nothing."""

@@ -12,6 +12,7 @@ from hotgravel.core.drive.ask import Clock
 from hotgravel.core.drive.driver import Driver
 from hotgravel.core.shot.cues import Cue
 from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
+from hotgravel.core.shot.field import VelocityField
 from hotgravel.core.shot.fields import Pick, Quantity, Refer, fields_of
 from hotgravel.core.shot.finish import Finish
 from hotgravel.core.shot.forces import Force
@@ -35,10 +36,11 @@ SECTIONS = {
     "finish": "Finish",
 }
 ROWS: tuple[type[Row], ...] = (
-    Prop, Zone, State, Collision, Growth, Tint, Apart, Skin, Streaks, Source, Offshoot, *get_args(Force), Cue,
+    Prop, Zone, VelocityField, State, Collision, Growth, Tint, Apart, Skin, Streaks, Source, Offshoot,
+    *get_args(Force), Cue,
 )  # fmt: skip
 
-SetRow = Annotated[Prop | Zone, Field(discriminator="kind")]
+SetRow = Annotated[Prop | Zone | VelocityField, Field(discriminator="kind")]
 MatterRow = Annotated[State | Collision | Growth | Tint | Apart | Skin | Streaks, Field(discriminator="kind")]
 SupplyRow = Annotated[Source | Offshoot, Field(discriminator="kind")]
 ForceRow = Annotated[Force, Field(discriminator="kind")]
@@ -81,6 +83,15 @@ class Shot(BaseModel):
         return {row.id: row for row in self.set if isinstance(row, Zone)}
 
     @property
+    def fields(self) -> dict[str, VelocityField]:
+        """Those that are on."""
+        return {row.id: row for row in self.set if isinstance(row, VelocityField) and row.on}
+
+    def files(self) -> list[str]:
+        """The names of the files beside the shot that its rows are made from: meshes, drawings, fonts, fields."""
+        return sorted({name for row in self.set if (name := file_of(row))})
+
+    @property
     def clock(self) -> Clock:
         return Clock(self.finish.first, self.finish.rate)
 
@@ -114,6 +125,12 @@ class Shot(BaseModel):
     def dump(self) -> dict[str, Any]:
         """The document as plain JSON data."""
         return self.model_dump(mode="json")
+
+
+def file_of(row: Row) -> str | None:
+    """The file beside the shot that a row is made from, if it is."""
+    name: str | None = getattr(row if isinstance(row, VelocityField) else getattr(row, "shape", None), "file", None)
+    return name
 
 
 def load(source: str | bytes | dict[str, Any] | Path) -> Shot:

@@ -497,5 +497,5 @@ def _free_id(shot: Shot, name: str) -> str:
 
 
 def rows_of(section: str) -> list[type[Row]]:
-    """The kinds of row that a section takes."""
-    return [cls for cls in ROWS if cls.section == section]
+    """The kinds of row that can be added to a section; those made from a file come in with it."""
+    return [cls for cls in ROWS if cls.section == section and "file" not in cls.model_fields]

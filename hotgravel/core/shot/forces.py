@@ -146,6 +146,15 @@ class Turbulence(ForceRow):
     )
 
 
+class Follow(ForceRow):
+    kind: Literal["follow"] = "follow"
+    title: ClassVar[str] = "follow a field"
+    does: ClassVar[str] = "Carries particles as a field of velocities moves where they are."
+    phrase: ClassVar[str] = "{whom} follow {field}, taking hold at {grip}."
+    field: Ref = refer("field", label="field", help="Whose velocities; outside its box nothing is felt.")
+    grip: Value = _grip()
+
+
 class Vortex(ForceRow):
     kind: Literal["vortex"] = "vortex"
     title: ClassVar[str] = "vortex"
@@ -275,6 +284,7 @@ Force = (
     | QuadraticDrag
     | Wind
     | Turbulence
+    | Follow
     | Vortex
     | Attraction
     | Jitter

@@ -171,9 +171,3 @@ class Prop(Row):
         help="Unseen, it is not drawn, but is left, hit and measured to all the same.",
     )  # fmt: skip
     colour: str = colour("#5A5651", label="colour", help="How the stage paints it; the result does not change.")
-
-
-def files_of(prop: Prop) -> list[str]:
-    """The names of the files that a prop is made from, beside the shot."""
-    name = getattr(prop.shape, "file", None)
-    return [name] if name is not None else []

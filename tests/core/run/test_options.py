@@ -181,6 +181,9 @@ def meshes() -> Path:
     )
     for name, wide in (("square.svg", 10), ("bar.svg", 40)):
         (folder / name).write_text(f'<svg xmlns="http://www.w3.org/2000/svg"><rect width="{wide}" height="10"/></svg>')
+    for name, way in (("east.npz", 1.0), ("west.npz", -1.0)):
+        air = np.tile([2.0 * way, 0.0, 0.0], (3, 3, 3, 1))
+        np.savez(folder / name, velocity=air, origin=np.array([-2.0, 8.5, -2.0]), cell=2.0)
     (folder / "wide.woff2").write_bytes((FONTS / "mono.woff2").read_bytes())
     return folder
 
@@ -318,6 +321,7 @@ SHOWN = {
     "finish.lengths",
     "mesh.file",
     "zone.name",
+    "field.name",
     "skin.look",
     "skin.shown",
     "streaks.whom",

@@ -22,7 +22,7 @@ def calm(*forces: dict[str, Any], zone: dict[str, Any] | None = None, weight: fl
     """A cloud that hangs at a height of 10 m, with nothing else at work; a zone that removes what is inside it."""
 
     def change(shot: dict[str, Any]) -> None:
-        shot["set"] = [GROUND, VENT | {"shape": {"kind": "sphere", "radius": 1.0}, "position": [0, 10, 0]}, SHELL, FAR, ALL, SLAB]
+        shot["set"] = [GROUND, VENT | {"shape": {"kind": "sphere", "radius": 1.0}, "position": [0, 10, 0]}, SHELL, FAR, ALL, SLAB, DRAUGHT, HIGH]
         shot["matter"] = [LOOSE, OTHER, landing()]
         shot["supply"] = [source(emit={"kind": "burst", "count": 600, "frame": 1}, part="volume", aim={"kind": "anywhere"}, speed=0)]
         shot["forces"], shot["cues"], shot["finish"] = [copy.deepcopy(f) for f in forces], [], {"last": 13}
@@ -96,6 +96,9 @@ def born_flat(f: Film) -> float:
 
 wind = {"kind": "wind", "id": "it", "speed": 3, "grip": 2}
 turbulence = {"kind": "turbulence", "id": "it", "speed": 2, "grip": 4}
+follow = {"kind": "follow", "id": "it", "field": "draught", "grip": 4}
+DRAUGHT = {"kind": "field", "id": "draught", "name": "draught", "file": "east.npz", "position": [0, 0, 0], "edge": 0.1}
+HIGH = DRAUGHT | {"id": "high", "position": [0, 50, 0]}
 vortex = {"kind": "vortex", "id": "it", "speed": 3, "grip": 4, "at": [0, 0, 0]}
 attraction = {"kind": "attraction", "id": "it", "to": {"kind": "point", "at": [0, 0, 0]}}
 jitter = {"kind": "jitter", "id": "it"}
@@ -107,7 +110,7 @@ weight = GRAVITY | {"id": "weight"}
 ACTING: dict[str, tuple[list[dict[str, Any]], int]] = {
     "gravity": ([GRAVITY], -1), "linear_drag": ([{"kind": "linear_drag", "id": "it", "rate": 5}, weight], 1),
     "quadratic_drag": ([{"kind": "quadratic_drag", "id": "it", "strength": 2}, weight], 1), "wind": ([wind], -1),
-    "turbulence": ([turbulence], -1), "vortex": ([vortex], -1), "attraction": ([attraction], -1), "jitter": ([jitter], -1),
+    "turbulence": ([turbulence], -1), "follow": ([follow], -1), "vortex": ([vortex], -1), "attraction": ([attraction], -1), "jitter": ([jitter], -1),
     "hold": ([hold, weight], 1), "cohesion": ([cohesion], -1),
 }  # fmt: skip
 
@@ -311,6 +314,13 @@ FIELDS: dict[str, tuple[Any, ...]] = FORCES | OFFSHOOTS | {
     "turbulence.octaves": ("forces.0.octaves", 1, 3, away, 0, calm(turbulence)),
     "turbulence.change": ("forces.0.change", 0, 2, away, 0, calm(turbulence)),
     "turbulence.seed": ("forces.0.seed", 1, 2, away, 0, calm(turbulence)),
+    "follow.field": ("forces.0.field", "high", "draught", east, 1, calm(follow)),
+    "follow.grip": ("forces.0.grip", 0.5, 5, east, 1, calm(follow)),
+    "field.file": ("set.6.file", "west.npz", "east.npz", east, 1, calm(follow)),
+    "field.speed": ("set.6.speed", 0.5, 2, east, 1, calm(follow)),
+    "field.position": ("set.6.position.1", 1.5, 0, east, 1, calm(follow)),
+    "field.scale": ("set.6.scale", 0.5, 1, east, 1, calm(follow)),
+    "field.edge": ("set.6.edge", 2, 0, east, 1, calm(follow)),
     "vortex.speed": ("forces.0.speed", 1, 3, travelled, 1, calm(vortex)),
     "vortex.axis": ("forces.0.axis", [0, 1, 0], [1, 0, 0], away, 0, calm(vortex)),
     "vortex.at": ("forces.0.at.0", 0, 4, away, 0, calm(vortex)),

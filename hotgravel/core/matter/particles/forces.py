@@ -90,6 +90,11 @@ def turbulence(table: ForceTable, force: f.Turbulence, share: Array, asked: Aske
     _carry(table, air * each(force, "speed", ask)[:, None], share * each(force, "grip", ask))
 
 
+def follow(table: ForceTable, force: f.Follow, share: Array, asked: Asked) -> None:
+    air, hold = asked.scene.air_in(force.field, asked.points)
+    _carry(table, air, share * hold * each(force, "grip", asked.ask))
+
+
 def vortex(table: ForceTable, force: f.Vortex, share: Array, asked: Asked) -> None:
     """Air going round at one speed; a pull of v²/radius keeps what goes round with it on its circle."""
     ask = asked.ask
@@ -182,8 +187,8 @@ def _within(force: f.Vortex | f.Attraction, asked: Asked, away: Array) -> Array:
 
 ADD: dict[type, Callable[..., None]] = {
     f.Gravity: gravity, f.LinearDrag: linear_drag, f.QuadraticDrag: quadratic_drag, f.Wind: wind,
-    f.Turbulence: turbulence, f.Vortex: vortex, f.Attraction: attraction, f.Jitter: jitter, f.Hold: hold,
-    f.Cohesion: cohesion, f.Alignment: alignment,
+    f.Turbulence: turbulence, f.Follow: follow, f.Vortex: vortex, f.Attraction: attraction, f.Jitter: jitter,
+    f.Hold: hold, f.Cohesion: cohesion, f.Alignment: alignment,
 }  # fmt: skip
 PLAIN = (f.Gravity, f.LinearDrag, f.QuadraticDrag, f.Wind)  # those that may act alike on all of a state
 
