@@ -34,13 +34,13 @@ format: $(VENV)/dev.done
 $(VENV)/app.done: pyproject.toml
 	@echo "Installing Hot Gravel and what it needs (a few minutes the first time)"
 	[ -x $(BIN)/python ] || $(PYTHON) -m venv $(VENV)
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable .
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile --editable .
 	@touch $@
 
 $(VENV)/dev.done: pyproject.toml
 	@echo "Installing Hot Gravel with its checks and tests (a few minutes the first time)"
 	[ -x $(BIN)/python ] || $(PYTHON) -m venv $(VENV)
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile --editable '.[dev]'
 	command -v chromium >/dev/null || { $(SUDO) apt-get update -qq && $(SUDO) apt-get install -y -qq --no-install-recommends chromium; }
 	@touch $@ $(VENV)/app.done
 

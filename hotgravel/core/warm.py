@@ -5,13 +5,16 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from hotgravel.core.run.execute import execute
-from hotgravel.core.run.world import beside, build
+from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shot.document import load
 
 _SHOT: dict[str, Any] = {
     "format": "hotgravel.shot", "version": 1, "name": "warm",
     "set": [{"kind": "prop", "id": "vent", "name": "vent", "shape": {"kind": "sphere"}},
+            {"kind": "field", "id": "air", "name": "air", "file": "air.npz"},
             {"kind": "zone", "id": "patches", "name": "patches", "shape": {"kind": "patches"}}],
     "matter": [
         {"kind": "state", "id": "flight", "name": "flight"},
@@ -25,6 +28,7 @@ _SHOT: dict[str, Any] = {
     "cues": [{"kind": "cue", "id": "old", "when": {"kind": "older", "age": 0.01}, "then": {"kind": "remove"}},
              {"kind": "cue", "id": "near", "when": {"kind": "nearer", "prop": "vent"}, "then": {"kind": "remove"}}],
     "forces": [{"kind": "turbulence", "id": "curls", "zone": "patches"}, {"kind": "cohesion", "id": "cohesion"},
+               {"kind": "follow", "id": "follow", "field": "air"},
                {"kind": "wind", "id": "wind", "speed": {"kind": "noise"}},
                {"kind": "gravity", "id": "gravity", "strength": {"kind": "keys", "keys": [
                    {"frame": 1, "value": 1.0, "ease": "handles"}, {"frame": 3, "value": 2.0}]}}],
@@ -34,16 +38,20 @@ _SHOT: dict[str, Any] = {
 
 def _particles() -> None:
     with tempfile.TemporaryDirectory() as folder:
-        execute(build(load(_SHOT), beside(Path())), Path(folder))
+        execute(_world(Path(folder)), Path(folder))
 
 
 def _picture() -> None:
     from hotgravel.core.picture.still import still_of
 
     with tempfile.TemporaryDirectory() as folder:
-        shot = load(_SHOT)
-        execute(build(shot, beside(Path())), Path(folder))
-        still_of(build(shot, beside(Path())), Path(folder), 1, (32, 18))
+        execute(_world(Path(folder)), Path(folder))
+        still_of(_world(Path(folder)), Path(folder), 1, (32, 18))
+
+
+def _world(folder: Path) -> World:
+    np.savez(folder / "air.npz", velocity=np.ones((2, 2, 2, 3)), origin=np.zeros(3), cell=1.0)
+    return build(load(_SHOT), beside(folder))
 
 
 KERNELS: dict[str, Callable[[], None]] = {

@@ -14,9 +14,11 @@ from hotgravel.core.drive.value import is_driven, one, three
 from hotgravel.core.run.frames import DamagedFrame, FrameStore
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.run.world import beside
+from hotgravel.core.shape.grid import GridFault, read_grid
 from hotgravel.core.shape.mesh import MeshFault, triangles_of
 from hotgravel.core.shape.pose import moves, pose_at
 from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.field import VelocityField
 from hotgravel.core.shot.zones import Zone
 from hotgravel.store import runs, shots
 from hotgravel.web.studio import Studio
@@ -60,7 +62,10 @@ def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
         })  # fmt: skip
     return {
         "props": props,
-        "zones": [_zone(shot, zone) for zone in shot.zones.values() if zone.on],
+        "zones": [
+            *(_zone(shot, zone) for zone in shot.zones.values() if zone.on),
+            *(_box(studio, shot, field) for field in shot.fields.values()),
+        ],
         "first": shot.finish.first,
     }
 
@@ -86,6 +91,22 @@ def _zone(shot: Shot, zone: Zone) -> dict[str, Any]:
         "id": zone.id, "name": zone.name, "kind": shape.kind, "outlines": outlines,
         "points": getattr(shape, "points", ()), "movable": bool(at) and not all(is_driven(p) for p in at),
     }  # fmt: skip
+
+
+def _box(studio: Studio, shot: Shot, field: VelocityField) -> dict[str, Any]:
+    """The outline of a field's box, as a zone's."""
+    driven = any(is_driven(part) for part in field.position)
+    outlines = []
+    try:
+        grid = read_grid(field.file, beside(studio.meshes))
+    except GridFault:
+        frames = range(0)  # the row's own fault says so when the shot is run
+    else:
+        frames = range(shot.finish.first, shot.finish.last + 1 if driven else shot.finish.first + 1)
+    for frame in frames:
+        placed = grid.placed(three(field, "position", shot.clock.at(frame)), field.scale)
+        outlines.append({"at": (placed.origin + 0.5 * placed.size).tolist(), "size": placed.size.tolist()})
+    return {"id": field.id, "name": field.name, "kind": "block", "outlines": outlines, "points": (), "movable": False}
 
 
 def _parts(value: Any) -> tuple[Any, ...]:

@@ -136,6 +136,22 @@ def test_a_mesh_is_taken_in_and_a_bad_one_refused(client, shot):
     assert "0.305 × 0.305 × 0.61 m" in edited.text
 
 
+def test_a_field_of_velocities_is_taken_in_shown_and_travels(client, shot):
+    packed = io.BytesIO()
+    np.savez(packed, velocity=np.ones((3, 3, 3, 3)), origin=[-1, 0, -1], cell=1.0)
+    files = {"mesh": ("Evening Breeze.npz", packed.getvalue())}
+    assert client.post(f"/shots/{shot}/meshes", data={"revision": 1}, files=files).status_code == 200
+    field = document(client, shot)["set"][-1]
+    assert (field["kind"], field["name"], field["file"]) == ("field", "Evening Breeze", "Evening-Breeze.npz")
+    shown = client.get(f"/shots/{shot}/set.json").json()["zones"][-1]
+    assert shown["outlines"] == [{"at": [0, 1, 0], "size": [2, 2, 2]}]
+    client.post(f"/shots/{shot}/rows", data={"revision": 2, "kind": "follow", "section": "forces"})
+    assert document(client, shot)["forces"][-1]["field"] == field["id"]
+    taken = client.post("/shots/upload", files={"file": ("x.zip", client.get(f"/shots/{shot}.zip").content)})
+    assert document(client, taken.headers["location"].split("/")[-1])["set"][-1]["file"] == "Evening-Breeze.npz"
+    client.post(f"{taken.headers['location']}/delete")
+
+
 def test_a_shot_travels_with_its_meshes(client, shot):
     block = trimesh.creation.box(extents=[1, 2, 1]).export(file_type="obj").encode()
     client.post(f"/shots/{shot}/meshes", data={"revision": 1}, files={"mesh": ("travels.obj", block)})

@@ -265,7 +265,7 @@ def fires(watch: Watch, look: Look) -> tuple[Ids, Array]:
 
 
 def _nearest(look: Look, cue: c.Cue, way: int, value: float) -> None:
-    if np.isnan(value) or isinstance(cue.when, (*c.MOMENTARY, c.After)):
+    if np.isnan(value) or isinstance(cue.when, c.AtFrame | c.Every | c.After):
         return
     before = look.nearest.get(cue.id)
     if before is None or way * value > way * before:

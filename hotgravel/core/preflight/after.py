@@ -12,6 +12,7 @@ from hotgravel.core.preflight.finding import Finding, Remedy, setting
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.world import World
 from hotgravel.core.shot import cues as c
+from hotgravel.core.shot import edit
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.units import show_quantity
 
@@ -19,14 +20,14 @@ SLOW, JUMP = 5.0, 8.0  # times the median; times the frame before
 FIELD = {
     c.Slower: "speed", c.Faster: "speed", c.Older: "age", c.Travelled: "distance", c.Hotter: "temperature",
     c.Cooler: "temperature", c.Touches: "speed", c.Nearer: "distance", c.Inside: "weight", c.Enters: "weight",
-    c.Reads: "over",
+    c.Reads: "over", c.ShareIn: "share",
 }  # fmt: skip
 CAME = {
     c.Slower: "the slowest had", c.Faster: "the fastest had", c.Older: "the oldest was",
     c.Travelled: "the farthest came", c.Hotter: "the hottest had", c.Cooler: "the coolest had",
     c.Touches: "the greatest touch was",
     c.Nearer: "the nearest was off by", c.Inside: "the deepest weighed", c.Enters: "the deepest weighed",
-    c.Reads: "the most was",
+    c.Reads: "the most was", c.ShareIn: "the greatest share was",
 }  # fmt: skip
 UNDER = (c.Slower, c.Cooler, c.Nearer)
 
@@ -120,9 +121,21 @@ def _left_inside(shot: Shot, world: World, store: FrameStore, frame: int) -> Ite
             if count:
                 most = show_quantity(float(f"{deep.max():.2g}"), "m", shot.dress)
                 said = f"At frame {frame} {count} are inside {shot.names()[prop]}, up to {most} deep."
-                finer = {"rough": "fair", "fair": "fine"}.get(shot.finish.quality)
-                remedy = setting(f"Compute it {finer}", "finish", "quality", finer) if finer else None
-                yield Finding("left inside", row.id, "props", said, "doubtful", remedy)
+                yield Finding("left inside", row.id, "props", said, "doubtful", _let_go(prop, row.whom))
+
+
+def _let_go(prop: str, whom: str | None) -> Remedy:
+    """Remove what gets inside a prop: whatever brought it there, it would show."""
+
+    def act(shot: Shot) -> edit.Edited:
+        called = shot.names()[prop]
+        inside = {"kind": "near", "prop": prop, "side": "inside", "reach": 1e6}
+        zoned, zone = edit.add_row(shot, "zone", name=f"inside {called}", shape=inside, edge=0.0)
+        when = {"kind": "inside", "zone": zone, "weight": 0.5}
+        made, _ = edit.add_row(zoned.shot, "cue", when=when, then={"kind": "remove"}, whom=whom)
+        return edit.Edited(made.shot, f"what gets inside {called} is removed")
+
+    return Remedy("Remove what gets inside", act)
 
 
 def _slow(measured: Mapping[int, dict[str, Any]]) -> Iterator[Finding]:

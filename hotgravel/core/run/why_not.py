@@ -38,7 +38,10 @@ def why_not(world: World, store: FrameStore, events: Events, particle: int, cue:
     if watch.source >= 0 and int(looks[0][1].particles.source[0]) != watch.source:
         said.append(f"It did not leave {shot.supply[watch.source].id}.")
     concerned = [(f, look) for f, look in looks if watch.whom < 0 or int(look.particles.state[0]) == watch.whom]
-    said += _nearest(world, watch, concerned or looks, bool(concerned))
+    if isinstance(row.when, c.Touches | c.ShareIn):
+        said += _of_all(world, watch, store, frame)
+    else:
+        said += _nearest(world, watch, concerned or looks, bool(concerned))
     if row.within is not None:
         weights = [
             float(look.scene.weight_in(row.within, look.particles.position)[0]) for _, look in concerned or looks
@@ -64,6 +67,27 @@ def _looks(world: World, store: FrameStore, particle: int, frame: int) -> Iterat
             yield f, Look(alone, world.scene(float(f), 1.0 / 64.0, store.gauges(f)["absent"]), f, {})
 
 
+def _of_all(world: World, watch: Watch, store: FrameStore, frame: int) -> list[str]:
+    """How near any came, for what is not kept of each: touches lie between frames, a share is of all."""
+    when, dress = watch.cue.when, world.shot.dress
+    unit = UNITS[type(when)][1]
+    wants = one(when, "speed" if isinstance(when, c.Touches) else "share", world.shot.clock.at(frame))
+    came = [(store.gauges(f)["nearest"].get(watch.cue.id), f) for f in store.frames() if f <= frame]
+    most, at = max(((value, f) for value, f in came if value is not None and value >= 0.0), default=(None, frame))
+    wanted = show_quantity(wants, unit, dress)
+    if isinstance(when, c.ShareIn):
+        told_ = (
+            "nobody was there" if most is None else f"at most {show_quantity(most, unit, dress)} were, at frame {at}"
+        )
+        return [f"Of all, {told_}; the cue wants over {wanted}."] if most is None or most <= wants else []
+    if most is None:
+        return ["Nothing that it concerns has touched it."]
+    return [
+        f"It did not touch it at {wanted} or more, as the cue wants; the greatest touch of all was "
+        f"{show_quantity(most, unit, dress)} at frame {at}. How hard each touched is not kept."
+    ]
+
+
 def _nearest(world: World, watch: Watch, looks: list[tuple[int, Look]], concerned: bool) -> list[str]:
     """How near the number came to its threshold, and when."""
     when, dress = watch.cue.when, world.shot.dress
@@ -74,10 +98,6 @@ def _nearest(world: World, watch: Watch, looks: list[tuple[int, Look]], concerne
         return [f"It looks at {frames} only, and this one was not there then."]
     if isinstance(when, c.After):
         return [f"{when.cue} has not fired on {'it' if when.whose == 'it' else 'any'} while it was there."]
-    if isinstance(when, c.ShareIn):
-        return ["The share of all is told by the cue's row after the run, not by one particle."]
-    if isinstance(when, c.Touches):
-        return ["It touched nothing of that kind hard enough; touches lie between frames, so how hard is not kept."]
     best: tuple[float, int, float] | None = None
     for frame, look in looks:
         found = told(watch, look)

@@ -9,7 +9,8 @@ import io
 import zipfile
 import zlib
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -41,6 +42,10 @@ class VelocityGrid:
         """The box (3,) it fills, metres."""
         result: Array = self.cell * (np.array(self.velocity.shape[1:4], float) - 1.0)
         return result
+
+    def placed(self, by: Array, scale: float) -> "VelocityGrid":
+        """The same, moved by (3,) metres and so many times as large."""
+        return replace(self, origin=self.origin + by, cell=scale * self.cell)
 
     def moment(self, seconds: float) -> tuple[int, int, float]:
         """The frames before and after a time, and the share of the later; the first and last are held."""
@@ -90,7 +95,12 @@ def read_grid(name: str, find_file: Callable[[str], Any]) -> VelocityGrid:
     path = find_file(name)
     if not path.is_file():
         raise GridFault(f"The file {name} is not beside the shot.")
-    return grid_from(name, path.read_bytes())
+    return _read(path, (path.stat().st_size, getattr(path.stat(), "st_mtime_ns", 0)))
+
+
+@lru_cache(maxsize=4)
+def _read(path: Any, _stamp: Any) -> VelocityGrid:
+    return grid_from(path.name, path.read_bytes())
 
 
 def grid_from(name: str, data: bytes) -> VelocityGrid:

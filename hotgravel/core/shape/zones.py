@@ -1,7 +1,7 @@
 """The weights of zones at points, at a moment."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numba import njit, prange
@@ -76,9 +76,9 @@ class Scene:
         holds nothing."""
         if field not in self.fields:
             return np.zeros((len(points), 3)), np.zeros(len(points))
-        row, grid, ask = self.fields[field], self.grids[field], self.ask
-        placed = replace(grid, origin=grid.origin + three(row, "position", ask), cell=row.scale * grid.cell)
-        air, hold = sampled(placed, points, float(ask.times[0]), one(row, "edge", ask))
+        row, ask = self.fields[field], self.ask
+        grid = self.grids[field].placed(three(row, "position", ask), row.scale)
+        air, hold = sampled(grid, points, float(ask.times[0]), one(row, "edge", ask))
         return one(row, "speed", ask) * air, hold
 
     def weight_in(self, zone: str, points: Array) -> Array:
