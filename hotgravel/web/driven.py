@@ -21,9 +21,9 @@ from hotgravel.core.run.frames import DamagedFrame
 from hotgravel.core.run.reading import crowd_at
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import Shot
-from hotgravel.core.shot.edit import spot
 from hotgravel.core.shot.fields import Quantity, Refer, fields_of
 from hotgravel.core.shot.row import Slot, described_in, pieces, slots_of
+from hotgravel.core.shot.spot import spot
 from hotgravel.core.shot.units import show_quantity
 from hotgravel.store import runs, shots
 from hotgravel.web.render import Dial, Piece, environment, joined_pieces

@@ -11,11 +11,11 @@ from sqlalchemy.orm import Session
 from starlette.exceptions import HTTPException
 
 from hotgravel.core.shape.swatches import LARGEST_PICTURE, NoPicture, swatches_of
-from hotgravel.core.shot import edit
+from hotgravel.core.shot import edit, vary
 from hotgravel.core.shot.document import Shot
-from hotgravel.core.shot.edit import Edited
 from hotgravel.core.shot.explain import row_sentence
 from hotgravel.core.shot.faults import Fault, ShotFault
+from hotgravel.core.shot.spot import Edited
 from hotgravel.store import runs, shots
 from hotgravel.web.bench import imports, run_facts, shot_facts
 from hotgravel.web.render import NOTHING_TYPED, Typed, notebook, page
@@ -141,7 +141,7 @@ async def set_keys(request: Request, shot_id: int, row: str) -> Response:
     shown = tuple({"frame": f, "value": v, "ease": e} for f, v, e in keys)
     typed = Typed(row, path, "", keys=shown)
     seen = _seen(form)
-    change = lambda s: edit.set_keys(s, row, path, keys)  # noqa: E731
+    change = lambda s: vary.set_keys(s, row, path, keys)  # noqa: E731
     return answer(request, shot_id, seen, change, typed, str(form.get("unfolded", "")))
 
 
@@ -150,7 +150,7 @@ def drive(
     request: Request, shot_id: int, row: str, path: Text, revision: Number, kind: Text = "keys", unfolded: Text = ""
 ) -> Response:  # fmt: skip
     typed = Typed(row, path, "")
-    return answer(request, shot_id, revision, lambda s: edit.drive(s, row, path, kind), typed, unfolded)
+    return answer(request, shot_id, revision, lambda s: vary.drive(s, row, path, kind), typed, unfolded)
 
 
 @router.post("/rows/{row}/points")
@@ -164,7 +164,7 @@ def set_points(
             read = [(float(x), float(y)) for x, y in (pair.split(",") for pair in points.split())]
         except ValueError:
             raise ShotFault([Fault(row, path, "The curve's points cannot be read. Accepted: x,y x,y.")]) from None
-        return edit.set_points(shot, row, path, read)
+        return vary.set_points(shot, row, path, read)
 
     return answer(request, shot_id, revision, change, Typed(row, path, ""), unfolded)
 
@@ -205,7 +205,7 @@ def set_table(
             text = table.file.read(MOST_TABLE).decode("utf-8-sig")
         except UnicodeDecodeError:
             raise ShotFault([Fault(row, path, "The table is not text in UTF-8.")]) from None
-        return edit.set_table(shot, row, path, text)
+        return vary.set_table(shot, row, path, text)
 
     return answer(request, shot_id, revision, change, Typed(row, path, ""), unfolded)
 
@@ -242,7 +242,7 @@ def undrive(
     unfolded: Text = "",
 ) -> Response:  # fmt: skip
     typed = Typed(row, path, "")
-    return answer(request, shot_id, revision, lambda s: edit.undrive(s, row, path, frame), typed, unfolded)
+    return answer(request, shot_id, revision, lambda s: vary.undrive(s, row, path, frame), typed, unfolded)
 
 
 @router.post("/rows/{row}/switch")

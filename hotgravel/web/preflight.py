@@ -11,8 +11,8 @@ from hotgravel.core.preflight.checks import findings, in_order
 from hotgravel.core.preflight.finding import Finding, counted
 from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shot.document import Shot
-from hotgravel.core.shot.edit import Edited
 from hotgravel.core.shot.faults import ShotFault
+from hotgravel.core.shot.spot import Edited
 from hotgravel.store import runs, shots
 from hotgravel.web.editing import Number, Text, answer
 from hotgravel.web.render import Typed, page

@@ -14,9 +14,9 @@ from hotgravel.core.shape.lettering import FONT_FORMATS
 from hotgravel.core.shape.mesh import LARGEST_BYTES, MeshFault, solid
 from hotgravel.core.shot import edit
 from hotgravel.core.shot.document import Shot, load
-from hotgravel.core.shot.edit import Edited
 from hotgravel.core.shot.faults import ShotFault
 from hotgravel.core.shot.props import MeshUnit, Shape
+from hotgravel.core.shot.spot import Edited
 from hotgravel.store import settings, shots
 from hotgravel.web.editing import Number, Text, answer
 from hotgravel.web.render import Typed

@@ -14,6 +14,7 @@ from hotgravel.core.run.world import World
 from hotgravel.core.shot import cues as c
 from hotgravel.core.shot import edit
 from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.spot import Edited
 from hotgravel.core.shot.units import show_quantity
 
 SLOW, JUMP = 5.0, 8.0  # times the median; times the frame before
@@ -127,13 +128,13 @@ def _left_inside(shot: Shot, world: World, store: FrameStore, frame: int) -> Ite
 def _let_go(prop: str, whom: str | None) -> Remedy:
     """Remove what gets inside a prop: whatever brought it there, it would show."""
 
-    def act(shot: Shot) -> edit.Edited:
+    def act(shot: Shot) -> Edited:
         called = shot.names()[prop]
         inside = {"kind": "near", "prop": prop, "side": "inside", "reach": 1e6}
         zoned, zone = edit.add_row(shot, "zone", name=f"inside {called}", shape=inside, edge=0.0)
         when = {"kind": "inside", "zone": zone, "weight": 0.5}
         made, _ = edit.add_row(zoned.shot, "cue", when=when, then={"kind": "remove"}, whom=whom)
-        return edit.Edited(made.shot, f"what gets inside {called} is removed")
+        return Edited(made.shot, f"what gets inside {called} is removed")
 
     return Remedy("Remove what gets inside", act)
 

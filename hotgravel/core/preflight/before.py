@@ -20,6 +20,7 @@ from hotgravel.core.shot.fields import Pick, Quantity, fields_of
 from hotgravel.core.shot.row import Clause
 from hotgravel.core.shot.signals import signals_in
 from hotgravel.core.shot.sources import Asked, Burst, Offshoot, Source, Stream
+from hotgravel.core.shot.spot import Edited
 from hotgravel.core.shot.units import show_quantity
 
 LEVEL = {"slower": "speed", "faster": "speed", "hotter": "temperature", "cooler": "temperature"}
@@ -96,12 +97,12 @@ def _supply(shot: Shot) -> Iterator[Finding]:
 def _span(row: str, path: str, shot: Shot) -> Remedy:
     first, last = shot.finish.first, shot.finish.last
 
-    def act(shot: Shot) -> edit.Edited:
+    def act(shot: Shot) -> Edited:
         document = shot.dump()
         found = next(r for section in ("supply", "forces") for r in document[section] if r["id"] == row)
         here = found[path] if path else found
         here["start"], here["end"] = first, last
-        return edit.Edited(load(document), f"{shot.names()[row]}: within frames {first} to {last}")
+        return Edited(load(document), f"{shot.names()[row]}: within frames {first} to {last}")
 
     return Remedy(f"From frame {first} to {last}", act)
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from hotgravel.core.shot.document import Shot
-from hotgravel.core.shot.edit import Edited, put
+from hotgravel.core.shot.spot import Edited, put
 
 Severity = Literal["wrong", "doubtful"]
 

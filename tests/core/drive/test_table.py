@@ -9,9 +9,9 @@ import pytest
 from hotgravel.core.drive.starters import STARTERS
 from hotgravel.core.drive.table import keys_from_csv, signal_csv
 from hotgravel.core.shot.document import load
-from hotgravel.core.shot.edit import drive, set_table
 from hotgravel.core.shot.faults import ShotFault
 from hotgravel.core.shot.signals import signals_in
+from hotgravel.core.shot.vary import drive, set_table
 from tests.conftest import GRAVITY, document
 
 SHOT = load(document(forces=[GRAVITY], finish={"last": 97}))

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hotgravel.core.shot import edit
+from hotgravel.core.shot import edit, vary
 from hotgravel.core.shot.document import ROWS, load
 from hotgravel.core.shot.explain import differences
 from hotgravel.core.shot.faults import ShotFault
@@ -60,16 +60,16 @@ def test_another_kind_keeps_what_both_have():
 
 
 def test_keys_are_read_in_the_shots_unit_and_undone_to_the_number_at_a_frame():
-    keyed = edit.set_keys(SHOT, "vent-dome", "position.1", [("1", "0", "linear"), ("21", "200 cm", "smooth")])
+    keyed = vary.set_keys(SHOT, "vent-dome", "position.1", [("1", "0", "linear"), ("21", "200 cm", "smooth")])
     assert keyed.label == "vent dome: position y 0 m to 0 to 2 m, keyed"
     assert keyed.shot.set[1].position[1].at(11) == 1
-    assert edit.undrive(keyed.shot, "vent-dome", "position.1", 6).shot.set[1].position[1] == 0.5
-    driven = edit.drive(SHOT, "burst", "speed").shot.supply[0].speed
+    assert vary.undrive(keyed.shot, "vent-dome", "position.1", 6).shot.set[1].position[1] == 0.5
+    driven = vary.drive(SHOT, "burst", "speed").shot.supply[0].speed
     assert [k.value for k in driven.keys] == [21, 21]
     with pytest.raises(ShotFault, match="Key 2: 'much' is not a number"):
-        edit.set_keys(SHOT, "burst", "speed", [("1", "2", "step"), ("9", "much", "step")])
+        vary.set_keys(SHOT, "burst", "speed", [("1", "2", "step"), ("9", "much", "step")])
     with pytest.raises(ShotFault, match="cannot be driven"):
-        edit.set_keys(SHOT, "burst", "seed", [("1", "2", "step")])
+        vary.set_keys(SHOT, "burst", "seed", [("1", "2", "step")])
 
 
 @pytest.mark.parametrize("kind", [cls.model_fields["kind"].default for cls in ROWS])
