@@ -72,7 +72,8 @@ def first_that_fits(shot: Shot, described: Refer, row_id: str, for_what: str) ->
     for row in shot.rows():
         if row.id != row_id and described.fits(row.kind):  # type: ignore[attr-defined]
             return row.id
-    need = f"A {for_what} needs a {described.to}, and there is none yet. Add a {described.to} first."
+    come = " (an imported file, in the Set)" if described.to == "field" else ""
+    need = f"“{for_what}” needs a {described.to}, and there is none yet. Add a {described.to} first{come}."
     raise ShotFault([Fault(row_id, "", need)])
 
 

@@ -74,13 +74,22 @@ def test_keys_are_read_in_the_shots_unit_and_undone_to_the_number_at_a_frame():
 
 @pytest.mark.parametrize("kind", [cls.model_fields["kind"].default for cls in ROWS])
 def test_every_kind_of_row_can_be_added_duplicated_switched_off_and_removed(kind):
-    added, row_id = edit.add_row(SHOT, kind)
+    before = edit.add_row(SHOT, "field", file="air.npz")[0].shot if kind == "follow" else SHOT
+    added, row_id = edit.add_row(before, kind, **({"file": "air.npz"} if kind == "field" else {}))
     assert added.shot.row(row_id).kind == kind
     doubled, copy_id = edit.duplicate_row(added.shot, row_id)
     assert doubled.shot.row(copy_id).id != row_id
     off = edit.switch(doubled.shot, copy_id, False).shot
     assert not off.row(copy_id).on
-    assert edit.remove_row(edit.remove_row(off, copy_id).shot, row_id).shot == SHOT
+    assert edit.remove_row(edit.remove_row(off, copy_id).shot, row_id).shot == before
+
+
+def test_what_comes_in_with_a_file_says_so_and_is_not_offered_without():
+    with pytest.raises(ShotFault, match="file"):
+        edit.add_row(SHOT, "field")
+    with pytest.raises(ShotFault, match="Add a field first"):
+        edit.add_row(SHOT, "follow")
+    assert "field" not in [cls.model_fields["kind"].default for cls in edit.rows_of("set")]
 
 
 def test_two_shots_compare_as_changed_sentences():
