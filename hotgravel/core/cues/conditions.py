@@ -75,12 +75,12 @@ def _any_near(value, way, limit, best):
 
 @njit(cache=True)
 def _any_new(value, state, fired, way, limit, best, bit, whom):
-    """Whether any of a block may fire for the first time, or be the nearest."""
+    """Whether any of a block may fire for the first time, or be the nearest of those that may not yet."""
     some, one, none, all_states = 0, np.uint64(1), np.uint64(0), whom < 0
     for i in range(len(value)):
         near = way * value[i]
-        new = (near > limit) & ((fired[i] >> bit) & one == none)
-        some += (all_states | (state[i] == whom)) & (new | (near > best))
+        true, new = near > limit, (fired[i] >> bit) & one == none
+        some += (all_states | (state[i] == whom)) & ((true & new) | ((near <= limit) & (near > best)))
     return some > 0
 
 
@@ -103,7 +103,7 @@ def _firing_of(
 ):  # fmt: skip
     """Whom a cue fires on among those from `first` to before `last`: those whose number has come to its side
     of the threshold, written from `out[first]` on. Returns how many, and the nearest that the number came, of
-    those it concerns."""
+    those it concerns and has not fired on before if it does so once."""
     found, best, mine = first, -np.inf, np.uint64(1) << bit
     for begin in range(first, last, BLOCK):
         end = min(begin + BLOCK, last)

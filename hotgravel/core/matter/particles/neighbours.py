@@ -92,7 +92,7 @@ class Grid:
             low = lows.min(axis=0) - 1  # a border, so that each cell has all its neighbours
             self.shape = highs.max(axis=0) - low + 2
         size = float(np.prod(self.shape.astype(float)))
-        dense = size <= DENSE * n
+        dense = 0.0 < size <= DENSE * n  # below 0 where some lie farther off than can be counted
         self.mask = -1 if dense else (1 << (2 * n).bit_length()) - 1
         _keys(cells, low, self.shape, self.mask, keys)
         self.first = np.zeros((int(size) if dense else self.mask + 1) + 2, np.int32)
