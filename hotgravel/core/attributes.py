@@ -54,6 +54,7 @@ READABLE: dict[str, tuple[str, str]] = {
     "radius": ("radius", "m"),
     "mass": ("mass", "kg"),
     "temperature": ("temperature", "°C"),
+    "density": ("density", "kg/m³"),
     "random": ("a number each has by chance", "%"),
     "distance to": ("distance to", "m"),
     "weight in": ("weight in", "%"),

@@ -4,6 +4,7 @@ import numpy as np
 
 from hotgravel.core.chance import uniforms
 from hotgravel.core.drive.ask import Array, Ask
+from hotgravel.core.matter.particles.neighbours import densities
 from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.shape.zones import Scene
 
@@ -35,6 +36,8 @@ class ParticleCrowd:
                 return np.clip(p.age / p.life, 0.0, 1.0)
             case "speed":
                 return p.speed
+            case "density":
+                return densities(p.position, p.radius, p.mass, p.age >= 0.0)
             case "height":
                 return p.position[:, 1]
             case "random":

@@ -17,6 +17,7 @@ Array = NDArray[np.float64]
 MOST_ROUNDS = 60
 DENSE = 16.0  # cells a sphere, above which a table of all cells is not worth its memory
 PIECE = 512  # spheres that one thread takes at a time
+AROUND = 10.0  # radii about a particle, within which its density is taken
 SLACK = 0.012  # of the contact distance: an overlap that is let be
 REACH = 1.5  # of each correction; the mean over contacts alone would be slow
 WIDE = 1.25  # of the contact distance: how far neighbours are listed, so that a list lasts for some rounds
@@ -282,6 +283,30 @@ def separate(
     _calmed(spheres, going, m, found.starts, found.ends, found.near, calmer)
     _put_back(spheres, calmer, order, position, velocity)
     return done
+
+
+@njit(cache=True, parallel=True)
+def _crowded(spheres, mass, radius, starts, ends, near, out):
+    for n in prange(len(spheres)):
+        total, reach = mass[n], AROUND * radius[n]
+        for at in range(starts[n], ends[n]):
+            m = near[at]
+            x, y, z = spheres[n, 0] - spheres[m, 0], spheres[n, 1] - spheres[m, 1], spheres[n, 2] - spheres[m, 2]
+            if x * x + y * y + z * z < reach * reach:
+                total += mass[m]
+        out[n] = total / (4.0 / 3.0 * math.pi * reach**3) if reach > 0.0 else 0.0
+
+
+def densities(position: Array, radius: Array, mass: Array, who: NDArray[np.bool_]) -> Array:
+    """How much mass lies about each, itself included: that within ten of its radii, over the ball's volume,
+    kg/m³ (n,). 0 for those that `who` leaves out and for what has no size."""
+    here = np.flatnonzero(who)
+    r = radius[here]
+    found = Nearby(spheres_of(position[here], np.full(len(r), 0.5 * AROUND * r.max(initial=0.0))))
+    there, made, told = here[found.order], np.empty(len(here)), np.zeros(len(position))
+    _crowded(found.spheres, mass[there], radius[there], found.starts, found.ends, found.near, made)
+    told[there] = made
+    return told
 
 
 @njit(cache=True, parallel=True)

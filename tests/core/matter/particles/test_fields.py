@@ -129,6 +129,21 @@ def test_a_response_scales_a_force_for_each_particle():
     assert fallen == pytest.approx(0.5 * 8.0 * chance, abs=0.02)
 
 
+def test_a_response_over_density_tells_a_crowd_from_one_alone():
+    alone = VENT | {"id": "alone", "name": "alone", "shape": {"kind": "sphere", "radius": 0.1}, "position": [0, 20, 9]}
+    many = VENT | {"shape": {"kind": "sphere", "radius": 0.1}, "position": [0, 20, 0]}
+    by_density = {"kind": "response", "attribute": "density", "begin": 1000, "end": 2000, "low": 0, "high": 5}
+    gust = {"kind": "wind", "id": "w", "direction": [1, 0, 0], "grip": 50, "speed": by_density}
+    sources = [source(**STILL | {"emit": CROWD | {"count": n}, "prop": prop}, id=f"of-{prop}", mass=1.0, radius=0.02)
+               for n, prop in ((200, "vent"), (1, "alone"))]  # fmt: skip
+    film = play(shot(gust, set=[many, alone], supply=sources, finish={"last": 3}), "fair")
+    gone = film.last.position[:, 0] - film.frames[1].position[:, 0]
+    in_crowd = film.last.source == 0
+    # One of 1 kg in a ball of 0.2 m is 30 kg/m³; most of the crowd's two hundred lie within such a ball.
+    assert gone[~in_crowd] == pytest.approx(0.0, abs=1e-9)
+    assert np.median(gone[in_crowd]) > 0.3
+
+
 def test_a_signal_that_leaves_the_bounds_is_held_at_them():
     wave = {"kind": "noise", "middle": 0.1, "amplitude": 30.0, "period": 0.2}
     film = play(shot({"kind": "linear_drag", "id": "d", "rate": wave}, **one(speed=5)), "fair")

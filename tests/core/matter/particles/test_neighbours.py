@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 from scipy.spatial import cKDTree
 
-from hotgravel.core.matter.particles.neighbours import Nearby, around, separate, spheres_of
+from hotgravel.core.matter.particles.neighbours import Nearby, around, densities, separate, spheres_of
 from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, document, landing, play, source
 
 
@@ -68,6 +68,20 @@ def test_means_are_of_those_within_reach():
         if others:
             assert place[n] == pytest.approx(points[others].mean(axis=0))
             assert mean[n] == pytest.approx(going[others].mean(axis=0))
+
+
+def test_density_is_the_mass_within_ten_radii_over_their_ball():
+    points, rng = crowd(800, 4.0), np.random.default_rng(7)
+    radius, mass, who = rng.choice([0.05, 0.08], 800), rng.uniform(1, 3, 800), rng.random(800) < 0.9
+    told, tree = densities(points, radius, mass, who), cKDTree(points)
+    for n in range(0, 800, 53):
+        about = [m for m in tree.query_ball_point(points[n], 10 * radius[n]) if who[m]]
+        wanted = mass[about].sum() / (4 / 3 * np.pi * (10 * radius[n]) ** 3) if who[n] else 0.0
+        assert told[n] == pytest.approx(wanted)
+    side = np.arange(12) * 0.1
+    lattice = np.stack(np.meshgrid(side, side, side), -1).reshape(-1, 3)
+    made = densities(lattice, np.full(1728, 0.045), np.full(1728, 0.5), np.ones(1728, bool))
+    assert made.max() == pytest.approx(0.5 / 0.1**3, rel=0.05)  # one to each cell of the lattice; nearest to it inside
 
 
 def test_threads_do_not_matter():
