@@ -20,11 +20,11 @@ from tests.web.conftest import ended, start, stop
 FRAMES = 60
 
 
-def shot(seed: int) -> dict:
+def shot(seed: int, frames: int = FRAMES) -> dict:
     return document(
         set=at(1.0), matter=[{"kind": "state", "id": "loose", "name": "loose"}, landing(bounce=0.5, friction=0.2)],
-        supply=[source(emit={"kind": "stream", "rate": 3000, "start": 1, "end": 55}, aim={"kind": "anywhere"}, life=2.0, seed=seed)],
-        forces=[GRAVITY], finish={"last": FRAMES, "quality": "rough"},
+        supply=[source(emit={"kind": "stream", "rate": 3000, "start": 1, "end": frames - 5}, aim={"kind": "anywhere"}, life=2.0, seed=seed)],
+        forces=[GRAVITY], finish={"last": frames, "quality": "rough"},
     )  # fmt: skip
 
 

@@ -16,7 +16,9 @@ from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from tests.core.run.test_execute import bytes_of
 from tests.web.conftest import ended, start, stop
-from tests.web.test_kills import FRAMES, shot
+from tests.web.test_kills import shot
+
+FRAMES = 150  # long enough to be still at it when a machine is killed
 
 
 def dask(kind: str, folder: Path, *words: str) -> subprocess.Popen[bytes]:
@@ -65,7 +67,7 @@ def test_a_killed_machine_does_not_end_the_run(machines, tmp_path):
     with httpx.Client(base_url=server.url, timeout=30) as client:
         numbers = []
         for seed in (1, 2):
-            file = {"file": ("it.shot.json", json.dumps(shot(seed)).encode())}
+            file = {"file": ("it.shot.json", json.dumps(shot(seed, FRAMES)).encode())}
             made = client.post("/shots/upload", files=file).headers["location"].split("/")[-1]
             numbers.append(client.post(f"/shots/{made}/runs").json()["run"]["id"])
         kept = FrameStore(place_of(f"local://{tmp_path}/everywhere/runs/{numbers[0]:06d}"))
@@ -80,9 +82,9 @@ def test_a_killed_machine_does_not_end_the_run(machines, tmp_path):
             told = ended(client, number)
             assert told["run"]["state"] == "finished", told["run"]
             assert [f["frame"] for f in told["frames"]] == list(range(1, FRAMES + 1))
-            execute(build(load(shot(seed)), beside(Path())), tmp_path / "unbroken")
+            execute(build(load(shot(seed, FRAMES)), beside(Path())), tmp_path / "unbroken")
             assert bytes_of(tmp_path / "everywhere" / "runs" / f"{number:06d}") == bytes_of(tmp_path / "unbroken")
-            body = client.get(f"/runs/{number}/frames/100.bin")
+            body = client.get(f"/runs/{number}/frames/{FRAMES - 5}.bin")
             assert len(body.content) > 1000
             assert client.get(f"/runs/{number}/picture.png").content[:4] == b"\x89PNG"
         assert (tmp_path / "here" / "hotgravel.sqlite").is_file()

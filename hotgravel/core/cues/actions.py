@@ -229,9 +229,7 @@ class Acting:
         p, n = self.particles, len(who)
         if not n:
             return
-        someone = who != NOBODY
-        place = np.zeros((n, 3), np.float32)
-        place[someone] = p.position[who[someone]]
+        place = np.zeros((n, 3), np.float32) if who[0] == NOBODY else p.position[who].astype(np.float32)
         after = np.full(n, REMOVED, np.int16) if isinstance(watch.cue.then, c.Remove) else self._states(who)
         self.events.append(Events(
             cue=np.full(n, watch.number, np.int16), frame=np.full(n, self.look.landing, np.int32),

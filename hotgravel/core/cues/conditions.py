@@ -46,8 +46,10 @@ class Look:
     recent: dict[int, Ids]
     nearest: dict[str, float] = field(default_factory=dict)
     crowd: ParticleCrowd = field(init=False)
+    room: Ids = field(init=False)  # where each cue in turn writes whom it fires on
 
     def __post_init__(self) -> None:
+        self.room = np.empty(len(self.particles), np.int64)
         self.refresh()
 
     def refresh(self) -> None:
@@ -241,16 +243,15 @@ def fires(watch: Watch, look: Look) -> tuple[Ids, Array]:
     if said is None:
         return np.zeros(0, np.int64), np.zeros(0)
     way, threshold, value = said
-    out = np.empty(len(p), np.int64)
     crossing = isinstance(cue.when, c.Enters | c.Leaves)
     # What fires at its moments does so anew at each; what holds for a while, when it begins to.
     edge = crossing or (cue.again == "each" and not isinstance(cue.when, c.AtFrame | c.Every | c.After))
     count, nearest = _firing(
         way, threshold, np.ascontiguousarray(value), crossing, cue.again == "once", edge, watch.whom, watch.source,
-        watch.number, p.age, p.life, p.state, p.source, p.fired, p.held, p.looked, out,
+        watch.number, p.age, p.life, p.state, p.source, p.fired, p.held, p.looked, look.room,
     )  # fmt: skip
     _nearest(look, cue, way, nearest)
-    who = out[:count]
+    who = look.room[:count].copy()
     if count and cue.within is not None:
         inside = look.scene.weight_in(cue.within, p.position[who]) > 0.5
         p.fired[who[~inside]] &= ~(np.uint64(1) << np.uint64(watch.number))
