@@ -68,15 +68,18 @@ def _moment(time, seed):
 
 
 @njit(cache=True)
-def _laid(points, begin, count, scale, axis, word, place, fade, slope, lattice):
-    """Of up to `LANES` points, along one axis: where in its cell each lies, the blend and its slope there,
-    and the cell's part of the hash."""
-    for n in range(count):
-        at = points[begin + n, axis] * scale
-        cell = math.floor(at)
-        place[n] = at - cell
-        fade[n], slope[n] = _fade(place[n])
-        lattice[n] = uint64(np.int64(cell)) * word
+def _laid(points, begin, count, scale, room, words):
+    """Of up to `LANES` points, along each axis: where in its cell each lies (rows 0 to 2 of `room`), the blend
+    (3 to 5) and its slope (6 to 8) there, and the cell's part of the hash."""
+    for axis in range(3):
+        place, fade, slope, lattice = room[axis], room[3 + axis], room[6 + axis], words[axis]
+        word = A if axis == 0 else B if axis == 1 else C
+        for n in range(count):
+            at = points[begin + n, axis] * scale
+            cell = math.floor(at)
+            place[n] = at - cell
+            fade[n], slope[n] = _fade(place[n])
+            lattice[n] = uint64(np.int64(cell)) * word
 
 
 @njit(cache=True)
@@ -90,11 +93,9 @@ def _corner(c):
 def _noises(points, begin, count, scale, time, seed, room, words, out):
     """Smooth noise at up to `LANES` points, about -1 to 1, of one lump a unit; it changes altogether within a
     unit of time. `room` and `words` are room to reckon in."""
-    x, y, z, u, v, w, s = room[0], room[1], room[2], room[3], room[4], room[5], room[6]
+    x, y, z, u, v, w = room[0], room[1], room[2], room[3], room[4], room[5]
     li, lj, lk = words[0], words[1], words[2]
-    _laid(points, begin, count, scale, 0, A, x, u, s, li)
-    _laid(points, begin, count, scale, 1, B, y, v, s, lj)
-    _laid(points, begin, count, scale, 2, C, z, w, s, lk)
+    _laid(points, begin, count, scale, room, words)
     before, after, later, even = _moment(time, seed)
     out[:] = 0.0
     for c in range(8):
@@ -121,9 +122,7 @@ def _curls(points, begin, count, scale, time, seed, room, words, cx, cy, cz):
         room[0], room[1], room[2], room[3], room[4], room[5], room[6], room[7], room[8],
     )  # fmt: skip
     li, lj, lk = words[0], words[1], words[2]
-    _laid(points, begin, count, scale, 0, A, x, u, du, li)
-    _laid(points, begin, count, scale, 1, B, y, v, dv, lj)
-    _laid(points, begin, count, scale, 2, C, z, w, dw, lk)
+    _laid(points, begin, count, scale, room, words)
     before, after, later, even = _moment(time, seed)
     sooner = 1.0 - later
     cx[:] = 0.0
@@ -160,7 +159,7 @@ def _curls(points, begin, count, scale, time, seed, room, words, cx, cy, cz):
 @njit(cache=True, parallel=True)
 def _noise_at(points, out, size, time, octaves, seed):
     for piece in prange(-(-len(points) // LANES)):
-        room, words, made = np.zeros((7, LANES)), np.zeros((3, LANES), np.uint64), np.empty(LANES)
+        room, words, made = np.zeros((9, LANES)), np.zeros((3, LANES), np.uint64), np.empty(LANES)
         begin = piece * LANES
         count = min(LANES, len(points) - begin)
         weight, sum2, s = 1.0, 0.0, 1.0 / size

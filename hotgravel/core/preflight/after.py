@@ -10,6 +10,7 @@ from hotgravel.core.cues.because import UNITS
 from hotgravel.core.drive.value import is_driven
 from hotgravel.core.preflight.finding import Finding, Remedy, setting
 from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.why_not import UNDER, nearest_of
 from hotgravel.core.run.world import World
 from hotgravel.core.shot import cues as c
 from hotgravel.core.shot import edit
@@ -30,7 +31,6 @@ CAME = {
     c.Nearer: "the nearest was off by", c.Inside: "the deepest weighed", c.Enters: "the deepest weighed",
     c.Reads: "the most was", c.ShareIn: "the greatest share was",
 }  # fmt: skip
-UNDER = (c.Slower, c.Cooler, c.Nearer)
 
 
 def in_run(shot: Shot, world: World, store: FrameStore, measured: Mapping[int, dict[str, Any]]) -> Iterator[Finding]:
@@ -59,15 +59,6 @@ def never_fired(shot: Shot, measured: Mapping[int, dict[str, Any]]) -> Iterator[
         wants = "" if is_driven(threshold) else f", the cue wants {show_quantity(threshold, unit, shot.dress)}"
         said = f"It never fired: {CAME[kind]} {came} (frame {frame}){wants}."
         yield Finding("never fired", cue.id, f"when.{FIELD[kind]}", said, "doubtful", _reached(cue, nearest, shot))
-
-
-def nearest_of(cue: c.Cue, measured: Mapping[int, dict[str, Any]]) -> tuple[float | None, int]:
-    """The nearest that a condition came in all frames, and in which."""
-    found = [(g["nearest"][cue.id], f) for f, g in measured.items() if cue.id in g.get("nearest", {})]
-    if not found:
-        return None, 0
-    choose = min if isinstance(cue.when, UNDER) else max
-    return choose(found, key=lambda pair: pair[0])
 
 
 def _reached(cue: c.Cue, nearest: float, shot: Shot) -> Remedy | None:

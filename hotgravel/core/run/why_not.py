@@ -1,6 +1,7 @@
 """Why a cue has not happened to a particle: the nearest that each of its conditions came."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from typing import Any
 
 import numpy as np
 
@@ -14,7 +15,17 @@ from hotgravel.core.run.world import World
 from hotgravel.core.shot import cues as c
 from hotgravel.core.shot.units import show_quantity
 
+UNDER = (c.Slower, c.Cooler, c.Nearer)
 MOST_FRAMES = 240  # looked back through, evenly
+
+
+def nearest_of(cue: c.Cue, measured: Mapping[int, dict[str, Any]]) -> tuple[float | None, int]:
+    """The nearest that a condition came in all frames, from their gauges, and in which."""
+    found = [(g["nearest"][cue.id], f) for f, g in measured.items() if cue.id in g.get("nearest", {})]
+    if not found:
+        return None, 0
+    choose = min if isinstance(cue.when, UNDER) else max
+    return choose(found, key=lambda pair: pair[0])
 
 
 def why_not(world: World, store: FrameStore, events: Events, particle: int, cue: str, frame: int) -> list[str]:
@@ -72,15 +83,14 @@ def _of_all(world: World, watch: Watch, store: FrameStore, frame: int) -> list[s
     when, dress = watch.cue.when, world.shot.dress
     unit = UNITS[type(when)][1]
     wants = one(when, "speed" if isinstance(when, c.Touches) else "share", world.shot.clock.at(frame))
-    came = [(store.gauges(f)["nearest"].get(watch.cue.id), f) for f in store.frames() if f <= frame]
-    most, at = max(((value, f) for value, f in came if value is not None and value >= 0.0), default=(None, frame))
+    most, at = nearest_of(watch.cue, {f: store.gauges(f) for f in reversed(store.frames()) if f <= frame})
     wanted = show_quantity(wants, unit, dress)
     if isinstance(when, c.ShareIn):
         told_ = (
             "nobody was there" if most is None else f"at most {show_quantity(most, unit, dress)} were, at frame {at}"
         )
         return [f"Of all, {told_}; the cue wants over {wanted}."] if most is None or most <= wants else []
-    if most is None:
+    if most is None or most < 0.0:
         return ["Nothing that it concerns has touched it."]
     return [
         f"It did not touch it at {wanted} or more, as the cue wants; the greatest touch of all was "

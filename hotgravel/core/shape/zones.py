@@ -39,9 +39,9 @@ def _softened(depth, edge, falloff, weight):
 
 @dataclass(frozen=True)
 class Scene:
-    """What zones and distances are measured in: zones and fields by id, the velocities
-    of fields, props' shapes, where they stand now, where
-    they will stand at the step's end, where they stood at the first frame, and the moment."""
+    """What zones and distances are measured in: zones and fields by id, the velocities of fields, props'
+    shapes, where they stand now, where they will stand at the step's end, where they stood at the first
+    frame, and the moment."""
 
     zones: dict[str, z.Zone]
     fields: dict[str, VelocityField]

@@ -13,7 +13,7 @@ from hotgravel.core.shot.document import ROWS, Shot, load
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.fields import Choice, Colour, Described, Palette, Pick, Quantity, Refer, fields_of, options_of
 from hotgravel.core.shot.row import Clause, Row
-from hotgravel.core.shot.spot import Edited, Spot, changed, find, first_that_fits, spot
+from hotgravel.core.shot.spot import Edited, Spot, changed, find, first_that_fits, from_file, spot
 from hotgravel.core.shot.units import Unreadable, read_quantity
 from hotgravel.core.shot.vary import drive, undrive
 from hotgravel.core.shot.zones import Strokes
@@ -206,4 +206,4 @@ def _free_id(shot: Shot, name: str) -> str:
 
 def rows_of(section: str) -> list[type[Row]]:
     """The kinds of row that can be added to a section; those made from a file come in with it."""
-    return [cls for cls in ROWS if cls.section == section and "file" not in cls.model_fields]
+    return [cls for cls in ROWS if cls.section == section and not from_file(cls)]

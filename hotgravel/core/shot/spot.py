@@ -4,10 +4,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from hotgravel.core.drive.driver import Driver
-from hotgravel.core.shot.document import Shot, load
+from hotgravel.core.shot.document import ROWS, Shot, load
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.fields import Choice, Described, Pick, Quantity, Refer, fields_of, options_of
-from hotgravel.core.shot.row import Clause, described_in, show_value
+from hotgravel.core.shot.row import Clause, Row, described_in, show_value
 
 
 @dataclass(frozen=True)
@@ -68,11 +68,17 @@ def _inside(clause: Clause, steps: list[str], owner: Quantity | None) -> Spot | 
     return _spot(clause, steps, owner) if steps else None
 
 
+def from_file(cls: type[Row]) -> bool:
+    """Whether rows of a kind come in with a file, and cannot be added without one."""
+    return "file" in cls.model_fields
+
+
 def first_that_fits(shot: Shot, described: Refer, row_id: str, for_what: str) -> str:
     for row in shot.rows():
         if row.id != row_id and described.fits(row.kind):  # type: ignore[attr-defined]
             return row.id
-    come = " (an imported file, in the Set)" if described.to == "field" else ""
+    imported = any(from_file(cls) for cls in ROWS if described.fits(cls.model_fields["kind"].default))
+    come = " (an imported file, in the Set)" if imported else ""
     need = f"“{for_what}” needs a {described.to}, and there is none yet. Add a {described.to} first{come}."
     raise ShotFault([Fault(row_id, "", need)])
 
