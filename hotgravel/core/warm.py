@@ -11,25 +11,33 @@ from hotgravel.core.run.execute import execute
 from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shot.document import load
 
+_AIR: dict[str, Any] = {"kind": "formula", "text": "speed"}
+_CROWD: dict[str, Any] = {"kind": "response", "attribute": "density", "begin": 0, "end": 1e6}
+_ENTER = {"kind": "enter", "state": "flight"}  # nothing is removed: kernels that nobody is left for are not prepared
 _SHOT: dict[str, Any] = {
     "format": "hotgravel.shot", "version": 1, "name": "warm",
     "set": [{"kind": "prop", "id": "vent", "name": "vent", "shape": {"kind": "sphere"}},
             {"kind": "field", "id": "air", "name": "air", "file": "air.npz"},
-            {"kind": "zone", "id": "patches", "name": "patches", "shape": {"kind": "patches"}}],
+            {"kind": "zone", "id": "patches", "name": "patches", "shape": {"kind": "patches"}},
+            {"kind": "zone", "id": "block", "name": "block", "shape": {"kind": "block"}}],
     "matter": [
         {"kind": "state", "id": "flight", "name": "flight"},
         {"kind": "collision", "id": "landing", "props": ["vent"]},
         {"kind": "apart", "id": "apart"},
         {"kind": "skin", "id": "skin"},
-        {"kind": "growth", "id": "growth", "share": {"kind": "response"}},
+        {"kind": "growth", "id": "growth", "share": {"kind": "response", "low": 0.5}},
     ],
     "supply": [{"kind": "source", "id": "burst", "prop": "vent", "part": "volume", "state": "flight",
-                "emit": {"kind": "burst", "count": 8}}],
-    "cues": [{"kind": "cue", "id": "old", "when": {"kind": "older", "age": 0.01}, "then": {"kind": "remove"}},
-             {"kind": "cue", "id": "near", "when": {"kind": "nearer", "prop": "vent"}, "then": {"kind": "remove"}}],
+                "emit": {"kind": "burst", "count": 8}, "radius": 0.4}],
+    "cues": [{"kind": "cue", "id": "old", "when": {"kind": "older", "age": 0.01}, "then": _ENTER},
+             {"kind": "cue", "id": "near", "when": {"kind": "nearer", "prop": "vent"}, "then": _ENTER},
+             {"kind": "cue", "id": "hit", "when": {"kind": "touches", "prop": "vent"}, "then": _ENTER}],
     "forces": [{"kind": "turbulence", "id": "curls", "zone": "patches"}, {"kind": "cohesion", "id": "cohesion"},
                {"kind": "follow", "id": "follow", "field": "air"},
                {"kind": "wind", "id": "wind", "speed": {"kind": "noise"}},
+               {"kind": "linear_drag", "id": "drag", "rate": _AIR, "zone": "block"},
+               {"kind": "quadratic_drag", "id": "bite", "strength": _CROWD},
+               {"kind": "attraction", "id": "to", "to": {"kind": "surface", "prop": "vent"}},
                {"kind": "gravity", "id": "gravity", "strength": {"kind": "keys", "keys": [
                    {"frame": 1, "value": 1.0, "ease": "handles"}, {"frame": 3, "value": 2.0}]}}],
     "finish": {"last": 3},
