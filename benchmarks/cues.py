@@ -14,7 +14,7 @@ from hotgravel.core.run.frame import Moment, first_frame, next_frame
 from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shot.document import load
 
-N, FRAMES, ROUNDS = 100_000, 12, 9
+N, FRAMES, ROUNDS = 100_000, 12, 15
 WHEN = [
     {"kind": "slower", "speed": 0.5}, {"kind": "faster", "speed": 12}, {"kind": "older", "age": 0.3},
     {"kind": "touches", "prop": "ground"}, {"kind": "touches", "speed": 6}, {"kind": "travelled", "distance": 4},

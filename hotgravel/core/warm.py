@@ -19,6 +19,7 @@ _SHOT: dict[str, Any] = {
     "set": [{"kind": "prop", "id": "vent", "name": "vent", "shape": {"kind": "sphere"}},
             {"kind": "field", "id": "air", "name": "air", "file": "air.npz"},
             {"kind": "zone", "id": "patches", "name": "patches", "shape": {"kind": "patches"}},
+            {"kind": "zone", "id": "ball", "name": "ball", "shape": {"kind": "ball"}},
             {"kind": "zone", "id": "block", "name": "block", "shape": {"kind": "block"}}],
     "matter": [
         {"kind": "state", "id": "flight", "name": "flight"},
@@ -34,7 +35,7 @@ _SHOT: dict[str, Any] = {
              {"kind": "cue", "id": "hit", "when": {"kind": "touches", "prop": "vent"}, "then": _ENTER}],
     "forces": [{"kind": "turbulence", "id": "curls", "zone": "patches"}, {"kind": "cohesion", "id": "cohesion"},
                {"kind": "follow", "id": "follow", "field": "air"},
-               {"kind": "wind", "id": "wind", "speed": {"kind": "noise"}},
+               {"kind": "wind", "id": "wind", "speed": {"kind": "noise"}, "zone": "ball"},
                {"kind": "linear_drag", "id": "drag", "rate": _AIR, "zone": "block"},
                {"kind": "quadratic_drag", "id": "bite", "strength": _CROWD},
                {"kind": "attraction", "id": "to", "to": {"kind": "surface", "prop": "vent"}},

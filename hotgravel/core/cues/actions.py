@@ -103,7 +103,7 @@ class Acting:
             if watch.number in followed:
                 self.memory.recent[watch.number] = self.particles.id[who]
             self._fire(watch, who, values)
-        self.particles.looked[self.particles.age >= 0.0] = 1
+        self.particles.looked |= self.particles.age >= 0.0
 
     def _still_there(self, ids: Ids) -> tuple[Ids, NDArray[np.bool_]]:
         """Indices of those that have not died meanwhile, and which of the ids they are; ids are in order."""
@@ -115,7 +115,7 @@ class Acting:
     def _fire(self, watch: Watch, who: Ids, values: Array) -> None:
         cue = watch.cue
         if isinstance(cue.then, c.GLOBAL):
-            if comes_due(cue.when, float(self.scene.ask.frames[0])):  # though there may be no particle
+            if comes_due(cue.when, self.scene.ask.frame):  # though there may be no particle
                 who, values = np.array([NOBODY]), np.zeros(1)
             who, values = who[:1], values[:1]  # it happens to the shot, once, because of the first
             if cue.again == "once" and watch.number in self.memory.done:
@@ -131,14 +131,15 @@ class Acting:
             self._do(watch, who, values)
 
     def _ids(self, who: Ids) -> Ids:
-        return np.where(who == NOBODY, NOBODY, self.particles.id[who]) if len(self.particles) else who
+        return who if _nobody(who) else self.particles.id.take(who)
 
     def _do(self, watch: Watch, who: Ids, values: Array) -> None:
-        cue, ids = watch.cue, self._ids(who)
-        restored = self._restored(cue.then, who)
-        self._enact(watch, who, values)
+        cue = watch.cue
         if cue.frames is None:
+            self._enact(watch, who, values)
             return
+        ids, restored = self._ids(who), self._restored(cue.then, who)
+        self._enact(watch, who, values)
         if isinstance(cue.then, c.Kick | c.Shed):
             for n in range(1, cue.frames):
                 self.memory.wait(self.time + n * self.span, watch.number, ids, AGAIN, values)
@@ -151,7 +152,7 @@ class Acting:
         self._record(watch, who, values, before, DID)
 
     def _states(self, who: Ids) -> NDArray[np.int16]:
-        return np.where(who == NOBODY, -1, self.particles.state[who] if len(self.particles) else -1).astype(np.int16)
+        return np.full(1, -1, np.int16) if _nobody(who) else self.particles.state.take(who)
 
     def _restored(self, then: c.Action, who: Ids) -> Array:
         if isinstance(then, c.Become):
@@ -229,13 +230,18 @@ class Acting:
         p, n = self.particles, len(who)
         if not n:
             return
-        place = np.zeros((n, 3), np.float32) if who[0] == NOBODY else p.position[who].astype(np.float32)
+        place = np.zeros((1, 3)) if _nobody(who) else p.position.take(who, axis=0)
         after = np.full(n, REMOVED, np.int16) if isinstance(watch.cue.then, c.Remove) else self._states(who)
         self.events.append(Events(
             cue=np.full(n, watch.number, np.int16), frame=np.full(n, self.look.landing, np.int32),
-            time=np.full(n, self.time), particle=self._ids(who), place=place, value=np.asarray(values, float),
-            before=before, after=after, what=np.full(n, what, np.int8),
+            time=np.full(n, self.time), particle=self._ids(who), place=place.astype(np.float32),
+            value=np.asarray(values, float), before=before, after=after, what=np.full(n, what, np.int8),
         ))  # fmt: skip
+
+
+def _nobody(who: Ids) -> bool:
+    """Whether it happens to the shot, which happens alone."""
+    return len(who) > 0 and who[0] == NOBODY
 
 
 LEAST = {"size": 0.0, "mass": 1e-12, "temperature": -273.15, "life": 0.0}

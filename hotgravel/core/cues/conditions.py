@@ -4,13 +4,13 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from numba import njit, prange
+from numba import get_num_threads, njit, prange
 from numpy.typing import NDArray
 
 from hotgravel.core.chance import uniforms
 from hotgravel.core.drive.ask import Ask
 from hotgravel.core.drive.value import each, one
-from hotgravel.core.matter.particles.crowd import ParticleCrowd
+from hotgravel.core.matter.particles.crowd import asking
 from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot import cues as c
@@ -20,6 +20,8 @@ Ids = NDArray[np.int64]
 ANY_PROP = 63  # the bit of `touched` that stands for every prop
 NEVER_TOUCHED = -1.0
 OVER, UNDER = 1, -1
+CROSSING = c.Enters | c.Leaves
+MOMENTARY = c.AtFrame | c.Every | c.After
 
 
 @dataclass(frozen=True)
@@ -45,56 +47,78 @@ class Look:
     landing: int
     recent: dict[int, Ids]
     nearest: dict[str, float] = field(default_factory=dict)
-    crowd: ParticleCrowd = field(init=False)
+    ask: Ask = field(init=False)
     room: Ids = field(init=False)  # where each cue in turn writes whom it fires on
+    pieces: int = field(init=False)  # one for each thread: every piece must find its own nearest
 
     def __post_init__(self) -> None:
-        self.room = np.empty(len(self.particles), np.int64)
+        self.room, self.pieces = np.empty(len(self.particles), np.int64), get_num_threads()
         self.refresh()
 
     def refresh(self) -> None:
         """Forget what was read: a cue has changed it."""
-        self.crowd = ParticleCrowd(self.particles, self.scene)
-
-    @property
-    def ask(self) -> Ask:
-        return Ask(self.scene.ask.seconds, self.scene.ask.clock, self.crowd)
+        self.ask = asking(self.particles, self.scene)
 
 
-PIECE = 8192  # particles that one thread takes at a time
 BLOCK = 128  # particles looked at together; few blocks hold one that a cue may fire on
 
 
 @njit(cache=True)
-def _any_near(value, way, limit, best):
-    """Whether any of a block is on its side of the threshold or the nearest so far: without branches, so
-    that the compiler makes vectors of it, as of the next two."""
-    some = 0
+def _is_new(near, state, fired, limit, best, bit, whom):
+    """1 where one may fire for the first time, or is the nearest of those that may not yet; else 0. Without
+    branches and in words as wide as the numbers, so that the compiler makes vectors of it, as of the next."""
+    concerned = np.uint64(whom < 0) | np.uint64(state == whom)
+    fresh = np.uint64(near > limit) & ~(fired >> bit)
+    return concerned & (fresh | (np.uint64(near <= limit) & np.uint64(near > best)))
+
+
+@njit(cache=True)
+def _is_turned(near, state, left, held, limit, best, bit, whom, source, crossing):
+    """1 where what is true of one differs from what was, or it is the nearest; else 0."""
+    concerned = (np.uint64(whom < 0) | np.uint64(state == whom)) & (np.uint64(source < 0) | np.uint64(left == source))
+    holds = np.uint64(near > limit) & (concerned | np.uint64(crossing))
+    return (holds ^ ((held >> bit) & np.uint64(1))) | (concerned & np.uint64(near > best))
+
+
+@njit(cache=True)
+def _any_of(state, whom):
+    """Whether any of a block is in a state."""
+    some = False
+    for i in range(len(state)):
+        some |= state[i] == whom
+    return some
+
+
+@njit(cache=True)
+def _any_near(value, way, bound):
+    """Whether any of a block is beyond a bound."""
+    some = False
     for i in range(len(value)):
-        some += (way * value[i] > limit) | (way * value[i] > best)
+        some |= way * value[i] > bound
+    return some
+
+
+@njit(cache=True)
+def _mark_new(value, state, fired, way, limit, best, bit, whom, may):
+    """Marks those of a block that are new, and tells whether any is."""
+    some = np.uint64(0)
+    for i in range(len(value)):
+        some |= _is_new(way * value[i], state[i], fired[i], limit, best, bit, whom)
+    if some:
+        for i in range(len(value)):
+            may[i] = _is_new(way * value[i], state[i], fired[i], limit, best, bit, whom)
     return some > 0
 
 
 @njit(cache=True)
-def _any_new(value, state, fired, way, limit, best, bit, whom):
-    """Whether any of a block may fire for the first time, or be the nearest of those that may not yet."""
-    some, one, none, all_states = 0, np.uint64(1), np.uint64(0), whom < 0
+def _mark_turned(value, state, left, held, way, limit, best, bit, whom, source, crossing, may):
+    """Marks those of a block that have turned, and tells whether any has."""
+    some = np.uint64(0)
     for i in range(len(value)):
-        near = way * value[i]
-        true, new = near > limit, (fired[i] >> bit) & one == none
-        some += (all_states | (state[i] == whom)) & ((true & new) | ((near <= limit) & (near > best)))
-    return some > 0
-
-
-@njit(cache=True)
-def _any_turned(value, state, left, held, way, limit, best, bit, whom, source, crossing):
-    """Whether what is true of any of a block differs from what was, or it is the nearest."""
-    some, one, none = 0, np.uint64(1), np.uint64(0)
-    all_states, all_sources = whom < 0, source < 0
-    for i in range(len(value)):
-        near, concerned = way * value[i], (all_states | (state[i] == whom)) & (all_sources | (left[i] == source))
-        holds = (near > limit) & (concerned | crossing)
-        some += (holds != ((held[i] >> bit) & one != none)) | (concerned & (near > best))
+        some |= _is_turned(way * value[i], state[i], left[i], held[i], limit, best, bit, whom, source, crossing)
+    if some:
+        for i in range(len(value)):
+            may[i] = _is_turned(way * value[i], state[i], left[i], held[i], limit, best, bit, whom, source, crossing)
     return some > 0
 
 
@@ -106,37 +130,35 @@ def _firing_of(
     """Whom a cue fires on among those from `first` to before `last`: those whose number has come to its side
     of the threshold, written from `out[first]` on. Returns how many, and the nearest that the number came, of
     those it concerns and has not fired on before if it does so once."""
-    found, best, mine = first, -np.inf, np.uint64(1) << bit
+    found, best, mine, may = first, -np.inf, np.uint64(1) << bit, np.ones(BLOCK, np.bool_)
     for begin in range(first, last, BLOCK):
         end = min(begin + BLOCK, last)
         some, states = value[begin:end], state[begin:end]
         if edge:
-            if not _any_turned(
-                some, states, left[begin:end], held[begin:end], way, limit, best, bit, whom, source, crossing
+            if not _mark_turned(
+                some, states, left[begin:end], held[begin:end], way, limit, best, bit, whom, source, crossing, may
             ):
                 continue
-        elif not _any_near(some, way, limit, best) or (
-            once and not _any_new(some, states, fired[begin:end], way, limit, best, bit, whom)
+        elif (
+            (whom >= 0 and not _any_of(states, whom))
+            or not _any_near(some, way, min(limit, best))
+            or (once and not _mark_new(some, states, fired[begin:end], way, limit, best, bit, whom, may))
         ):
             continue
         for i in range(begin, end):
+            if not may[i - begin] or age[i] < 0.0 or life[i] < 0.0:
+                continue
             near = way * value[i]
             true, was = near > limit, edge and (held[i] & mine) != 0
             concerned = (whom < 0 or state[i] == whom) and (source < 0 or left[i] == source)
             if edge:
                 holds = true and (concerned or crossing)
-                if holds == was and not near > best:
-                    continue
-            elif not concerned or ((once and (fired[i] & mine) != 0) if true else not near > best):
-                continue
-            if age[i] < 0.0 or life[i] < 0.0:
-                continue
-            if edge:
                 held[i] = held[i] | mine if holds else held[i] & ~mine
-            if not concerned:
+            new = not once or (fired[i] & mine) == 0
+            if not concerned or (true and not edge and not new):
                 continue
             best = max(best, near)
-            if not true or was or (once and (fired[i] & mine) != 0) or (crossing and looked[i] == 0):
+            if not true or was or not new or (crossing and looked[i] == 0):
                 continue
             fired[i] |= mine
             out[found] = i
@@ -146,23 +168,23 @@ def _firing_of(
 
 @njit(cache=True, parallel=True)
 def _firing(
-    way, threshold, value, crossing, once, edge, whom, source, number, age, life, state, left, fired, held, looked, out
-):
-    """Whom a cue fires on, written into `out` in order. Returns how many, and the nearest that the number
-    came, of those it concerns."""
-    n = len(age)
-    pieces = -(-n // PIECE)
+    pieces, way, threshold, value, crossing, once, edge, whom, source, number, age, life, state, left, fired, held,
+    looked, out,
+):  # fmt: skip
+    """Whom a cue fires on, written into `out` in order, found in so many pieces side by side. Returns how
+    many, and the nearest that the number came, of those it concerns."""
+    n, length = len(age), -(-len(age) // pieces)
     found, best = np.zeros(pieces, np.int64), np.empty(pieces)
     for piece in prange(pieces):
         found[piece], best[piece] = _firing_of(
-            piece * PIECE, min((piece + 1) * PIECE, n), way, way * threshold, value, crossing, once, edge, whom,
+            piece * length, min((piece + 1) * length, n), way, way * threshold, value, crossing, once, edge, whom,
             source, np.uint64(number), age, life, state, left, fired, held, looked, out,
         )  # fmt: skip
     count, nearest = 0, -np.inf
     for piece in range(pieces):
         nearest = max(nearest, best[piece])
         for at in range(found[piece]):
-            out[count] = out[piece * PIECE + at]
+            out[count] = out[piece * length + at]
             count += 1
     return count, (way * nearest if nearest > -np.inf else np.nan)
 
@@ -178,7 +200,10 @@ def _hits(touched, impact, bit):
 
 def places_of(there: Ids, ids: Ids) -> tuple[Ids, NDArray[np.bool_]]:
     """Where ids stand among those that are there, in order; and which of them still are."""
-    place = np.minimum(np.searchsorted(there, ids), max(len(there) - 1, 0))
+    if len(there) and there[-1] - there[0] == len(there) - 1:  # none has died: no need to search
+        place = np.clip(ids - there[0], 0, len(there) - 1)
+    else:
+        place = np.minimum(np.searchsorted(there, ids), max(len(there) - 1, 0))
     found = there[place] == ids if len(there) else np.zeros(len(ids), bool)
     return place[found], found
 
@@ -195,13 +220,12 @@ def comes_due(when: c.Condition, frame: float) -> bool:
 def told(watch: Watch, look: Look) -> tuple[int, float, Array] | None:
     """The side, the threshold and the number of each particle that a condition is about; None where it
     cannot hold at this moment, whoever is asked."""
-    when, ask, crowd = watch.cue.when, look.ask, look.crowd
-    frame, n = float(look.scene.ask.frames[0]), len(look.particles)
+    when, ask, n = watch.cue.when, look.ask, len(look.particles)
     match when:
         case c.Slower():
-            return UNDER, one(when, "speed", ask), crowd.read("speed")
+            return UNDER, one(when, "speed", ask), ask.read("speed")
         case c.Faster():
-            return OVER, one(when, "speed", ask), crowd.read("speed")
+            return OVER, one(when, "speed", ask), ask.read("speed")
         case c.Older():
             return OVER, one(when, "age", ask), look.particles.age
         case c.Travelled():
@@ -214,13 +238,13 @@ def told(watch: Watch, look: Look) -> tuple[int, float, Array] | None:
             hits = _hits(look.particles.touched, look.particles.impact, watch.bit)
             return OVER, np.nextafter(one(when, "speed", ask), -1.0), hits
         case c.Nearer():
-            return UNDER, one(when, "distance", ask), crowd.read("distance to", when.prop)
+            return UNDER, one(when, "distance", ask), ask.read("distance to", when.prop)
         case c.Inside() | c.Enters():
-            return OVER, one(when, "weight", ask), crowd.read("weight in", when.zone)
+            return OVER, one(when, "weight", ask), ask.read("weight in", when.zone)
         case c.Leaves():
-            return UNDER, np.nextafter(one(when, "weight", ask), 2.0), crowd.read("weight in", when.zone)
+            return UNDER, np.nextafter(one(when, "weight", ask), 2.0), ask.read("weight in", when.zone)
         case c.AtFrame() | c.Every():
-            return (OVER, frame - 1.0, np.full(n, frame)) if comes_due(when, frame) else None
+            return (OVER, ask.frame - 1.0, np.full(n, ask.frame)) if comes_due(when, ask.frame) else None
         case c.After():
             ids = look.recent.get(watch.follows)
             if ids is None or not len(ids):
@@ -229,7 +253,7 @@ def told(watch: Watch, look: Look) -> tuple[int, float, Array] | None:
             on[places_of(look.particles.id, ids)[0] if when.whose == "it" else slice(None)] = 1.0
             return OVER, 0.5, on
         case c.ShareIn():
-            share = float((look.particles.state == watch.counted).mean()) if n else 0.0
+            share = np.count_nonzero(look.particles.state == watch.counted) / n if n else 0.0
             return OVER, one(when, "share", ask), np.full(n, share)
         case c.Reads():
             return OVER, one(when, "over", ask), np.broadcast_to(each(when, "value", ask), n)
@@ -243,12 +267,12 @@ def fires(watch: Watch, look: Look) -> tuple[Ids, Array]:
     if said is None:
         return np.zeros(0, np.int64), np.zeros(0)
     way, threshold, value = said
-    crossing = isinstance(cue.when, c.Enters | c.Leaves)
+    crossing = isinstance(cue.when, CROSSING)
     # What fires at its moments does so anew at each; what holds for a while, when it begins to.
-    edge = crossing or (cue.again == "each" and not isinstance(cue.when, c.AtFrame | c.Every | c.After))
+    edge = crossing or (cue.again == "each" and not isinstance(cue.when, MOMENTARY))
     count, nearest = _firing(
-        way, threshold, np.ascontiguousarray(value), crossing, cue.again == "once", edge, watch.whom, watch.source,
-        watch.number, p.age, p.life, p.state, p.source, p.fired, p.held, p.looked, look.room,
+        look.pieces, way, threshold, np.ascontiguousarray(value), crossing, cue.again == "once", edge, watch.whom,
+        watch.source, watch.number, p.age, p.life, p.state, p.source, p.fired, p.held, p.looked, look.room,
     )  # fmt: skip
     _nearest(look, cue, way, nearest)
     who = look.room[:count].copy()
@@ -262,11 +286,11 @@ def fires(watch: Watch, look: Look) -> tuple[Ids, Array]:
         occasion = 0 if cue.again == "once" else 1 + look.landing - int(look.scene.ask.clock.first)
         draw = uniforms(p.id[who].astype(np.uint64), 1, seed=0, who=cue.id, purpose=occasion)[:, 0]
         who = who[draw < chance]
-    return who, np.asarray(value[who], float)
+    return who, value.take(who).astype(float, copy=False)
 
 
 def _nearest(look: Look, cue: c.Cue, way: int, value: float) -> None:
-    if np.isnan(value) or isinstance(cue.when, c.AtFrame | c.Every | c.After):
+    if value != value or isinstance(cue.when, MOMENTARY):
         return
     before = look.nearest.get(cue.id)
     if before is None or way * value > way * before:

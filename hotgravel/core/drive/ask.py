@@ -45,10 +45,15 @@ class Ask:
         """The moments as an array (t,)."""
         return np.atleast_1d(np.asarray(self.seconds, float))
 
-    @property
+    @cached_property
     def frames(self) -> Array:
         """The moments as frames (t,)."""
         return self.clock.first + self.times * self.clock.rate
+
+    @property
+    def frame(self) -> float:
+        """The first of them: the frame, where one moment is asked about."""
+        return float(self.frames[0])
 
     def later(self, by: float | Array) -> "Ask":
         """The same, so many seconds later."""

@@ -7,6 +7,7 @@ Python: the checked tree is walked with NumPy functions.
 
 import ast
 from collections.abc import Callable
+from functools import lru_cache
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -45,6 +46,7 @@ class Wrong(ValueError):
     """A formula that cannot be used; says why, and at which character."""
 
 
+@lru_cache(maxsize=1024)
 def parsed(text: str) -> ast.expr:
     """The checked tree of a formula. Raises `Wrong`."""
     if len(text) > LONGEST:

@@ -118,7 +118,7 @@ class World:
                 vertices, faces = skin(place, radius, blend=blend, cell=cell, smoothing=row.smoothing)
             except TooFine as fault:
                 least = show_quantity(float(f"{1.05 * fault.least:.2g}"), "m", self.shot.dress)
-                said = f"The skin would need {fault.cells / 1e6:.0f} million cells at frame {scene.ask.frames[0]:.0f}."
+                said = f"The skin would need {fault.cells / 1e6:.0f} million cells at frame {scene.ask.frame:.0f}."
                 raise ShotFault([Fault(row.id, "cell", f"{said} Accepted: cells of {least} or more.")]) from None
             paint = painted(particles, self.shot.states)[who]
             colour, velocity = carried(vertices, place, paint, particles.velocity[who])

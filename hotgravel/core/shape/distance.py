@@ -158,6 +158,11 @@ def gaps(kind, sizes, tree, points, rotation, place, scale):
     """Signed distances (n,) of points (n, 3) in the world from a shape that stands turned by a rotation
     (3, 3), at a place (3,), so many times its size."""
     out, share = np.empty(len(points)), 1.0 / scale
+    if kind == SPHERE:  # a fifth of the time: no turning, no branches, no gradient
+        for i in prange(len(points)):
+            x, y, z = points[i, 0] - place[0], points[i, 1] - place[1], points[i, 2] - place[2]
+            out[i] = math.sqrt(x * x + y * y + z * z) - scale * sizes[0]
+        return out
     for i in prange(len(points)):
         x, y, z = points[i, 0] - place[0], points[i, 1] - place[1], points[i, 2] - place[2]
         lx = share * (rotation[0, 0] * x + rotation[1, 0] * y + rotation[2, 0] * z)

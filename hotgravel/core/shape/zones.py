@@ -23,10 +23,10 @@ STRAIGHT, SMOOTH, LATE = range(3)
 
 
 @njit(cache=True, parallel=True)
-def _softened(depth, edge, falloff, weight):
-    """Weights (n,) that rise from 0 to 1 over an edge (metres) about depth 0."""
-    for i in prange(len(depth)):
-        u = min(max(0.5 + depth[i] / edge, 0.0), 1.0)
+def _softened(weight, edge, falloff):
+    """Turns depths (n,) into weights that rise from 0 to 1 over an edge (metres) about depth 0, in place."""
+    for i in prange(len(weight)):
+        u = min(max(0.5 + weight[i] / edge, 0.0), 1.0)
         if falloff == STRAIGHT:
             weight[i] = u
         elif falloff == SMOOTH:
@@ -95,8 +95,8 @@ class Scene:
         depth, edge = self.depth_in(row, points), one(row, "edge", self.ask)
         if edge <= 0.0:
             return (depth > 0.0).astype(float)
-        weight = np.empty(len(depth))
-        _softened(np.ascontiguousarray(depth), edge, FALLOFFS.index(row.falloff), weight)
+        weight = np.ascontiguousarray(depth)
+        _softened(weight, edge, FALLOFFS.index(row.falloff))
         return weight
 
     def depth_in(self, row: z.Zone, points: Array) -> Array:
@@ -139,8 +139,16 @@ def _front(scene: Scene, shape: z.Front, points: Array) -> Array:
 
 
 def _ball(scene: Scene, shape: z.Ball, points: Array) -> Array:
-    result: Array = one(shape, "radius", scene.ask) - lengths(points, three(shape, "at", scene.ask))
-    return result
+    depth = np.empty(len(points))
+    _depth_in_ball(points, three(shape, "at", scene.ask), one(shape, "radius", scene.ask), depth)
+    return depth
+
+
+@njit(cache=True, parallel=True)
+def _depth_in_ball(points, at, radius, depth):
+    for n in prange(len(points)):
+        x, y, z = points[n, 0] - at[0], points[n, 1] - at[1], points[n, 2] - at[2]
+        depth[n] = radius - np.sqrt(x * x + y * y + z * z)
 
 
 def _block(scene: Scene, shape: z.Block, points: Array) -> Array:

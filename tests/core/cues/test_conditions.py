@@ -4,9 +4,9 @@ the rule as one would write it down for one particle after another."""
 import numpy as np
 import pytest
 
-from hotgravel.core.cues.conditions import BLOCK, PIECE, _firing
+from hotgravel.core.cues.conditions import BLOCK, _firing, places_of
 
-N = 2 * PIECE + 5 * BLOCK + 17
+N, PIECES = 40 * BLOCK + 17, 3
 
 
 def crowd(seed, threshold, rare):
@@ -53,10 +53,20 @@ def test_it_fires_on_those_that_the_plain_rule_names(way, crossing, once, edge, 
     told = plainly(c, way, 0.7, crossing, once, edge, whom, source, 41)
     out = np.empty(N, np.int64)
     count, nearest = _firing(
-        way, 0.7, c["value"], crossing, once, edge, whom, source, 41, c["age"], c["life"], c["state"], c["left"],
+        PIECES, way, 0.7, c["value"], crossing, once, edge, whom, source, 41, c["age"], c["life"], c["state"], c["left"],
         c["fired"], c["held"], c["looked"], out,
     )  # fmt: skip
     assert out[:count].tolist() == told[0]
     assert nearest == told[1]
     assert np.array_equal(c["fired"], told[2])
     assert np.array_equal(c["held"], told[3])
+
+
+@pytest.mark.parametrize("dead", [[], [0], [3, 4, 9], [19]])
+def test_ids_are_found_where_they_stand(dead):
+    there = np.delete(np.arange(40, 60), dead)
+    asked = np.arange(30, 70)
+    place, found = places_of(there, asked)
+    assert found.tolist() == np.isin(asked, there).tolist()
+    assert there[place].tolist() == there.tolist()
+    assert not places_of(there[:0], asked)[1].any()

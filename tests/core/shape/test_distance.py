@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 import trimesh
 from scipy.spatial import cKDTree
+from scipy.spatial.transform import Rotation
 
 from hotgravel.core.shape.distance import (
     BOX,
@@ -16,6 +17,7 @@ from hotgravel.core.shape.distance import (
     SPHERE,
     TORUS,
     distances,
+    gaps,
 )
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.mesh import mesh_from
@@ -75,6 +77,15 @@ def test_gradient_is_the_slope_of_the_distance(name):
     off = np.abs(slope - field[:, 1:]).max(axis=1)
     assert np.quantile(off, 0.995) < 1e-6  # all but a few that lie on a ridge, where there is no slope
     assert np.linalg.norm(field[:, 1:], axis=1) == pytest.approx(1.0, abs=1e-9)
+
+
+@pytest.mark.parametrize("name", SHAPES)
+def test_the_gap_to_a_prop_that_stands_turned_and_scaled_is_the_distance_there(name):
+    shape, turned, place, scale = primitive(name), Rotation.from_euler("xyz", [0.4, -1.1, 2.0]), [1.0, -2.0, 0.5], 1.7
+    local = np.random.default_rng(7).uniform(-2, 2, (3000, 3))
+    world = scale * turned.apply(local) + place
+    ours = gaps(shape.kind, shape.sizes, shape.tree, world, turned.as_matrix(), np.array(place), scale)
+    assert ours == pytest.approx(scale * distances(shape.kind, shape.sizes, shape.tree, local)[:, 0], abs=1e-12)
 
 
 @pytest.mark.parametrize(("name", "inside", "depth"), [

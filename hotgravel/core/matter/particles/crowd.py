@@ -31,7 +31,7 @@ class ParticleCrowd:
         p = self.particles
         match attribute:
             case "age":
-                return np.maximum(p.age, 0.0)
+                return p.age if p.age.min(initial=0.0) >= 0.0 else np.maximum(p.age, 0.0)  # mostly all are born
             case "fraction of life":
                 return np.clip(p.age / p.life, 0.0, 1.0)
             case "speed":

@@ -137,7 +137,7 @@ def attraction(table: ForceTable, force: f.Attraction, share: Array, asked: Aske
 
 def jitter(table: ForceTable, force: f.Jitter, share: Array, asked: Asked) -> None:
     p = asked.particles
-    when = round(float(asked.ask.frames[0]) * 4096)
+    when = round(asked.ask.frame * 4096)
     u = uniforms(p.id.astype(np.uint64), 4, seed=force.seed, who=force.id, frame=when & 0xFFFFFFFF, purpose=1)
     away = np.sqrt(-2.0 * np.log(1.0 - u[:, :2]))  # Box and Muller (1958)
     knock = np.stack([away[:, 0] * np.cos(2 * np.pi * u[:, 2]), away[:, 0] * np.sin(2 * np.pi * u[:, 2]),
@@ -206,7 +206,7 @@ def gather(
 ) -> ForceTable:  # fmt: skip
     """The table for a step from the scene's moment. `states` maps a state's id to its row, `springs` a
     source's number to its prop."""
-    acting = [force for force in forces if force.acts_at(float(scene.ask.frames[0]))]
+    acting = [force for force in forces if force.acts_at(scene.ask.frame)]
     by_state = _blank(max(1, len(states)))
     plain = Asked(particles, scene, scene.ask, dt, springs)
     for force in acting:
