@@ -1,7 +1,5 @@
 """The preflight panel: what will go wrong, what the last run showed, and remedies at a press."""
 
-from typing import Any
-
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from sqlalchemy.orm import Session
@@ -26,26 +24,8 @@ router = APIRouter(prefix="/shots/{shot_id}/preflight")
 def panel(request: Request, shot_id: int) -> Response:
     """All findings about a shot as it is now, and about its latest run if it ran like this."""
     before, after = _all(request, shot_id)
-    return page(request, "preflight.html", shot_id=shot_id, before=before, after=after)
-
-
-@router.get(".json")
-def panel_json(request: Request, shot_id: int) -> dict[str, Any]:
-    """The same as data."""
-    before, after = _all(request, shot_id)
-    found = [{"when": when} | _plain(f) for when, part in (("before", before), ("after", after)) for f in part]
-    return {
-        "counted": counted(before + after),
-        "wrong": sum(f["severity"] == "wrong" for f in found),
-        "findings": found,
-    }
-
-
-def _plain(finding: Finding) -> dict[str, Any]:
-    return {
-        "check": finding.check, "row": finding.row, "path": finding.path, "message": finding.message,
-        "severity": finding.severity, "remedy": finding.remedy.label if finding.remedy else None,
-    }  # fmt: skip
+    count = counted(before + after)
+    return page(request, "preflight.html", shot_id=shot_id, before=before, after=after, count=count)
 
 
 def _all(request: Request, shot_id: int) -> tuple[list[Finding], list[Finding]]:

@@ -18,7 +18,7 @@ from hotgravel.core.shape.grid import GridFault, read_grid
 from hotgravel.core.shape.mesh import MeshFault, triangles_of
 from hotgravel.core.shape.pose import moves, pose_at
 from hotgravel.core.shot.document import Shot
-from hotgravel.core.shot.field import VelocityField
+from hotgravel.core.shot.velocity_field import VelocityField
 from hotgravel.core.shot.zones import Zone
 from hotgravel.store import runs, shots
 from hotgravel.web.studio import Studio

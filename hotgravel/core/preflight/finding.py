@@ -44,7 +44,6 @@ def setting(label: str, row: str, path: str, value: Any) -> Remedy:
     return Remedy(label, act)
 
 
-def counted(findings: list[Finding]) -> str:
-    """ "2 wrong, 1 doubtful" """
-    parts = [(sum(f.severity == s for f in findings), s) for s in ("wrong", "doubtful")]
-    return ", ".join(f"{n} {word}" for n, word in parts if n) or "nothing found"
+def counted(findings: list[Finding]) -> dict[str, int]:
+    """How many there are of each severity."""
+    return {severity: sum(f.severity == severity for f in findings) for severity in ("wrong", "doubtful")}

@@ -15,7 +15,7 @@ from hotgravel.core.shape.grid import VelocityGrid, sampled
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shot import zones as z
-from hotgravel.core.shot.field import VelocityField
+from hotgravel.core.shot.velocity_field import VelocityField
 
 FAR = 1e9
 FALLOFFS = ("straight", "smooth", "late", "early")

@@ -12,7 +12,6 @@ from hotgravel.core.drive.ask import Clock
 from hotgravel.core.drive.driver import Driver
 from hotgravel.core.shot.cues import Cue
 from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
-from hotgravel.core.shot.field import VelocityField
 from hotgravel.core.shot.fields import Pick, Quantity, Refer, fields_of
 from hotgravel.core.shot.finish import Finish
 from hotgravel.core.shot.forces import Force
@@ -21,6 +20,7 @@ from hotgravel.core.shot.props import Prop
 from hotgravel.core.shot.row import Clause, Row
 from hotgravel.core.shot.sources import Offshoot, Source
 from hotgravel.core.shot.units import Dress
+from hotgravel.core.shot.velocity_field import VelocityField
 from hotgravel.core.shot.zones import Both, Zone
 
 FORMAT: Literal["hotgravel.shot"] = "hotgravel.shot"

@@ -294,21 +294,26 @@ async function showFired(cue, frame) {
 
 // Preflight
 
+let preflightAsked = 0;
+
 async function tellPreflight() {
-  const told = await getJson(`/shots/${shotId}/preflight.json`);
-  const doubtful = told.findings.length - told.wrong;
-  const parts = [told.wrong && `${told.wrong} wrong`, doubtful && `${doubtful} doubtful`].filter(Boolean);
-  $("preflight-button").textContent = parts.length ? `Preflight: ${parts.join(", ")}` : "Preflight: clear";
-  $("preflight-button").classList.toggle("warned", told.wrong > 0);
-  if (!$("preflight").hidden) await openPreflight();
+  const asked = ++preflightAsked, answer = await fetch(`/shots/${shotId}/preflight`);
+  if (!answer.ok) return;
+  const panel = await answer.text();
+  if (asked < preflightAsked) return;  // it was asked again meanwhile
+  $("preflight").innerHTML = panel;
+  const { wrong, doubtful } = $("preflight").querySelector("h2").dataset;
+  const parts = Object.entries({ wrong, doubtful }).filter(([, count]) => count > 0).map(([word, count]) => `${count} ${word}`);
+  $("preflight-button").textContent = `Preflight: ${parts.join(", ") || "clear"}`;
+  $("preflight-button").classList.toggle("warned", wrong > 0);
 }
 
-async function openPreflight() {
+$("preflight-button").addEventListener("click", async () => {
+  if (!$("preflight").hidden) { $("preflight").hidden = true; return; }
   closeBecause();
-  $("preflight").innerHTML = await (await fetch(`/shots/${shotId}/preflight`)).text();
+  await tellPreflight();
   $("preflight").hidden = false;
-}
-$("preflight-button").addEventListener("click", () => { if ($("preflight").hidden) openPreflight(); else $("preflight").hidden = true; });
+});
 $("preflight").addEventListener("click", (event) => {
   const target = event.target.closest("button");
   if (!target) return;
