@@ -15,7 +15,7 @@ serve: $(VENV)/app.done $(VENV)/kernels.done
 	$(BIN)/hotgravel serve --port $(PORT)
 
 test: $(VENV)/dev.done $(VENV)/kernels.done
-	OMP_WAIT_POLICY=passive $(BIN)/python -m pytest -n 2 --dist loadfile --ignore tests/web  # the core side by side
+	$(BIN)/python -m pytest -n 2 --dist loadfile --ignore tests/web  # the core side by side
 	$(BIN)/python -m pytest tests/web  # browsers alone, so that none waits for another
 
 check: $(VENV)/dev.done

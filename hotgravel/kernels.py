@@ -1,4 +1,4 @@
-"""Where compiled kernels are kept between starts.
+"""Where compiled kernels are kept between starts, and how their threads wait.
 
 Numba notices a change in a kernel's own file but not in the files it calls, so the folder
 is named after a hash of all kernels: an edited kernel can never be answered from an
@@ -40,6 +40,15 @@ def kernel_folder() -> Path:
 def keep_compiled_kernels() -> None:
     """Point numba at the folder. Must run before numba is imported for the first time."""
     os.environ.setdefault("NUMBA_CACHE_DIR", str(kernel_folder()))
+
+
+def let_threads_sleep() -> None:
+    """Let a kernel's threads sleep where they wait for one another. Must run before the first kernel.
+
+    By default they spin; where a browser draws beside a run on the same cores, a thread that is kept from them
+    is then waited for at full load, and a run took more than twice as long.
+    """
+    os.environ.setdefault("OMP_WAIT_POLICY", "passive")
 
 
 def forget_older_kernels(keep: int = 3) -> None:

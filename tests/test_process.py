@@ -1,5 +1,7 @@
-"""That freed memory is used again, told by the pages that the system had to clear."""
+"""What the process asks of the system, as the system tells it: that freed memory is used again, by the pages that
+had to be cleared; that threads sleep where they wait, by what the OpenMP library says of itself."""
 
+import os
 import platform
 import subprocess
 import sys
@@ -33,3 +35,15 @@ def faults(script: str) -> int:
 @pytest.mark.parametrize("script", [MAKE_ANEW, SIDE_BY_SIDE])
 def test_what_a_step_frees_the_next_uses_again(script):
     assert faults("import hotgravel\n" + script) < 0.05 * faults(script)
+
+
+KERNEL = "import hotgravel, numpy as np; from hotgravel.core.lengths import lengths; lengths(np.ones((9, 3)))"
+
+
+@pytest.mark.skipif(platform.system() != "Linux", reason="another OpenMP library may stand in elsewhere")
+@pytest.mark.parametrize(("asked", "policy"), [(None, "PASSIVE"), ("active", "ACTIVE")])
+def test_threads_sleep_where_they_wait_unless_told_otherwise(asked, policy):
+    others = {name: value for name, value in os.environ.items() if name != "OMP_WAIT_POLICY"}
+    told = others | {"OMP_DISPLAY_ENV": "true"} | ({"OMP_WAIT_POLICY": asked} if asked else {})
+    run = subprocess.run([sys.executable, "-c", KERNEL], capture_output=True, text=True, check=True, env=told)
+    assert f"OMP_WAIT_POLICY = '{policy}'" in run.stderr
