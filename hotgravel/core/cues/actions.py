@@ -107,9 +107,8 @@ class Acting:
 
     def _still_there(self, ids: Ids) -> tuple[Ids, NDArray[np.bool_]]:
         """Indices of those that have not died meanwhile, and which of the ids they are; ids are in order."""
-        nobody = ids == NOBODY
-        if nobody.any():  # what happens to the shot happens alone
-            return ids[nobody], nobody
+        if _nobody(ids):
+            return ids, np.ones(len(ids), bool)
         return places_of(self.particles.id, ids)
 
     def _fire(self, watch: Watch, who: Ids, values: Array) -> None:
@@ -152,7 +151,7 @@ class Acting:
         self._record(watch, who, values, before, DID)
 
     def _states(self, who: Ids) -> NDArray[np.int16]:
-        return np.full(1, -1, np.int16) if _nobody(who) else self.particles.state.take(who)
+        return np.full(len(who), -1, np.int16) if _nobody(who) else self.particles.state.take(who)
 
     def _restored(self, then: c.Action, who: Ids) -> Array:
         if isinstance(then, c.Become):
@@ -230,7 +229,7 @@ class Acting:
         p, n = self.particles, len(who)
         if not n:
             return
-        place = np.zeros((1, 3)) if _nobody(who) else p.position.take(who, axis=0)
+        place = np.zeros((n, 3)) if _nobody(who) else p.position.take(who, axis=0)
         after = np.full(n, REMOVED, np.int16) if isinstance(watch.cue.then, c.Remove) else self._states(who)
         self.events.append(Events(
             cue=np.full(n, watch.number, np.int16), frame=np.full(n, self.look.landing, np.int32),
@@ -240,7 +239,7 @@ class Acting:
 
 
 def _nobody(who: Ids) -> bool:
-    """Whether it happens to the shot, which happens alone."""
+    """Whether it happens to the shot, which happens alone, though perhaps more than once at a moment."""
     return len(who) > 0 and who[0] == NOBODY
 
 

@@ -210,6 +210,21 @@ def test_starting_waits_for_its_cue_and_stopping_ends_it():
     assert len(for_some.last) == 20
 
 
+def test_what_happens_to_the_shot_more_than_once_at_a_moment_is_told_as_often():
+    jet = source(id="jet", emit={"kind": "stream", "rate": 240, "start": 1, "end": 25})
+    less = {
+        "kind": "keys",
+        "keys": [{"frame": 1, "value": 3 / 24}, {"frame": 3, "value": 1 / 24}, {"frame": 4, "value": 9.0}],
+    }
+    made = flight(
+        cue({"kind": "every", "frames": 1}, {"kind": "stop", "row": "jet"}, again="each", delay=less), supply=[jet]
+    )
+    at_four = made.events.frame == 4
+    for column in ("particle", "before", "after"):
+        assert getattr(made.events, column)[at_four].tolist() == [-1, -1, -1]
+    assert len(made.events.place) == len(made.events)
+
+
 def test_becoming_and_its_being_taken_back():
     then = {"kind": "become", "attribute": "radius", "value": 3.0, "plus": 0.5}
     made = flight(cue({"kind": "at_frame", "frame": 5}, then, frames=4), supply=[source(radius=0.1)])
