@@ -266,12 +266,11 @@ def schema() -> None:
 @commands.command()
 def warm() -> None:
     """Prepare the kernels, so that no run waits for them."""
-    from hotgravel.core.warm import KERNELS, warm
+    from hotgravel.core.warm import warm
     from hotgravel.kernels import forget_older_kernels
 
     start = time.perf_counter()
-    for number, name in enumerate(warm(), 1):
-        click.echo(f"Kernels {number}/{len(KERNELS)}: {name} ({time.perf_counter() - start:.0f} s)")
+    warm(lambda name: click.echo(f"Compiling {name} ({time.perf_counter() - start:.0f} s)"))
     forget_older_kernels()
     click.echo(f"Kernels are ready ({time.perf_counter() - start:.0f} s).")
 

@@ -1,16 +1,18 @@
 """Compile every kernel once, on the least work that needs it, so that no run waits for it."""
 
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numba.core import event
 
 from hotgravel.core.run.execute import execute
 from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shot.document import load
 
+CORE = "hotgravel.core."
 _AIR: dict[str, Any] = {"kind": "formula", "text": "speed"}
 _CROWD: dict[str, Any] = {"kind": "response", "attribute": "density", "begin": 0, "end": 1e6}
 _ENTER = {"kind": "enter", "state": "flight"}  # nothing is removed: kernels that nobody is left for are not prepared
@@ -63,14 +65,25 @@ def _world(folder: Path) -> World:
     return build(load(_SHOT), beside(folder))
 
 
-KERNELS: dict[str, Callable[[], None]] = {
-    "particles: births, motion, contacts, cues": _particles,
-    "pictures": _picture,
-}
+class _Compiling(event.Listener):
+    """Tells of each kernel of ours that is being compiled; those within another have no news of their own."""
+
+    def __init__(self, tell: Callable[[str], None]) -> None:
+        self.tell, self.depth = tell, 0
+
+    def on_start(self, happening: event.Event) -> None:
+        if self.depth == 0:
+            kernel = happening.data["dispatcher"].py_func
+            if kernel.__module__.startswith(CORE):
+                self.tell(f"{kernel.__module__.removeprefix(CORE)}: {kernel.__name__.lstrip('_')}")
+        self.depth += 1
+
+    def on_end(self, happening: event.Event) -> None:
+        self.depth -= 1
 
 
-def warm() -> Iterator[str]:
-    """Compile group after group; yields each one's name before it starts."""
-    for name, compile_group in KERNELS.items():
-        yield name
-        compile_group()
+def warm(tell: Callable[[str], None] = lambda _name: None) -> None:
+    """Compile every kernel that is not kept yet. `tell` hears of each before it is compiled."""
+    with event.install_listener("numba:compile", _Compiling(tell)):
+        _particles()
+        _picture()

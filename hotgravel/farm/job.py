@@ -18,8 +18,7 @@ PICTURE_SIZE = (640, 360)
 
 def prepare() -> None:
     """Load every kernel into this worker, so that the first run need not wait."""
-    for _ in warm():
-        pass
+    warm()
 
 
 def run_shot(run_id: int, document: dict[str, Any], folder: str, meshes: str) -> str:

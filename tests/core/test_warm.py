@@ -8,7 +8,7 @@ import importlib, pkgutil
 import hotgravel.core
 from hotgravel.core.warm import warm
 from numba.core.registry import CPUDispatcher
-list(warm())
+warm()
 for found in pkgutil.walk_packages(hotgravel.core.__path__, "hotgravel.core."):
     module = importlib.import_module(found.name)
     for kernel in vars(module).values():

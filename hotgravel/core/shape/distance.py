@@ -149,7 +149,8 @@ def distances(kind, sizes, tree, points):
     out = np.empty((len(points), 4))
     for i in prange(len(points)):
         x, y, z = points[i, 0], points[i, 1], points[i, 2]
-        out[i] = distance(kind, sizes[0], sizes[1], sizes[2], tree, x, y, z)
+        # a tuple taken as a row would compile the text of its errors too: 5 s
+        out[i, 0], out[i, 1], out[i, 2], out[i, 3] = distance(kind, sizes[0], sizes[1], sizes[2], tree, x, y, z)
     return out
 
 
