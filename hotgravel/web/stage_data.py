@@ -55,7 +55,7 @@ def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
         frames = range(shot.finish.first, shot.finish.last + 1) if moves(prop) else [shot.finish.first]
         poses = [pose_at(prop, shot.clock.at(f)) for f in frames]
         props.append({
-            "id": prop.id, "name": prop.name, "colour": prop.colour, "kind": prop.shape.kind,
+            "id": prop.id, "name": prop.name, "colour": prop.colour, "shine": prop.shine, "kind": prop.shape.kind,
             "vertices": np.round(vertices, 6).ravel().tolist(), "faces": faces.ravel().tolist(),
             "normals": np.round(normals, 4).ravel().tolist(),
             "poses": [[*p.position.tolist(), *p.quaternion.tolist(), p.scale] for p in poses],

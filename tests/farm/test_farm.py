@@ -5,9 +5,12 @@ import threading
 
 import pytest
 
+from hotgravel.core.picture.still import still_of
 from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.world import beside, build
+from hotgravel.core.shot.document import load
 from hotgravel.farm.cluster import Farm
-from hotgravel.farm.job import PICTURE, compute
+from hotgravel.farm.job import PICTURE, PICTURE_SIZE, compute
 from tests.conftest import at, document, source
 
 CROWD = {"kind": "burst", "count": 50, "frame": 1}
@@ -54,6 +57,15 @@ def test_a_run_is_computed_in_another_process(farm, tmp_path):
     assert FrameStore(tmp_path).frames() == [1, 2, 3, 4, 5, 6]
     assert ear.frames[1] == [1, 2, 3, 4, 5, 6]
     assert (tmp_path / PICTURE).read_bytes()[:4] == b"\x89PNG"
+
+
+def test_the_picture_is_of_a_frame_in_which_much_goes_on(tmp_path):
+    few, many = CROWD | {"count": 2}, CROWD | {"count": 60, "frame": 5}
+    shot = document(set=at(1.0), supply=[source(emit=few), source(id="more", emit=many)], finish={"last": 8})
+    compute(shot, tmp_path, tmp_path, lambda **_news: None)
+    world = build(load(shot), beside(tmp_path))
+    looks = {still_of(world, tmp_path, frame, PICTURE_SIZE): frame for frame in range(1, 9)}
+    assert looks[(tmp_path / PICTURE).read_bytes()] >= 5
 
 
 def test_a_run_is_cancelled_between_frames(farm, tmp_path):

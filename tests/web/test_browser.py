@@ -1,7 +1,10 @@
 """What a user does, in a real browser: the first page, the bench, a run, a because."""
 
+import io
 import re
 
+import numpy as np
+from PIL import Image
 from playwright.sync_api import Page, expect
 
 from tests.web.conftest import ended
@@ -167,6 +170,38 @@ def test_the_stage_is_coloured_wired_fitted_and_keeps_its_camera(page: Page, dem
     assert all(abs(a - b) < 1e-6 for a, b in zip(eye, again, strict=True))
     with page.expect_response("**/camera"):
         page.locator("#fit").click()
+
+
+def test_a_prop_that_glows_lights_the_stage(page: Page, client):
+    number = client.post("/shots", data={"starter": "ember burst"}).headers["location"].split("/")[-1]
+    page.goto(f"/shots/{number}")
+    until(page, "window.hotgravel?.stage.pieces().length")
+    page.evaluate("window.hotgravel.stage.look({ eye: [0, 3, 9], aim: [0, 0, 0] })")
+
+    def red_at(x: float, y: float, z: float) -> int:
+        page.wait_for_timeout(600)  # the next frame is drawn
+        place = page.evaluate(
+            """(at) => {
+                const { stage } = window.hotgravel, v = stage.camera.position.clone().fromArray(at).project(stage.camera);
+                return [v.x * 0.5 + 0.5, 0.5 - v.y * 0.5];
+            }""",
+            [x, y, z],
+        )
+        shown = Image.open(io.BytesIO(page.locator("#view").screenshot())).convert("RGB")
+        left, top = int(place[0] * shown.width), int(place[1] * shown.height)
+        return int(np.asarray(shown, int)[top - 3 : top + 4, left - 3 : left + 4, 0].mean())
+
+    dome, near, far = (0, 0.3, 0.6), (1.6, 0, 1), (-9, 0, -9)
+    dull = [red_at(*at) for at in (dome, near, far)]
+    page.locator("#row-vent-dome .fold").click()
+    page.locator("#dials-vent-dome").get_by_label("shine").select_option("glowing")
+    expect(page.locator(".last-edit")).to_contain_text("shine")
+    until(page, "window.hotgravel.stage.props.some((p) => p.lamp)")
+    lit = [red_at(*at) for at in (dome, near, far)]
+    assert lit[0] > dull[0] + 20
+    assert lit[1] > dull[1] + 10
+    assert lit[2] - dull[2] < 0.5 * (lit[1] - dull[1])
+    client.post(f"/shots/{number}/delete")
 
 
 def test_a_shot_is_made_renamed_run_cancelled_and_deleted(page: Page, demo_run: int):

@@ -3,6 +3,7 @@ particles splatted over them as glowing discs, under a dusk sky."""
 
 import io
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -18,6 +19,7 @@ from hotgravel.core.run.place import Place
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.run.world import World
 from hotgravel.core.shape.distance import distance
+from hotgravel.core.shot.props import Prop
 
 Array = NDArray[np.float64]
 ZENITH, HORIZON = np.array([0.006, 0.011, 0.028]), np.array([0.115, 0.050, 0.040])
@@ -26,6 +28,7 @@ for _ in range(2):
     _BAYER = np.block([[4 * _BAYER, 4 * _BAYER + 2], [4 * _BAYER + 3, 4 * _BAYER + 1]])
 _DITHER = (_BAYER + 0.5) / 64.0
 SUN = np.array([-0.45, 0.5, 0.74])
+EMBER = (1.0, 0.45, 0.16)
 FIELD_OF_VIEW = math.radians(38.0)
 
 
@@ -47,8 +50,11 @@ class View:
 
 def view_on(low: Array, high: Array) -> View:
     """A view from a little above that holds the box between two corners."""
-    middle, size = 0.5 * (low + high), float(np.linalg.norm(high - low))
-    away = max(size, 0.5) * 1.02
+    middle, size = 0.5 * (low + high), high - low
+    tall = 0.55 * size[1] / math.tan(0.5 * FIELD_OF_VIEW) + 0.5 * math.hypot(
+        size[0], size[2]
+    )  # its front as high as that
+    away = max(1.02 * float(np.linalg.norm(size)), tall, 0.5)
     return View(middle + away * np.array([0.62, 0.16, 0.74]), middle)
 
 
@@ -89,8 +95,26 @@ def _lumps(x, y, z):
     return total
 
 
+@njit(cache=True)
+def _lit(lamps, x, y, z, nx, ny, nz):
+    """What lamps (n, 9) give a surface at (x, y, z) that faces (nx, ny, nz): place, strength, reach, red, green, blue,
+    and whether they stand all round it, as a crowd does."""
+    red, green, blue = 0.0, 0.0, 0.0
+    for j in range(len(lamps)):
+        lamp = lamps[j]
+        ax, ay, az = lamp[0] - x, lamp[1] - y, lamp[2] - z
+        off = math.sqrt(ax * ax + ay * ay + az * az) + 1e-9
+        facing = (nx * ax + ny * ay + nz * az) / off
+        glow = lamp[3] * max(facing, -facing * lamp[8]) / (1.0 + (off / lamp[4]) ** 2)
+        red, green, blue = red + glow * lamp[5], green + glow * lamp[6], blue + glow * lamp[7]
+    return red, green, blue
+
+
 @njit(cache=True, parallel=True)
-def _props(image, depth, eye, axes, tan, kinds, sizes, boxes, poses, colours, tree, sun, lamp, zenith, horizon, far):
+def _props(
+    image, fire, depth, eye, axes, tan, kinds, sizes, boxes, poses, colours, own, tree, sun, lamps, zenith, horizon, far
+):
+    """Sky and props into `image` and `depth`, and the light that is a prop's own (`own`, 0 or 1) into `fire`."""
     rows, columns = depth.shape
     for r in prange(rows):
         o, e = np.empty(3), np.empty(3)
@@ -136,14 +160,14 @@ def _props(image, depth, eye, axes, tan, kinds, sizes, boxes, poses, colours, tr
                 depth[r, k] = nearest
                 speck = 0.5 * _lumps(2.3 * lx, 2.3 * ly, 2.3 * lz) + 0.3 * _lumps(7.1 * lx, 7.1 * ly, 7.1 * lz)
                 rough = 0.62 + 0.76 * (speck + 0.2 * _lumps(23.0 * lx, 23.0 * ly, 23.0 * lz))
-                ax = lamp[0] - eye[0] - nearest * d[0]
-                ay = lamp[1] - eye[1] - nearest * d[1]
-                az = lamp[2] - eye[2] - nearest * d[2]
-                off = math.sqrt(ax * ax + ay * ay + az * az) + 1e-9
-                glow = lamp[3] * abs(nx * ax + ny * ay + nz * az) / off / (1.0 + (off / lamp[4]) ** 2)
+                x, y, z = eye[0] + nearest * d[0], eye[1] + nearest * d[1], eye[2] + nearest * d[2]
+                glow = _lit(lamps, x, y, z, nx, ny, nz)
+                facing = abs(nx * d[0] + ny * d[1] + nz * d[2])
                 for c in range(3):
-                    lit = light + glow * (1.0, 0.45, 0.16)[c]
+                    lit = light + glow[c]
                     image[r, k, c] = colours[hit, c] * rough * lit * (1.0 - fog) + horizon[c] * fog * 0.8
+                    hot = colours[hit, c] * (0.35 + 0.8 * facing) + 0.45 * facing**3 * (1.0, 0.8, 0.3)[c]
+                    fire[r, k, c] = own[hit] * hot * rough * (1.0 - fog)
 
 
 @njit(cache=True)
@@ -201,7 +225,7 @@ def _flakes(image, depth, eye, axes, tan, position, radius, paint):
 
 
 @njit(cache=True)
-def _mesh(image, depth, eye, axes, tan, vertices, normals, faces, paint, sun, gloss):
+def _mesh(image, depth, eye, axes, tan, vertices, normals, faces, paint, sun, lamps, gloss):
     """Triangles with a colour and a normal at each corner, lit, nearer ones before farther ones."""
     rows, columns = depth.shape
     scale = 0.5 * rows / tan
@@ -241,11 +265,13 @@ def _mesh(image, depth, eye, axes, tan, vertices, normals, faces, paint, sun, gl
                 if facing < 0.0:
                     normal, facing = -normal, -facing
                 light = 0.16 + 0.1 * max(normal[1], 0.0) + 0.6 * max(0.0, (normal * sun).sum())
+                at = place + eye
+                glow = _lit(lamps, at[0], at[1], at[2], normal[0], normal[1], normal[2])
                 turned = look + 2.0 * facing * normal
                 shine = gloss[0] * max(0.0, (turned * sun).sum()) ** 40 + gloss[1] * (1.0 - facing) ** 4
                 for e in range(3):
                     colour = u * paint[a, e] + v * paint[b, e] + w * paint[c, e]
-                    image[r, k, e] = colour * (light + gloss[2]) + shine
+                    image[r, k, e] = colour * (light + glow[e] + gloss[2]) + shine
 
 
 GLOSS = {"dull": (0.0, 0.0, 0.0), "glassy": (0.9, 0.25, 0.05), "glowing": (0.1, 0.0, 1.1)}
@@ -272,7 +298,7 @@ def pixels_of(
         both = np.concatenate([*crowd, *(crowd or corners or [np.array([[-1.0, 0, -1], [1, 2, 1]])]), *corners[:8]])
         view = view_on(both.min(axis=0), both.max(axis=0))
     width, height = size
-    image, depth = np.zeros((height, width, 3)), np.zeros((height, width))
+    image, embers, depth = np.zeros((height, width, 3)), np.zeros((height, width, 3)), np.zeros((height, width))
     table = np.array([[*poses[p.id].matrix.ravel(), *poses[p.id].position, poses[p.id].scale] for p in props])
     colours = np.array([_linear(p.colour) for p in props]).reshape(-1, 3)
     kinds = np.array([world.shapes[p.id].kind for p in props], np.int64)
@@ -283,12 +309,15 @@ def pixels_of(
     far = 14.0 * float(np.linalg.norm(view.aim - view.eye))
     palette = np.array([_linear(s.colour) for s in world.shot.states]).reshape(-1, 3)
     glow, dull = _looks(world, particles, palette)
-    _props(image, depth, view.eye, axes, tan, kinds, sizes, boxes, table.reshape(-1, 13), colours, world.tree,
-           SUN / np.linalg.norm(SUN), _lamp(position[~dull]), ZENITH, HORIZON, far)  # fmt: skip
+    own = np.array([float(p.shine == "glowing") for p in props])
+    lamps = np.stack([_lamp(position[~dull]), *_lamps(props, boxes, table, colours)])
+    _props(image, embers, depth, view.eye, axes, tan, kinds, sizes, boxes, table.reshape(-1, 13), colours, own,
+           world.tree, SUN / np.linalg.norm(SUN), lamps, ZENITH, HORIZON, far)  # fmt: skip
+    bare = depth.copy()
     under = np.zeros(len(position), bool)
     for row in world.shot.skins:
         made = store.skin(frame, row.id)
-        _draw_skin(made, row.look, image, depth, view, tan)
+        _draw_skin(made, row.look, image, depth, view, tan, lamps)
         if row.shown == "instead":
             under |= True if row.whom is None else particles["state"] == world.states[row.whom]
     position, glow, dull = position[~under], glow[~under], dull[~under]
@@ -296,9 +325,9 @@ def pixels_of(
     for streaks in world.shot.streaks:
         made = streak_of(world.shot, store, frame, streaks)
         _draw_streaks(made, image, depth, view, tan)
-    embers = np.zeros_like(image)
     radius = particles["radius"].astype(float)
     _flakes(image, depth, view.eye, axes, tan, position[dull], radius[dull], glow[dull])
+    embers[depth < bare] = 0.0  # behind what was drawn since
     _splat(embers, depth, view.eye, axes, tan, position[~dull], radius[~dull], glow[~dull])
     image += embers + 0.9 * _blurred(embers, height / 55.0)
     mapped = 1.0 - np.exp(-1.5 * image)
@@ -306,7 +335,9 @@ def pixels_of(
     return (255.0 * np.clip(mapped, 0.0, 1.0) ** (1 / 2.2) + dither).astype(np.uint8)
 
 
-def _draw_skin(made: dict[str, Any], look: str, image: Array, depth: Array, view: View, tan: float) -> None:
+def _draw_skin(
+    made: dict[str, Any], look: str, image: Array, depth: Array, view: View, tan: float, lamps: Array
+) -> None:  # fmt: skip
     vertices, faces = made["vertices"].astype(float), made["faces"].astype(np.int64)
     if not len(faces):
         return
@@ -316,7 +347,8 @@ def _draw_skin(made: dict[str, Any], look: str, image: Array, depth: Array, view
     np.add.at(normals, faces.ravel(), np.repeat(across, 3, axis=0))
     paint = rgb_of(made["colour"]) ** 2.2
     sun = SUN / np.linalg.norm(SUN)
-    _mesh(image, depth, view.eye, view.axes(), tan, vertices, normals, faces, paint, sun, np.array(GLOSS[look]))
+    gloss = np.array(GLOSS[look])
+    _mesh(image, depth, view.eye, view.axes(), tan, vertices, normals, faces, paint, sun, lamps, gloss)
 
 
 def _draw_streaks(made: dict[str, Any], image: Array, depth: Array, view: View, tan: float) -> None:
@@ -344,12 +376,22 @@ def _looks(world: World, particles: dict[str, Any], palette: Array) -> tuple[Arr
 
 
 def _lamp(position: Array) -> Array:
-    """The crowd's own light: its middle, strength, and reach."""
+    """The crowd's own light: a lamp above its middle, all round what it is among."""
     if not len(position):
-        return np.array([0.0, 0.0, 0.0, 0.0, 1.0])
+        return np.array([0.0, 0.0, 0.0, 0.0, 1.0, *EMBER, 1.0])
     middle, spread = position.mean(axis=0), float(np.linalg.norm(position.std(axis=0)))
     reach = max(spread, 0.05)
-    return np.array([middle[0], middle[1] + 0.4 * reach, middle[2], 1.3 * min(1.0, len(position) / 3000.0), reach])
+    strength = 1.3 * min(1.0, len(position) / 3000.0)
+    return np.array([middle[0], middle[1] + 0.4 * reach, middle[2], strength, reach, *EMBER, 1.0])
+
+
+def _lamps(props: list[Prop], boxes: Array, table: Array, colours: Array) -> Iterator[Array]:
+    """A lamp in each solid prop that glows; sheets glow, but light nothing."""
+    for prop, (low, high), pose, colour in zip(props, boxes, table, colours, strict=True):
+        if prop.shine == "glowing" and (high - low).min() > 1e-3:
+            reach = 0.5 * float((high - low).max() * pose[12])
+            middle = pose[:9].reshape(3, 3) @ (0.5 * (low + high) * pose[12]) + pose[9:12]
+            yield np.array([*middle, 2.5, 2.0 * max(reach, 1e-6), *colour, 0.0])
 
 
 def _blurred(image: Array, sigma: float) -> Array:

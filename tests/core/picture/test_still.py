@@ -15,10 +15,13 @@ from tests.conftest import LOOSE, VENT, document, source
 BALL = {"kind": "prop", "id": "ball", "name": "ball", "colour": "#FFFFFF", "shape": {"kind": "sphere", "radius": 1}}
 
 
-def taken(tmp_path: Path, props, supply, frame=1):
-    world = build(load(document(set=[VENT, *props], matter=[LOOSE], supply=supply, finish={"last": 2})), beside(Path()))
+AHEAD = View(np.array([0.0, 0.0, 10.0]), np.zeros(3))
+
+
+def taken(tmp_path: Path, props, supply, frame=1, matter=(), view=AHEAD):
+    shot = document(set=[VENT, *props], matter=[LOOSE, *matter], supply=supply, finish={"last": 2})
+    world = build(load(shot), beside(Path()))
     execute(world, tmp_path)
-    view = View(np.array([0.0, 0.0, 10.0]), np.zeros(3))
     return np.asarray(Image.open(io.BytesIO(still_of(world, tmp_path, frame, (160, 90), view))).convert("RGB"), int)
 
 
@@ -46,3 +49,44 @@ def test_particles_glow_in_front_and_are_hidden_behind(tmp_path):
         return np.asarray(image, int)[45, 80]
 
     assert at(3.0)[0] > at(-3.0)[0] + 60
+
+
+def test_a_ball_that_glows_gives_light_to_what_is_near_and_faces_it(tmp_path):
+    floor = {"kind": "prop", "id": "floor", "name": "floor", "shape": {"kind": "plane", "width": 40, "depth": 40}}
+    set_ = [BALL, floor | {"position": [0, -1.5, 0]}]
+    dull = taken(tmp_path / "dull", set_, [])
+    lit = taken(tmp_path / "lit", [set_[0] | {"shine": "glowing", "colour": "#FF0000"}, *set_[1:]], [])
+    more = lit - dull
+    assert lit[45, 80, 0] > 220  # the ball itself
+    assert more[..., 0].min() > -3  # none loses
+    under, beside_it = more[64, 80, 0], more[64, 130, 0]
+    assert under > 2 * beside_it > 0
+    assert np.abs(more[64, 130, 1:]).max() <= 1  # in its own colour
+
+
+def test_a_skin_hides_the_glow_behind_it_and_is_lit_by_what_is_before_it(tmp_path):
+    skin = {"kind": "skin", "id": "skin", "cell": 0.05}
+    crowd = [source(radius=0.8, speed=0)]
+
+    def middle(name, z, shine):
+        ball = BALL | {"position": [1.2 if z > 0 else 0, 0, z], "shine": shine, "colour": "#FF0000"}
+        ball["shape"] = {"kind": "sphere", "radius": 0.5}
+        return taken(tmp_path / name, [ball], crowd, matter=[skin])[45, 83 if z > 0 else 80]
+
+    behind = middle("behind", -3, "glowing") - middle("behind, dull", -3, "dull")
+    assert np.abs(behind).max() <= 12  # the halo's light alone
+    before = middle("before", 1.2, "glowing") - middle("before, dull", 1.2, "dull")
+    assert before[0] > 20
+    assert np.abs(before[1:]).max() <= 12
+
+
+def test_what_is_tall_fits_the_picture(tmp_path):
+    """The view that is taken where none is asked for."""
+    mast = {"kind": "prop", "id": "mast", "name": "mast", "colour": "#FFFFFF", "position": [0, 4, 0],
+            "shape": {"kind": "box", "width": 0.5, "height": 8, "depth": 0.5}}  # fmt: skip
+    white = taken(tmp_path / "white", [mast], [], view=None)
+    black = taken(tmp_path / "black", [mast | {"colour": "#000000"}], [], view=None)
+    rows = np.nonzero((white - black).max(axis=(1, 2)) > 10)[0]
+    assert rows[0] > 1
+    assert rows[-1] < 88
+    assert len(rows) > 65

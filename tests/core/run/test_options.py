@@ -314,6 +314,7 @@ TURNS |= {name: Turn(*turn) for name, turn in (FIELDS | CUES).items()}
 SHOWN = {
     "prop.name",
     "prop.colour",
+    "prop.shine",
     "state.name",
     "state.colour",
     "state.shine",

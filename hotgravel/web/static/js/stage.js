@@ -8,6 +8,8 @@ import { ZoneOutlines } from "./zones.js";
 
 const HORIZON = new THREE.Color("#2A1B22"), ZENITH = new THREE.Color("#070A14");
 
+const MOST_LAMPS = 8;
+
 const SKY_VERTEX = `varying vec3 way; void main() { way = position; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`;
 const SKY_FRAGMENT = `
 uniform vec3 zenith; uniform vec3 horizon; varying vec3 way;
@@ -95,7 +97,7 @@ export class Stage {
   // The set
 
   build({ props, zones, first }) {
-    for (const prop of this.props) { prop.mesh.geometry.dispose(); prop.mesh.material.dispose(); }
+    for (const prop of this.props) { prop.mesh.geometry.dispose(); prop.mesh.material.dispose(); prop.halo?.material.dispose(); }
     this.set.clear();
     this.firstFrame = first;
     this.props = props.map((prop) => {
@@ -108,10 +110,11 @@ export class Stage {
         flatShading: prop.kind === "box" || prop.kind === "mesh" || prop.kind === "cylinder" || prop.kind === "cone",
         side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1,
       });
+      if (prop.shine === "glowing") material.emissive.set(prop.colour);
       roughen(material);
       const mesh = new THREE.Mesh(geometry, material);
       this.set.add(mesh);
-      return { ...prop, mesh };
+      return { ...prop, mesh, ...(prop.shine === "glowing" ? this.makeGlow(prop, geometry) : {}) };
     });
     this.outlines.build(zones ?? [], first);
     this.pose(first);
@@ -119,14 +122,37 @@ export class Stage {
     this.later();
   }
 
+  // A halo round a prop that glows, and a lamp in it: sheets light nothing, and a scene bears only so many lamps.
+  makeGlow(prop, geometry) {
+    geometry.computeBoundingSphere();
+    const { radius: reach, center: middle } = geometry.boundingSphere, sheet = prop.kind === "plane" || prop.kind === "disc";
+    if (sheet) return {};
+    const halo = new THREE.Sprite(new THREE.SpriteMaterial({ map: this.haloPicture ??= haloPicture(), color: prop.colour, opacity: 0.55, blending: THREE.AdditiveBlending, depthWrite: false, fog: false }));
+    this.set.add(halo);
+    if (this.set.children.filter((c) => c.isLight).length >= MOST_LAMPS) return { halo, reach, middle };
+    const lamp = new THREE.PointLight(prop.colour, 0, 0, 2);
+    this.set.add(lamp);
+    return { halo, lamp, reach, middle };
+  }
+
   pose(frame, absent = []) {
     this.outlines.pose(frame);
-    for (const { id, mesh, poses } of this.props) {
+    for (const { id, mesh, poses, halo, lamp, reach, middle } of this.props) {
       mesh.visible = !absent.includes(id);
       const at = poses[Math.max(0, Math.min(poses.length - 1, frame - this.firstFrame))];
       mesh.position.set(at[0], at[1], at[2]);
       mesh.quaternion.set(at[3], at[4], at[5], at[6]);
       mesh.scale.setScalar(at[7]);
+      if (halo) {
+        mesh.updateMatrix();
+        halo.visible = mesh.visible;
+        halo.position.copy(middle).applyMatrix4(mesh.matrix);
+        halo.scale.setScalar(5 * reach * at[7]);
+      }
+      if (lamp) {
+        lamp.position.copy(halo.position);
+        lamp.intensity = mesh.visible ? 16 * (reach * at[7]) ** 2 : 0;
+      }
     }
   }
 
@@ -297,8 +323,21 @@ float lumps(vec3 p) {
 }`)
       .replace("#include <color_fragment>", `#include <color_fragment>
 float speck = 0.5 * lumps(vPlace * 2.3) + 0.3 * lumps(vPlace * 7.1) + 0.2 * lumps(vPlace * 23.0);
-diffuseColor.rgb *= 0.62 + 0.76 * speck;`);
+diffuseColor.rgb *= 0.62 + 0.76 * speck;`)
+      .replace("#include <emissivemap_fragment>", `
+float facing = abs(dot(normal, normalize(vViewPosition))), hot = max(emissive.r, max(emissive.g, emissive.b));
+totalEmissiveRadiance = (emissive * (0.35 + 0.8 * facing) + hot * 0.45 * facing * facing * facing * vec3(1.0, 0.8, 0.3)) * (0.62 + 0.76 * speck);`);
   };
+}
+
+function haloPicture() {
+  const canvas = document.createElement("canvas");
+  canvas.width = canvas.height = 128;
+  const context = canvas.getContext("2d"), fade = context.createRadialGradient(64, 64, 0, 64, 64, 64);
+  for (const [at, strength] of [[0, 1], [0.25, 0.55], [0.45, 0.22], [0.7, 0.06], [1, 0]]) fade.addColorStop(at, `rgba(255,255,255,${strength})`);
+  context.fillStyle = fade;
+  context.fillRect(0, 0, 128, 128);
+  return new THREE.CanvasTexture(canvas);
 }
 
 function ringPicture() {
