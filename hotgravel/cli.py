@@ -129,7 +129,10 @@ def run(
                 seconds[part] = seconds.get(part, 0.0) + spent
             bar.update(1)
 
-        kept = execute.execute(world, out, frames=(first, last), landed=landed, clock=time.perf_counter, resume=resume)
+        kept = execute.execute(
+            world, out, frames=(first, last), landed=landed, resume=resume, clock=time.perf_counter,
+            processor=time.process_time,
+        )  # fmt: skip
     if as_json:
         paths = {"run": str(out), "frames": str(out / "frames"), "shot": str(out / "shot.json")}
         rounded = {part: round(spent, 4) for part, spent in seconds.items()}

@@ -41,7 +41,10 @@ def compute(
     def landed(frame: int, gauges: dict[str, Any]) -> None:
         tell(frame=frame, gauges=gauges)
 
-    kept = execute(world, folder, landed=landed, cancelled=stopped, clock=time.perf_counter, resume=True)
+    kept = execute(
+        world, folder, landed=landed, cancelled=stopped, resume=True, clock=time.perf_counter,
+        processor=time.process_time,
+    )  # fmt: skip
     take_picture(world, folder, kept)
     return "finished" if kept and kept[-1] == world.shot.finish.last else "cancelled"
 

@@ -9,7 +9,7 @@ import numpy as np
 from hotgravel.core.cues.because import UNITS
 from hotgravel.core.drive.value import is_driven
 from hotgravel.core.preflight.finding import Finding, Remedy, setting
-from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.frames import PROCESSOR, FrameStore
 from hotgravel.core.run.why_not import UNDER, nearest_of
 from hotgravel.core.run.world import World
 from hotgravel.core.shot import cues as c
@@ -136,8 +136,12 @@ def _slow(measured: Mapping[int, dict[str, Any]]) -> Iterator[Finding]:
     if len(took) < 5:
         return
     usual = float(np.median(list(took.values())))
-    worst = max(took, key=lambda f: took[f])
-    if took[worst] > SLOW * usual and took[worst] > 0.5:
+    worked = {f: measured[f].get(PROCESSOR, 0.0) for f in took}
+    much = SLOW * float(np.median(list(worked.values())))
+    # A frame that took longer without more work waited for something else on the machine.
+    slow = [f for f in took if took[f] > max(SLOW * usual, 0.5) and (worked[f] > much or not much)]
+    if slow:
+        worst = max(slow, key=lambda f: took[f])
         parts = measured[worst]["seconds"]
         part = max(parts, key=lambda name: parts[name])
         said = (

@@ -7,7 +7,7 @@ import numba
 
 from hotgravel.core.run import checkpoint
 from hotgravel.core.run.frame import AHEAD, Happened, Moment, first_frame, next_frame
-from hotgravel.core.run.frames import REMEDY, FrameStore, telling
+from hotgravel.core.run.frames import PROCESSOR, REMEDY, FrameStore, telling
 from hotgravel.core.run.gauges import measure
 from hotgravel.core.run.place import Place, files_in, remove
 from hotgravel.core.run.world import World
@@ -29,12 +29,14 @@ def execute(
     landed: Landed = lambda frame, gauges: None,
     cancelled: Callable[[], bool] = lambda: False,
     clock: Callable[[], float] = still,
+    processor: Callable[[], float] = still,
     resume: bool = False,
 ) -> list[int]:
     """Compute a world's frames into a folder and return those that are kept there.
 
     All frames from the first on are computed; `frames` says which of them are kept. `landed`
-    is called after each is safely written; `cancelled` is asked before each. With `resume` the
+    is called after each is safely written; `cancelled` is asked before each. `clock` and `processor`
+    tell the time and how long processors have worked, in seconds. With `resume` the
     run goes on from where an earlier one of the same world stopped in this folder; what it
     had kept stays as it is, and the result is the same bytes.
     """
@@ -57,11 +59,12 @@ def execute(
     if kept and kept[-1] >= last:
         return kept
     happened: Happened | None = None
+    begun = processor()
     if moment is None:
         moment, happened = first_frame(world, clock)
     while True:
         if happened is not None and moment.frame >= first and moment.frame not in there:
-            _keep(store, world, moment, happened, landed, clock)
+            _keep(store, world, moment, happened, landed, clock, processor, begun)
             kept.append(moment.frame)
         stop = moment.frame >= last or cancelled()
         if happened is not None and (stop or (moment.frame - finish.first) % checkpoint.EVERY == 0):
@@ -69,6 +72,7 @@ def execute(
                 checkpoint.save(folder, moment)
         if stop:
             return kept
+        begun = processor()
         happened = next_frame(world, moment, clock)
 
 
@@ -93,8 +97,9 @@ def _same_run(store: FrameStore, world: World, first: int) -> bool:
 
 
 def _keep(
-    store: FrameStore, world: World, moment: Moment, happened: Happened, landed: Landed, clock: Callable[[], float]
-) -> None:
+    store: FrameStore, world: World, moment: Moment, happened: Happened, landed: Landed,
+    clock: Callable[[], float], processor: Callable[[], float], begun: float,
+) -> None:  # fmt: skip
     start = clock()
     gauges = measure(world, moment.particles, happened)
     measured = clock()
@@ -105,7 +110,8 @@ def _keep(
     if skins:
         seconds["skins"] = round(wrapped - measured, 6)
     gauges["seconds"].update(seconds)
-    store.write_seconds(moment.frame, gauges["seconds"])
+    gauges[PROCESSOR] = round(processor() - begun, 6)
+    store.write_seconds(moment.frame, gauges["seconds"], gauges[PROCESSOR])
     landed(moment.frame, gauges)
 
 

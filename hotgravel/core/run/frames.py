@@ -44,6 +44,7 @@ class CannotKeep(ValueError):
 
 
 REMEDY = "make room, or put the folder right, and let the run go on."
+PROCESSOR = "processor"  # seconds that processors worked on a frame, whatever else the machine did
 
 
 @contextmanager
@@ -88,7 +89,7 @@ class FrameStore:
     ) -> None:  # fmt: skip
         """Land a frame, whole. The seconds that gauges tell stay out of it, so that the same frame
         is the same bytes."""
-        measured = {name: value for name, value in gauges.items() if name != "seconds"}
+        measured = {name: value for name, value in gauges.items() if name not in ("seconds", PROCESSOR)}
         stored = {name: getattr(particles, name).astype(dtype) for name, dtype in STORED.items()}
         happened = {name: getattr(events, name) for name in COLUMNS}
         groups = {"particles": stored, "events": happened}
@@ -103,9 +104,9 @@ class FrameStore:
         """The frame of the run that stands at a frame."""
         return float(frame)
 
-    def write_seconds(self, frame: int, seconds: dict[str, float]) -> None:
-        """How long each part of a frame took; kept beside it."""
-        self.write_note(f"seconds/{frame:+07d}.json", seconds)
+    def write_seconds(self, frame: int, seconds: dict[str, float], processor: float) -> None:
+        """How long each part of a frame took, and how long processors worked on all of it; kept beside it."""
+        self.write_note(f"seconds/{frame:+07d}.json", seconds | {PROCESSOR: processor})
 
     def particles(self, frame: int, names: Iterable[str] = tuple(STORED)) -> dict[str, NDArray[Any]]:
         """Arrays of the particles at a frame, by name. Raises `KeyError`, `DamagedFrame`."""
@@ -139,9 +140,10 @@ class FrameStore:
         except FAULTS as error:
             raise self._damaged(frame) from error
         try:
-            return gauges | {"seconds": self.note(f"seconds/{frame:+07d}.json")}
+            seconds = self.note(f"seconds/{frame:+07d}.json")
         except (OSError, ValueError):
-            return gauges | {"seconds": {}}
+            seconds = {}
+        return gauges | {PROCESSOR: seconds.pop(PROCESSOR, 0.0), "seconds": seconds}
 
     def _read(self, frame: int, group: str, names: Iterable[str]) -> dict[str, NDArray[Any]]:
         path = self._there(frame)

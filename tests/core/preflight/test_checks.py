@@ -197,7 +197,20 @@ def test_a_frame_that_took_far_longer_is_told(tmp_path):
             g["seconds"] = {"motion": 0.01, "skins": 0.02}
         measured[7]["seconds"]["skins"] = 3.0
 
+    def slow_with_work(measured):
+        slow(measured)
+        for g in measured.values():
+            g["processor"] = 0.05
+        measured[7]["processor"] = 5.0
+
+    def slow_beside_other_work(measured):
+        slow_with_work(measured)
+        measured[7]["processor"] = 0.07
+
+    assert after(tmp_path / "c", slow_beside_other_work, set=at(2.0))[1] == []
+    _, worked = after(tmp_path / "d", slow_with_work, set=at(2.0))
     _, told = after(tmp_path / "a", slow, set=at(2.0))
+    assert worked == told
     assert [f.message for f in told] == ["Frame 7 took 3.0 s, 100 times the usual, most of it in skins."]
     assert after(tmp_path / "b", set=at(2.0))[1] == []
 
