@@ -23,12 +23,13 @@ router = APIRouter(prefix="/shots/{shot_id}/preflight")
 @router.get("")
 def panel(request: Request, shot_id: int) -> Response:
     """All findings about a shot as it is now, and about its latest run if it ran like this."""
-    before, after = _all(request, shot_id)
+    before, after, nothing = _all(request, shot_id)
     count = counted(before + after)
-    return page(request, "preflight.html", shot_id=shot_id, before=before, after=after, count=count)
+    return page(request, "preflight.html", shot_id=shot_id, before=before, after=after, nothing=nothing, count=count)
 
 
-def _all(request: Request, shot_id: int) -> tuple[list[Finding], list[Finding]]:
+def _all(request: Request, shot_id: int) -> tuple[list[Finding], list[Finding], str]:
+    """What is found before a run and after it, and what to say where nothing was found after it."""
     studio: Studio = request.app.state.studio
     with studio.database.session() as session:
         shot = shots.document(session, shot_id)
@@ -37,17 +38,22 @@ def _all(request: Request, shot_id: int) -> tuple[list[Finding], list[Finding]]:
             world = build(shot, beside(studio.meshes))
         except ShotFault as fault:
             broken = [Finding("cannot be built", f.row, f.field, f.message) for f in fault.faults]
-            return in_order(broken + findings(shot, None, told)), []
-        return findings(shot, world, told), _after(studio, session, shot_id, shot, world)
+            return in_order(broken + findings(shot, None, told)), [], "The shot cannot run as it is."
+        return findings(shot, world, told), *_after(studio, session, shot_id, shot, world)
 
 
-def _after(studio: Studio, session: Session, shot_id: int, shot: Shot, world: World) -> list[Finding]:
-    """Of the latest run that is over, if it is of this very shot."""
+def _after(studio: Studio, session: Session, shot_id: int, shot: Shot, world: World) -> tuple[list[Finding], str]:
+    """Of the latest run that is over, if it is of this very shot; and what there is to say if nothing is found."""
     run = runs.latest(session, shot_id, with_frames=True)
-    if run is None or run.state in runs.GOING or run.revision != shots.record(session, shot_id).head:
-        return []
+    if run is None:
+        return [], "The shot has not run yet."
+    if run.state in runs.GOING:
+        return [], f"Run {run.id} is not over yet."
+    if run.revision != shots.record(session, shot_id).head:
+        return [], f"The page has changed since run {run.id}. Run it again to be told."
     measured = dict(runs.gauges(session, run.id))
-    return in_order(list(in_run(shot, world, studio.frames(run.id), measured)))
+    found = in_order(list(in_run(shot, world, studio.frames(run.id), measured)))
+    return found, f"Nothing found in run {run.id}."
 
 
 @router.post("/remedy")
@@ -57,7 +63,8 @@ def remedy(
     """Do what a finding offers."""
 
     def change(shot: Shot) -> Edited:
-        for finding in (f for part in _all(request, shot_id) for f in part):
+        before, after, _nothing = _all(request, shot_id)
+        for finding in before + after:
             if (finding.check, finding.row, finding.path) == (check, row, path) and finding.remedy:
                 return finding.remedy.act(shot)
         raise ShotFault.of("This finding is gone: the shot has changed. Look at the preflight again.")

@@ -101,6 +101,7 @@ def test_preflight_counts_tells_and_a_remedy_is_applied(page: Page, client: http
     button.click()
     line = page.locator(".finding", has_text="No particle is ever in late")
     expect(line).to_contain_text("gravity")
+    expect(page.locator("#preflight")).to_contain_text("The shot has not run yet.")
     line.get_by_role("button", name="Let all feel it").click()
     expect(page.locator(".last-edit")).to_contain_text("let all feel it")
     expect(button).to_have_text("Preflight: 1 doubtful")
@@ -108,6 +109,16 @@ def test_preflight_counts_tells_and_a_remedy_is_applied(page: Page, client: http
     assert plain(client, shot)["forces"][0]["whom"] is None
     page.keyboard.press("Escape")
     expect(page.locator("#preflight")).to_be_hidden()
+    client.post(f"/shots/{shot}/delete")
+
+
+def test_preflight_says_which_run_it_looked_at(client: httpx.Client):
+    shot = taken_in(client, document(set=at(2.0)))
+    run = client.get(f"/shots/{shot}/runs.json").json()[0]["id"]
+    assert f"Nothing found in run {run}." in client.get(f"/shots/{shot}/preflight").text
+    client.post(f"/shots/{shot}/rows/finish/set", data={"path": "last", "value": "30", "revision": 1})
+    told = client.get(f"/shots/{shot}/preflight").text
+    assert f"The page has changed since run {run}. Run it again to be told." in told
     client.post(f"/shots/{shot}/delete")
 
 
