@@ -1,12 +1,12 @@
 """What a worker does: one run, told about frame by frame."""
 
-import math
 import time
 from collections.abc import Callable
 from typing import Any
 
 from hotgravel.core.run.execute import execute
 from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.gauges import telling_frame
 from hotgravel.core.run.place import Place, place_of
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
@@ -50,20 +50,13 @@ def compute(
 
 
 def take_picture(world: Any, folder: Place, kept: list[int]) -> None:
-    """A picture for the shot's card, of the first frame with three quarters of the most that goes on in any."""
+    """A picture for the shot's card."""
     from hotgravel.core.picture.still import still_of
 
     if kept:
-        stirs = [_stir(FrameStore(folder).gauges(frame)) for frame in kept]
-        told = next(f for f, stir in zip(kept, stirs, strict=True) if stir >= 0.75 * max(stirs))
-        (folder / PICTURE).write_bytes(still_of(world, folder, told, PICTURE_SIZE))
-
-
-def _stir(gauges: dict[str, Any]) -> float:
-    """How much goes on in a frame: particles, times their mean speed, times the room that they take up."""
-    if not gauges["particles"]:
-        return 0.0
-    return float(gauges["particles"] * gauges["mean_speed"] * math.dist(*gauges["bounds"]))
+        store = FrameStore(folder)
+        frame = telling_frame({frame: store.gauges(frame) for frame in kept})
+        (folder / PICTURE).write_bytes(still_of(world, folder, frame, PICTURE_SIZE))
 
 
 def _abandoned() -> bool:

@@ -9,7 +9,7 @@ from fastapi.responses import Response
 from sqlalchemy.orm import Session
 
 from hotgravel.core.run.estimate import in_words
-from hotgravel.core.run.gauges import GAUGES
+from hotgravel.core.run.gauges import GAUGES, telling_frame
 from hotgravel.core.run.retimed import shown_frames
 from hotgravel.core.run.world import beside
 from hotgravel.core.shape.mesh import MeshFault, import_mesh
@@ -30,15 +30,19 @@ MOST_LANES = 6
 MESH_UNITS = fields_of(Mesh)["unit"].words  # type: ignore[attr-defined]
 
 
-def run_facts(run: RunRecord | None, head: int) -> dict[str, Any] | None:
+def run_facts(run: RunRecord, head: int) -> dict[str, Any]:
     """A run as the bench's scripts know it; `older` if the page has moved on since."""
-    if run is None:
-        return None
     return {
         "id": run.id, "state": run.state, "message": run.message, "quality": run.quality,
         "revision": run.revision, "first": run.first, "last": run.last, "landed": run.landed,
         "older": run.revision != head,
     }  # fmt: skip
+
+
+def opening_of(session: Session, run: RunRecord) -> dict[str, int]:
+    """The frame at which the stage opens on a run, if any has landed."""
+    measured = dict(runs.gauges(session, run.id))
+    return {"opening": telling_frame(measured)} if measured else {}
 
 
 def shot_facts(shot: Shot) -> dict[str, Any]:
@@ -107,7 +111,7 @@ def bench(request: Request, shot_id: int, run: int | None = None) -> Response:
         shown = _run_to_show(session, shot_id, run)
         facts = {
             "shot": {"id": shot_id, **shot_facts(shot)},
-            "run": run_facts(shown, there.head),
+            "run": shown and run_facts(shown, there.head) | opening_of(session, shown),
             "estimate": in_words(estimate_for(studio, session, shot_id, shot)),
             "camera": there.camera,
             "revision": there.head,

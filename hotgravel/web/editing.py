@@ -69,7 +69,7 @@ def _notebook(request: Request, session: Session, shot_id: int, status: int, typ
     head = shots.record(session, shot_id).head
     shot = shots.document(session, shot_id)
     run = runs.latest(session, shot_id, with_frames=True)
-    facts = {"shot": {"id": shot_id, **shot_facts(shot)}, "revision": head, "run": run_facts(run, head)}
+    facts = {"shot": {"id": shot_id, **shot_facts(shot)}, "revision": head, "run": run and run_facts(run, head)}
     if request.headers.get("hx-request"):
         status = 200  # the page asked, and shows the refusal where it belongs
     studio: Studio = request.app.state.studio

@@ -20,7 +20,7 @@ from hotgravel.core.run.why_not import why_not
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.units import show_quantity
 from hotgravel.store import runs, shots
-from hotgravel.web.bench import run_facts, shot_facts
+from hotgravel.web.bench import opening_of, run_facts, shot_facts
 from hotgravel.web.render import page
 from hotgravel.web.studio import Studio
 
@@ -39,7 +39,8 @@ def start(request: Request, shot_id: int) -> dict[str, Any]:
     notes = [*started.notes, *(str(f) for f in findings(started.shot))]
     if started.found:
         notes.insert(0, f"Nothing that matters changed since run {started.run.id}, so it is shown, not repeated.")
-    facts = run_facts(started.run, started.run.revision)
+    with studio.database.session() as session:
+        facts = run_facts(started.run, started.run.revision) | opening_of(session, started.run)
     return {"run": facts, "shot": shot_facts(started.shot), "notes": notes}
 
 
@@ -80,8 +81,9 @@ def run_json(request: Request, run_id: int) -> dict[str, Any]:
         run = runs.record(session, run_id)
         head = shots.record(session, run.shot_id).head
         measured = [{"frame": f, "gauges": g} for f, g in runs.gauges(session, run_id)]
+        facts = run_facts(run, head) | opening_of(session, run)
         shot = shots.document(session, run.shot_id, run.revision)
-        return {"run": run_facts(run, head), "frames": measured, "shot": shot_facts(shot)}
+        return {"run": facts, "frames": measured, "shot": shot_facts(shot)}
 
 
 @router.get("/runs/{run_id}/feed")

@@ -80,6 +80,13 @@ def test_a_first_time_user_tunes_the_burst_and_reads_a_because(page: Page, demo_
     until(page, "window.hotgravel.stage.frame.frame === 1")
 
 
+def test_a_run_that_is_over_opens_where_much_goes_on(page: Page, client, demo_run: int):
+    opening = client.get(f"/runs/{demo_run}.json").json()["run"]["opening"]
+    assert 1 < opening < 60  # the embers are on their way, and not yet on the ground
+    page.goto("/shots/1")
+    expect(page.locator("#frame-now")).to_have_text(f"frame {opening} of 120", timeout=20_000)
+
+
 def test_it_plays_at_the_shots_rate_and_is_stepped_by_key(page: Page, demo_run: int):
     page.set_viewport_size({"width": 760, "height": 520})  # a stage small enough for drawing in software
     open_burst(page)

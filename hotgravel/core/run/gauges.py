@@ -1,5 +1,7 @@
 """Gauges: what is measured of every frame."""
 
+import math
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -42,3 +44,20 @@ def measure(world: World, particles: Particles, happened: Happened) -> dict[str,
         "bounds": [particles.position.min(axis=0).tolist(), particles.position.max(axis=0).tolist()] if some else None,
         "seconds": {name: round(s, 6) for name, s in happened.seconds.items()},
     }  # fmt: skip
+
+
+MUCH = 0.6  # of the most that goes on in any frame
+
+
+def telling_frame(measured: Mapping[int, dict[str, Any]]) -> int:
+    """The first frame in which much goes on, from the gauges by frame: what a run is known by at a glance."""
+    stirs = {frame: _stir(gauges) for frame, gauges in sorted(measured.items())}
+    much = MUCH * max(stirs.values())
+    return next(frame for frame, stir in stirs.items() if stir >= much)
+
+
+def _stir(gauges: dict[str, Any]) -> float:
+    """Particles times their mean speed times the square of the room that they take up."""
+    if not gauges["particles"]:
+        return 0.0
+    return float(gauges["particles"] * gauges["mean_speed"] * math.dist(*gauges["bounds"]) ** 2)

@@ -130,7 +130,7 @@ function takeRun(next, itsShot) {
   // What was finished before can be moved about in at once; news of its gauges may take a while.
   if (!going()) {
     for (let n = 0; n < run.landed; n++) player.land(run.first + n);
-    player.seek(openingFrame());
+    player.seek(run.opening);
   }
   stopFollowing = follow(run.id, {
     landed(frame, gauges) {
@@ -149,7 +149,7 @@ function takeRun(next, itsShot) {
       tellRun(progress);
       tellPlayer();
       if (!startedHere && player.frames.kept.size) fitOnce();
-      if (!startedHere && watched) player.seek(openingFrame());
+      if (!startedHere && watched) openThere(run.id);
       startedHere = false;
     },
   });
@@ -162,8 +162,11 @@ function fitOnce() {
   stage.fitted = true;
 }
 
-// A run that was finished before opens at a frame where much is on its way.
-const openingFrame = () => run.first + Math.floor((run.landed - 1) / 8);
+// A run that nobody here had started is shown at the frame in which much goes on, as one that was over before.
+async function openThere(id) {
+  const known = await getJson(`/runs/${id}.json`);
+  if (run.id === id) player.seek(known.run.opening);
+}
 
 function tellRun(progress) {
   const busy = going();
