@@ -137,9 +137,13 @@ def _slow(measured: Mapping[int, dict[str, Any]]) -> Iterator[Finding]:
         return
     usual = float(np.median(list(took.values())))
     worked = {f: measured[f].get(PROCESSOR, 0.0) for f in took}
-    much = SLOW * float(np.median(list(worked.values())))
-    # A frame that took longer without more work waited for something else on the machine.
-    slow = [f for f in took if took[f] > max(SLOW * usual, 0.5) and (worked[f] > much or not much)]
+    work = float(np.median(list(worked.values())))
+    # A frame that took longer without as much more work waited for something else on the machine.
+    slow = [
+        f
+        for f, seconds in took.items()
+        if seconds > max(SLOW * usual, 0.5) and (not work or worked[f] > work * max(SLOW, 0.5 * seconds / usual))
+    ]
     if slow:
         worst = max(slow, key=lambda f: took[f])
         parts = measured[worst]["seconds"]

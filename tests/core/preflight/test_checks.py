@@ -203,11 +203,13 @@ def test_a_frame_that_took_far_longer_is_told(tmp_path):
             g["processor"] = 0.05
         measured[7]["processor"] = 5.0
 
-    def slow_beside_other_work(measured):
-        slow_with_work(measured)
-        measured[7]["processor"] = 0.07
+    for number, work in enumerate((0.07, 0.4)):  # 8 times the work does not explain 100 times the time
 
-    assert after(tmp_path / "c", slow_beside_other_work, set=at(2.0))[1] == []
+        def slow_beside_other_work(measured, work=work):
+            slow_with_work(measured)
+            measured[7]["processor"] = work
+
+        assert after(tmp_path / f"c{number}", slow_beside_other_work, set=at(2.0))[1] == []
     _, worked = after(tmp_path / "d", slow_with_work, set=at(2.0))
     _, told = after(tmp_path / "a", slow, set=at(2.0))
     assert worked == told
