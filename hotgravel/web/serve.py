@@ -57,5 +57,6 @@ def serve(host: str, port: int, *, demo: Sequence[str] = ()) -> None:
         host=host,
         port=port,
         log_level="warning",
+        timeout_keep_alive=75,  # seconds; at 5 a client that had paused as long could ask just as it was hung up on
         timeout_graceful_shutdown=2,
     )

@@ -13,7 +13,8 @@ import httpx
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-expect.set_options(timeout=15_000)  # drawing in software on a busy machine takes its time
+PATIENCE = 90  # seconds for what should come: a machine may stand still for a while, and only a fault waits so long
+expect.set_options(timeout=1000 * PATIENCE)
 CHROMIUM = [
     "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
@@ -28,7 +29,7 @@ class Server:
     store: Path
     process: subprocess.Popen[bytes]
 
-    def wait(self, seconds: float = 40) -> None:
+    def wait(self, seconds: float = PATIENCE) -> None:
         until = time.monotonic() + seconds
         while time.monotonic() < until:
             try:
@@ -74,11 +75,11 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
 
 @pytest.fixture(scope="session")
 def client(server: Server) -> Iterator[httpx.Client]:
-    with httpx.Client(base_url=server.url, timeout=30) as made:
+    with httpx.Client(base_url=server.url, timeout=PATIENCE) as made:
         yield made
 
 
-def ended(client: httpx.Client, run: int, seconds: float = 60) -> dict:
+def ended(client: httpx.Client, run: int, seconds: float = PATIENCE) -> dict:
     """The run's JSON once it is over."""
     until = time.monotonic() + seconds
     while time.monotonic() < until:
@@ -105,11 +106,20 @@ def browser() -> Iterator[Browser]:
 
 
 @pytest.fixture
-def page(browser: Browser, server: Server) -> Iterator[Page]:
+def scrap(client: httpx.Client) -> Iterator[list[int]]:
+    """Shots to be deleted once the page is closed, which would ask for what is gone."""
+    numbers: list[int] = []
+    yield numbers
+    for number in numbers:
+        client.post(f"/shots/{number}/delete")
+
+
+@pytest.fixture
+def page(browser: Browser, server: Server, scrap: list[int]) -> Iterator[Page]:
     """A page that fails its test on any error in its console."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url, accept_downloads=True)
     made = context.new_page()
-    made.set_default_timeout(20_000)
+    made.set_default_timeout(1000 * PATIENCE)
     wrong: list[str] = []
     made.on("console", lambda m: wrong.append(m.text) if m.type == "error" else None)
     made.on("pageerror", lambda e: wrong.append(str(e)))

@@ -5,6 +5,8 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page
 
+from tests.web.conftest import PATIENCE
+
 AXE = Axe()
 PAGES = {
     "shots": "/", "bench": "/shots/1", "history": "/shots/1/history", "runs": "/shots/1/runs", "disk": "/disk",
@@ -52,7 +54,7 @@ def test_the_bench_is_worked_by_keyboard_alone(page: Page, demo_run: int):
     for _ in range(3):
         page.keyboard.press("Shift+ArrowRight")
     page.locator("#frame-now", has_text="frame 31 of 120").wait_for()
-    for _ in range(100):
+    for _ in range(10 * PATIENCE):
         if page.evaluate("window.hotgravel.stage.frame?.frame") == 31:
             break
         page.wait_for_timeout(100)

@@ -14,7 +14,7 @@ import trimesh
 from plyfile import PlyData
 
 from hotgravel.core.run.frames import FrameStore
-from tests.web.conftest import ended
+from tests.web.conftest import PATIENCE, ended
 
 
 @pytest.fixture
@@ -358,7 +358,7 @@ def handed(client, run, **how):
     answer = client.post(f"/runs/{run}/handover", data=how)
     assert answer.status_code == 303, answer.text
     name = answer.headers["location"].split("#")[1]
-    until = time.monotonic() + 60
+    until = time.monotonic() + PATIENCE
     while time.monotonic() < until:
         told = client.get(f"/handovers/{name}.json").json()
         if not told["going"]:

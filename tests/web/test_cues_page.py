@@ -11,7 +11,7 @@ from playwright.sync_api import Page, expect
 
 from tests.conftest import GRAVITY, LOOSE, at, document, landing, source
 from tests.core.cues.test_cues import cascade
-from tests.web.conftest import ended
+from tests.web.conftest import PATIENCE, ended
 
 
 def taken_in(client: httpx.Client, shot: dict, run: bool = True) -> int:
@@ -27,10 +27,10 @@ def plain(client: httpx.Client, shot: int) -> dict:
 
 
 @pytest.fixture
-def flares(client: httpx.Client):
+def flares(client: httpx.Client, scrap: list[int]) -> int:
     number = taken_in(client, cascade())
-    yield number
-    client.post(f"/shots/{number}/delete")
+    scrap.append(number)
+    return number
 
 
 def test_a_cue_is_built_from_nothing(page: Page, client: httpx.Client, flares: int):
@@ -56,9 +56,9 @@ def test_a_cue_is_built_from_nothing(page: Page, client: httpx.Client, flares: i
 
 def test_a_because_is_followed_through_a_cascade_and_a_cue_is_asked_why_not(page: Page, flares: int):
     page.goto(f"/shots/{flares}")
-    expect(page.locator("#frame-now")).to_contain_text("of 48", timeout=20_000)
+    expect(page.locator("#frame-now")).to_contain_text("of 48")
     page.keyboard.press("End")
-    for _ in range(100):
+    for _ in range(10 * PATIENCE):
         if page.evaluate("window.hotgravel.stage.frame?.frame") == 48:
             break
         page.wait_for_timeout(100)
@@ -78,7 +78,7 @@ def test_a_because_is_followed_through_a_cascade_and_a_cue_is_asked_why_not(page
 
 def test_a_bar_of_a_lane_goes_to_its_frame_and_rings_whom_it_concerned(page: Page, flares: int):
     page.goto(f"/shots/{flares}")
-    expect(page.locator("#frame-now")).to_contain_text("of 48", timeout=20_000)
+    expect(page.locator("#frame-now")).to_contain_text("of 48")
     lane = page.locator(".lane.cue", has_text="cue bursts").locator("canvas")
     box = lane.bounding_box()
     page.mouse.click(box["x"] + box["width"] * 13.5 / 48, box["y"] + 12)
@@ -90,11 +90,12 @@ def test_a_bar_of_a_lane_goes_to_its_frame_and_rings_whom_it_concerned(page: Pag
     assert page.evaluate("window.hotgravel.stage.rings.visible")
 
 
-def test_preflight_counts_tells_and_a_remedy_is_applied(page: Page, client: httpx.Client):
+def test_preflight_counts_tells_and_a_remedy_is_applied(page: Page, client: httpx.Client, scrap: list[int]):
     late = {"kind": "state", "id": "late", "name": "late"}
     shot = taken_in(
         client, document(set=at(2.0), matter=[LOOSE, late, landing()], forces=[GRAVITY | {"whom": "late"}]), run=False
     )
+    scrap.append(shot)
     page.goto(f"/shots/{shot}")
     button = page.locator("#preflight-button")
     expect(button).to_have_text("Preflight: 1 wrong, 1 doubtful")
@@ -109,7 +110,6 @@ def test_preflight_counts_tells_and_a_remedy_is_applied(page: Page, client: http
     assert plain(client, shot)["forces"][0]["whom"] is None
     page.keyboard.press("Escape")
     expect(page.locator("#preflight")).to_be_hidden()
-    client.post(f"/shots/{shot}/delete")
 
 
 def test_preflight_says_which_run_it_looked_at(client: httpx.Client):
@@ -122,10 +122,11 @@ def test_preflight_says_which_run_it_looked_at(client: httpx.Client):
     client.post(f"/shots/{shot}/delete")
 
 
-def test_a_stroke_is_drawn_on_the_stage(page: Page, client: httpx.Client):
+def test_a_stroke_is_drawn_on_the_stage(page: Page, client: httpx.Client, scrap: list[int]):
     strokes = {"kind": "zone", "id": "chalk", "name": "chalk", "shape": {"kind": "strokes", "radius": 0.4}}
     shot = document(set=[*at(1.0), strokes])
     number = taken_in(client, shot, run=False)
+    scrap.append(number)
     page.goto(f"/shots/{number}")
     page.locator("#row-chalk .fold").click()
     page.locator("#row-chalk [data-draw]").click()
@@ -140,12 +141,12 @@ def test_a_stroke_is_drawn_on_the_stage(page: Page, client: httpx.Client):
     assert len(points) >= 3
     assert points[:, 1] == pytest.approx(np.zeros(len(points)), abs=1e-3)  # on the ground
     assert page.evaluate("window.hotgravel.stage.view()") == eye
-    client.post(f"/shots/{number}/delete")
 
 
-def test_a_table_becomes_a_signal_and_a_picture_a_palette(page: Page, client: httpx.Client):
+def test_a_table_becomes_a_signal_and_a_picture_a_palette(page: Page, client: httpx.Client, scrap: list[int]):
     tint = {"kind": "tint", "id": "paint"}
     shot = taken_in(client, document(set=at(1.0), matter=[LOOSE, tint], forces=[GRAVITY], supply=[source()]), run=False)
+    scrap.append(shot)
     page.goto(f"/shots/{shot}")
     page.locator("#row-gravity .fold").click()
     page.locator("#dials-gravity").get_by_label("Vary strength").select_option("swell")
@@ -171,17 +172,16 @@ def test_a_table_becomes_a_signal_and_a_picture_a_palette(page: Page, client: ht
     colours = [c for c, _ in next(r for r in plain(client, shot)["matter"] if r["id"] == "paint")["palette"]]
     assert colours[0] == "#26282B"
     assert "#C8431B" in colours
-    client.post(f"/shots/{shot}/delete")
 
 
-def test_a_retime_is_played_and_handed_over(page: Page, client: httpx.Client):
+def test_a_retime_is_played_and_handed_over(page: Page, client: httpx.Client, scrap: list[int]):
     back = {"kind": "keys", "keys": [{"frame": 1, "value": 25, "ease": "linear"}, {"frame": 25, "value": 1}]}
     shot = taken_in(client, document(set=at(2.0), finish={"last": 25, "retime": back}))
+    scrap.append(shot)
     page.goto(f"/shots/{shot}")
-    expect(page.locator("#frame-now")).to_contain_text("of 25", timeout=20_000)
+    expect(page.locator("#frame-now")).to_contain_text("of 25")
     expect(page.locator("#retimed")).to_be_checked()
     assert page.evaluate("window.hotgravel.player.shownAt[0]") == 25
     run = client.get(f"/shots/{shot}/runs.json").json()[0]["id"]
     page.goto(f"/runs/{run}/handover")
     expect(page.get_by_label("as the shot retimes them")).to_be_checked()
-    client.post(f"/shots/{shot}/delete")

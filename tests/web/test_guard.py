@@ -11,7 +11,7 @@ from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
 from hotgravel.web.guard import Access
-from tests.web.conftest import start, stop
+from tests.web.conftest import PATIENCE, start, stop
 
 TOKEN = "ashfall-over-the-camp-1"
 
@@ -55,7 +55,7 @@ def test_another_address_without_a_token_is_not_served(tmp_path):
     command = [sys.executable, "-m", "hotgravel.cli", "serve", "--host", "0.0.0.0", "--port", "0"]
     for token in ("", "short"):
         settings_ = os.environ | {"HOTGRAVEL_STORE": str(tmp_path), "HOTGRAVEL_TOKEN": token}
-        done = subprocess.run(command, env=settings_, capture_output=True, text=True, timeout=60)
+        done = subprocess.run(command, env=settings_, capture_output=True, text=True, timeout=PATIENCE)
         assert done.returncode == 1
         assert "set HOTGRAVEL_TOKEN to 16 characters or more" in done.stderr
 
@@ -74,7 +74,7 @@ def test_nothing_that_fits_the_schema_breaks_the_server(open_server):
     """On a server of its own, as it deletes too. Half of the calls name rows that are there."""
     server, log = open_server
     bearer = {"authorization": f"Bearer {TOKEN}"}
-    with httpx.Client(base_url=server.url, headers=bearer, timeout=30) as client:
+    with httpx.Client(base_url=server.url, headers=bearer, timeout=PATIENCE) as client:
         for _ in range(2):
             client.post("/shots", data={"starter": "cinder fountain"})
         client.post("/shots/1/rows/finish/set", data={"path": "last", "value": "5", "revision": 1})

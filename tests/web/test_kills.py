@@ -15,7 +15,7 @@ from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from tests.conftest import GRAVITY, at, document, landing, source
 from tests.core.run.test_execute import bytes_of
-from tests.web.conftest import ended, start, stop
+from tests.web.conftest import PATIENCE, ended, start, stop
 
 FRAMES = 60
 
@@ -44,14 +44,14 @@ def store(tmp_path):
 def test_ten_kills_of_ten_end_in_the_same_bytes(store, browser):
     running, folder = store
     dice = random.Random(11)
-    client = httpx.Client(base_url=running[-1].url, timeout=30)
+    client = httpx.Client(base_url=running[-1].url, timeout=PATIENCE)
     for kill in range(10):
         file = {"file": ("it.shot.json", json.dumps(shot(kill)).encode())}
         number = client.post("/shots/upload", files=file).headers["location"].split("/")[-1]
         run = client.post(f"/shots/{number}/runs").json()["run"]["id"]
         kept = FrameStore(folder / "store" / "runs" / f"{run:06d}")
         target = 1 + dice.randrange(40)
-        until = time.monotonic() + 60
+        until = time.monotonic() + PATIENCE
         while len(kept.frames()) < target:
             assert time.monotonic() < until
             time.sleep(0.002)
@@ -67,7 +67,7 @@ def test_ten_kills_of_ten_end_in_the_same_bytes(store, browser):
             running[-1].process.wait()
             before = kept.whole(1)
             running.append(start(folder / "store", folder / "log.txt", command="serve"))
-            client = httpx.Client(base_url=running[-1].url, timeout=30)
+            client = httpx.Client(base_url=running[-1].url, timeout=PATIENCE)
             told = client.get(f"/runs/{run}.json").json()["run"]
             assert told["state"] == "failed"
             assert "stopped when the application ended" in told["message"]

@@ -15,7 +15,7 @@ from hotgravel.core.run.place import place_of
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from tests.core.run.test_execute import bytes_of
-from tests.web.conftest import ended, start, stop
+from tests.web.conftest import PATIENCE, ended, start, stop
 from tests.web.test_kills import shot
 
 FRAMES = 150  # long enough to be still at it when a machine is killed
@@ -64,14 +64,14 @@ def busy(client) -> dict[str, tuple[str, ...]]:
 
 def test_a_killed_machine_does_not_end_the_run(machines, tmp_path):
     server, workers, address = machines
-    with httpx.Client(base_url=server.url, timeout=30) as client:
+    with httpx.Client(base_url=server.url, timeout=PATIENCE) as client:
         numbers = []
         for seed in (1, 2):
             file = {"file": ("it.shot.json", json.dumps(shot(seed, FRAMES)).encode())}
             made = client.post("/shots/upload", files=file).headers["location"].split("/")[-1]
             numbers.append(client.post(f"/shots/{made}/runs").json()["run"]["id"])
         kept = FrameStore(place_of(f"local://{tmp_path}/everywhere/runs/{numbers[0]:06d}"))
-        until = time.monotonic() + 60
+        until = time.monotonic() + PATIENCE
         while len(kept.frames()) < 20:
             assert time.monotonic() < until
             time.sleep(0.02)

@@ -140,7 +140,7 @@ FILES = {
 def test_a_bad_shot_file_is_told_and_adds_nothing(client, kind):
     data, said = FILES[kind]
     before = count(client)
-    told(client.post("/shots/upload", files={"file": ("x.shot.json", data)}, timeout=60), said)
+    told(client.post("/shots/upload", files={"file": ("x.shot.json", data)}), said)
     assert count(client) == before
 
 
@@ -205,7 +205,7 @@ def test_a_bad_mesh_is_told_and_adds_nothing(client, server, shot, kind):
     name, data, said = MESHES[kind]
     before = document(client, shot)
     kept = sorted(p.name for p in (server.store / "meshes").glob("*"))
-    answer = client.post(f"/shots/{shot}/meshes", data={"revision": 1}, files={"mesh": (name, data)}, timeout=60)
+    answer = client.post(f"/shots/{shot}/meshes", data={"revision": 1}, files={"mesh": (name, data)})
     told(answer, said)
     assert document(client, shot) == before
     assert sorted(p.name for p in (server.store / "meshes").glob("*")) == kept
