@@ -4,6 +4,7 @@ import io
 import re
 
 import numpy as np
+import pytest
 from PIL import Image
 from playwright.sync_api import Page, expect
 
@@ -311,7 +312,7 @@ def test_two_runs_are_laid_side_by_side(page: Page, client, demo_run: int):
     page.mouse.move(box["x"] + 260, box["y"] + 220, steps=3)
     page.mouse.up()
     a, b = page.evaluate("window.hotgravel.sides.map((s) => s.stage.view().eye)")
-    assert a == b
+    assert a == pytest.approx(b, abs=1e-9)  # each stage turns its own, to the last digit or so
     speeds = page.evaluate("window.hotgravel.sides.map((s) => s.measured.get(20).mean_speed)")
     assert speeds[0] > speeds[1]
     page.mouse.click(
