@@ -43,12 +43,14 @@ def keep_compiled_kernels() -> None:
 
 
 def let_threads_sleep() -> None:
-    """Let a kernel's threads sleep where they wait for one another. Must run before the first kernel.
+    """Let a kernel's threads soon sleep where they wait for one another. Must run before the first kernel.
 
     By default they spin; where a browser draws beside a run on the same cores, a thread that is kept from them
     is then waited for at full load, and a run took more than twice as long.
     """
-    os.environ.setdefault("OMP_WAIT_POLICY", "passive")
+    if "OMP_WAIT_POLICY" not in os.environ:
+        os.environ["OMP_WAIT_POLICY"] = "passive"
+        os.environ.setdefault("GOMP_SPINCOUNT", "10000")  # a moment first: the next kernel often comes at once
 
 
 def forget_older_kernels(keep: int = 3) -> None:
