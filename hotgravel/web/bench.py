@@ -39,10 +39,9 @@ def run_facts(run: RunRecord, head: int) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def opening_of(session: Session, run: RunRecord) -> dict[str, int]:
+def opening_of(measured: list[tuple[int, dict[str, Any]]]) -> dict[str, int]:
     """The frame at which the stage opens on a run, if any has landed."""
-    measured = dict(runs.gauges(session, run.id))
-    return {"opening": telling_frame(measured)} if measured else {}
+    return {"opening": telling_frame(dict(measured))} if measured else {}
 
 
 def shot_facts(shot: Shot) -> dict[str, Any]:
@@ -111,7 +110,7 @@ def bench(request: Request, shot_id: int, run: int | None = None) -> Response:
         shown = _run_to_show(session, shot_id, run)
         facts = {
             "shot": {"id": shot_id, **shot_facts(shot)},
-            "run": shown and run_facts(shown, there.head) | opening_of(session, shown),
+            "run": shown and run_facts(shown, there.head) | opening_of(runs.gauges(session, shown.id)),
             "estimate": in_words(estimate_for(studio, session, shot_id, shot)),
             "camera": there.camera,
             "revision": there.head,

@@ -40,7 +40,7 @@ def start(request: Request, shot_id: int) -> dict[str, Any]:
     if started.found:
         notes.insert(0, f"Nothing that matters changed since run {started.run.id}, so it is shown, not repeated.")
     with studio.database.session() as session:
-        facts = run_facts(started.run, started.run.revision) | opening_of(session, started.run)
+        facts = run_facts(started.run, started.run.revision) | opening_of(runs.gauges(session, started.run.id))
     return {"run": facts, "shot": shot_facts(started.shot), "notes": notes}
 
 
@@ -80,10 +80,10 @@ def run_json(request: Request, run_id: int) -> dict[str, Any]:
     with studio.database.session() as session:
         run = runs.record(session, run_id)
         head = shots.record(session, run.shot_id).head
-        measured = [{"frame": f, "gauges": g} for f, g in runs.gauges(session, run_id)]
-        facts = run_facts(run, head) | opening_of(session, run)
+        measured = runs.gauges(session, run_id)
+        facts = run_facts(run, head) | opening_of(measured)
         shot = shots.document(session, run.shot_id, run.revision)
-        return {"run": facts, "frames": measured, "shot": shot_facts(shot)}
+        return {"run": facts, "frames": [{"frame": f, "gauges": g} for f, g in measured], "shot": shot_facts(shot)}
 
 
 @router.get("/runs/{run_id}/feed")

@@ -51,10 +51,9 @@ class View:
 def view_on(low: Array, high: Array) -> View:
     """A view from a little above that holds the box between two corners."""
     middle, size = 0.5 * (low + high), high - low
-    tall = 0.55 * size[1] / math.tan(0.5 * FIELD_OF_VIEW) + 0.5 * math.hypot(
-        size[0], size[2]
-    )  # its front as high as that
-    away = max(1.02 * float(np.linalg.norm(size)), tall, 0.5)
+    front = 0.5 * math.hypot(size[0], size[2])  # how far its front stands before its middle
+    tall = 0.55 * size[1] / math.tan(0.5 * FIELD_OF_VIEW)  # from where its height, and a tenth, fills the picture
+    away = max(1.02 * float(np.linalg.norm(size)), front + tall, 0.5)
     return View(middle + away * np.array([0.62, 0.16, 0.74]), middle)
 
 
