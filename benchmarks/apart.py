@@ -6,7 +6,7 @@ from collections.abc import Callable
 import numpy as np
 from scipy.spatial import cKDTree
 
-from hotgravel.core.matter.particles.neighbours import separate
+from hotgravel.core.matter.neighbours import separate
 
 N, ROUNDS = 100_000, 7
 

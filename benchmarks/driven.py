@@ -14,8 +14,8 @@ from scipy.interpolate import PchipInterpolator
 from scipy.spatial import cKDTree
 from scipy.special import ndtri
 
+from hotgravel.core.matter.neighbours import separate
 from hotgravel.core.matter.particles.advance import advance
-from hotgravel.core.matter.particles.neighbours import separate
 from hotgravel.core.matter.particles.state import Particles, blank
 from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shape.zones import Scene

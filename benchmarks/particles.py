@@ -10,9 +10,9 @@ from dataclasses import fields
 import numpy as np
 
 from hotgravel.core.matter.particles.advance import advance
-from hotgravel.core.matter.particles.colliders import Surface, table_of
 from hotgravel.core.matter.particles.state import blank
 from hotgravel.core.shape.bvh import empty_tree
+from hotgravel.core.shape.colliders import Surface, table_of
 from hotgravel.core.shape.distance import PLANE
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.pose import Pose

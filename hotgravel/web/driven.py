@@ -16,7 +16,7 @@ from hotgravel.core.drive.responses import Response
 from hotgravel.core.drive.starters import STARTERS
 from hotgravel.core.drive.table import signal_csv
 from hotgravel.core.drive.value import DRIVERS, is_signal
-from hotgravel.core.matter.particles.crowd import ParticleCrowd
+from hotgravel.core.matter.crowd import ParticleCrowd
 from hotgravel.core.run.frames import DamagedFrame
 from hotgravel.core.run.reading import crowd_at
 from hotgravel.core.run.world import beside, build

@@ -6,10 +6,10 @@ from sqlalchemy.orm import Session
 
 from hotgravel.core.preflight.after import in_run
 from hotgravel.core.preflight.checks import findings, in_order
-from hotgravel.core.preflight.finding import Finding, counted
 from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import ShotFault
+from hotgravel.core.shot.finding import Finding, counted
 from hotgravel.core.shot.spot import Edited
 from hotgravel.store import runs, shots
 from hotgravel.web.editing import Number, Text, answer

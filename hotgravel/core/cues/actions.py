@@ -1,6 +1,6 @@
 """What cues do, at once or after a delay, and how it is taken back."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -8,12 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.chance import uniforms
-from hotgravel.core.cues.conditions import Ids, Look, Watch, comes_due, fires, places_of
+from hotgravel.core.cues.conditions import Ids, Look, Watch, comes_due, fires
 from hotgravel.core.cues.record import DID, NOBODY, REMOVED, UNDID, Events
-from hotgravel.core.drive.value import one
-from hotgravel.core.matter.particles.births import headings, ways_of
-from hotgravel.core.matter.particles.state import Particles
-from hotgravel.core.shape.zones import Scene
+from hotgravel.core.drive.value import one, three
+from hotgravel.core.matter.aims import headings, unit, ways_of
+from hotgravel.core.matter.contract import Shed
+from hotgravel.core.matter.elements import LOOSE, PINNED, Elements, places_of
 from hotgravel.core.shot import cues as c
 
 Array = NDArray[np.float64]
@@ -72,115 +72,108 @@ def absent(cues: Sequence[c.Cue], memory: Memory) -> set[str]:
 
 @dataclass
 class Acting:
-    """A moment in which cues act: what they look at, what they remember, when it is, and what comes of it."""
+    """A moment in which cues act: what they look at (a look for each matter), what they remember, when it is, and what
+    comes of it. Ids are of all matters: none is used twice in a run."""
 
-    look: Look
+    looks: Mapping[str, Look]
     memory: Memory
     watched: tuple[Watch, ...]
     time: float
     span: float  # seconds a frame
     events: list[Events]
-    shed: list[tuple[str, Ids, int]] = field(default_factory=list)  # offshoot, whom it comes off, the cue
+    sheds: list[Shed] = field(default_factory=list)
 
-    @property
-    def particles(self) -> Particles:
-        return self.look.particles
-
-    @property
-    def scene(self) -> Scene:
-        return self.look.scene
+    def __post_init__(self) -> None:
+        self.first = next(iter(self.looks.values()))
+        self.numbers = {name: number for number, name in enumerate(self.looks)}
 
     def go(self) -> None:
         """All cues in order, once; what was due first. One that follows another sees it at the same moment
         where it stands behind it, and at the next where it stands before it, so no loop can spin within one."""
         by_number = {w.number: w for w in self.watched}
         for number, what, ids, values in self.memory.ripe(self.time):
-            who, found = self._still_there(ids)
-            {DID: self._do, AGAIN: self._enact, UNDID: self._undo}[what](by_number[number], who, values[found])
+            do = {DID: self._do, AGAIN: self._enact, UNDID: self._undo}[what]
+            if _nobody(ids):
+                do(by_number[number], None, ids, values)
+                continue
+            for name, look in self.looks.items():
+                who, found = places_of(look.elements.id, ids)
+                if len(who):
+                    do(by_number[number], name, who, values[found])
         followed = {w.follows for w in self.watched if w.follows >= 0}
         for watch in self.watched:
-            who, values = fires(watch, self.look)
+            concerned = [n for n in self.looks if watch.matter in (None, n)]
+            fired = {name: fires(watch, self.looks[name]) for name in concerned}
             if watch.number in followed:
-                self.memory.recent[watch.number] = self.particles.id[who]
-            self._fire(watch, who, values)
-        self.particles.looked |= self.particles.age >= 0.0
+                each = [self.looks[name].elements.id[who] for name, (who, _) in fired.items()]
+                self.memory.recent[watch.number] = np.sort(np.concatenate([*each, np.zeros(0, np.int64)]))
+            if isinstance(watch.cue.then, c.GLOBAL):
+                self._fire_once(watch, [values for who, values in fired.values() if len(who)])
+                continue
+            for name, (who, values) in fired.items():
+                self._fire(watch, name, who, values)
+        for look in self.looks.values():
+            look.elements.looked |= look.elements.age >= 0.0
 
-    def _still_there(self, ids: Ids) -> tuple[Ids, NDArray[np.bool_]]:
-        """Indices of those that have not died meanwhile, and which of the ids they are; ids are in order."""
-        if _nobody(ids):
-            return ids, np.ones(len(ids), bool)
-        return places_of(self.particles.id, ids)
+    def _fire_once(self, watch: Watch, values: list[Array]) -> None:
+        """It happens to the shot, once, because of the first element; at a set frame though there may be none."""
+        if watch.cue.again == "once" and watch.number in self.memory.done:
+            return
+        if comes_due(watch.cue.when, self.first.ask.frame):
+            values = [np.zeros(1)]
+        if values:
+            self.memory.done.add(watch.number)
+            self._fire(watch, None, np.array([NOBODY]), values[0][:1])
 
-    def _fire(self, watch: Watch, who: Ids, values: Array) -> None:
-        cue = watch.cue
-        if isinstance(cue.then, c.GLOBAL):
-            if comes_due(cue.when, self.scene.ask.frame):  # though there may be no particle
-                who, values = np.array([NOBODY]), np.zeros(1)
-            who, values = who[:1], values[:1]  # it happens to the shot, once, because of the first
-            if cue.again == "once" and watch.number in self.memory.done:
-                return
+    def _fire(self, watch: Watch, name: str | None, who: Ids, values: Array) -> None:
         if not len(who):
             return
-        if isinstance(cue.then, c.GLOBAL):
-            self.memory.done.add(watch.number)
-        delay = one(cue, "delay", self.look.ask)
+        delay = one(watch.cue, "delay", self.first.ask)
         if delay > 0.0:
-            self.memory.wait(self.time + delay, watch.number, self._ids(who), DID, values)
+            self.memory.wait(self.time + delay, watch.number, self._ids(name, who), DID, values)
         else:
-            self._do(watch, who, values)
+            self._do(watch, name, who, values)
 
-    def _ids(self, who: Ids) -> Ids:
-        return who if _nobody(who) else self.particles.id.take(who)
+    def _elements(self, name: str | None) -> Elements:
+        """Those of a matter. What happens to the shot needs none."""
+        return self.looks[name].elements if name is not None else self.first.elements
 
-    def _do(self, watch: Watch, who: Ids, values: Array) -> None:
+    def _ids(self, name: str | None, who: Ids) -> Ids:
+        return who if name is None else self._elements(name).id.take(who)
+
+    def _do(self, watch: Watch, name: str | None, who: Ids, values: Array) -> None:
         cue = watch.cue
         if cue.frames is None:
-            self._enact(watch, who, values)
+            self._enact(watch, name, who, values)
             return
-        ids, restored = self._ids(who), self._restored(cue.then, who)
-        self._enact(watch, who, values)
-        if isinstance(cue.then, c.Kick | c.Shed):
+        ids, restored = self._ids(name, who), self._restored(cue.then, name, who)
+        self._enact(watch, name, who, values)
+        if isinstance(cue.then, c.Kick | c.Spin | c.Shed):
             for n in range(1, cue.frames):
                 self.memory.wait(self.time + n * self.span, watch.number, ids, AGAIN, values)
         else:
             self.memory.wait(self.time + cue.frames * self.span, watch.number, ids, UNDID, restored)
 
-    def _enact(self, watch: Watch, who: Ids, values: Array) -> None:
-        before = self._states(who)
-        self._act(watch, who)
-        self._record(watch, who, values, before, DID)
+    def _enact(self, watch: Watch, name: str | None, who: Ids, values: Array) -> None:
+        before = self._states(name, who)
+        if name is None:
+            self._act_on_shot(watch.cue.then)
+        else:
+            self._act(watch, self.looks[name], who)
+        self._record(watch, name, who, values, before, DID)
 
-    def _states(self, who: Ids) -> NDArray[np.int16]:
-        return np.full(len(who), -1, np.int16) if _nobody(who) else self.particles.state.take(who)
+    def _states(self, name: str | None, who: Ids) -> NDArray[np.int16]:
+        return np.full(len(who), -1, np.int16) if name is None else self._elements(name).state.take(who)
 
-    def _restored(self, then: c.Action, who: Ids) -> Array:
+    def _restored(self, then: c.Action, name: str | None, who: Ids) -> Array:
         if isinstance(then, c.Become):
-            return np.asarray(getattr(self.particles, _held(then.attribute))[who], float)
-        return self._states(who).astype(float)
+            return np.asarray(getattr(self._elements(name), _column(then.attribute))[who], float)
+        if isinstance(then, c.Unpin):
+            return self._elements(name).pinned[who].astype(float)
+        return self._states(name, who).astype(float)
 
-    def _act(self, watch: Watch, who: Ids) -> None:
-        p, then, ask = self.particles, watch.cue.then, self.look.ask
+    def _act_on_shot(self, then: c.Action) -> None:
         match then:
-            case c.Enter():
-                p.state[who] = watch.after
-            case c.Remove():
-                p.life[who] = -np.inf
-            case c.Pin():
-                p.pinned[who], p.velocity[who] = 1, 0.0
-            case c.Unpin():
-                p.pinned[who] = 0
-            case c.Kick():
-                p.velocity[who] += one(then, "speed", ask) * self._ways(watch, then, who)
-                self.look.refresh()
-            case c.Become():
-                name = _held(then.attribute)
-                array = getattr(p, name)
-                array[who] = np.maximum(one(then, "value", ask) * array[who] + one(then, "plus", ask), LEAST[name])
-                if name == "size":
-                    p.radius[who] = p.size[who]
-                self.look.refresh()
-            case c.Shed():
-                self.shed.append((then.offshoot, who, watch.number))
             case c.Start():
                 self.memory.switched[then.row] = True
             case c.Stop():
@@ -188,64 +181,109 @@ class Acting:
             case c.Swap():
                 self.memory.swapped[then.prop] = then.by
 
-    def _undo(self, watch: Watch, who: Ids, values: Array) -> None:
-        p, then = self.particles, watch.cue.then
-        before = self._states(who)
+    def _act(self, watch: Watch, look: Look, who: Ids) -> None:
+        p, then, ask = look.elements, watch.cue.then, self.first.ask
         match then:
             case c.Enter():
-                mine = p.state[who] == watch.after  # another cue may have moved it on meanwhile
-                who, values, before = who[mine], values[mine], before[mine]
-                p.state[who] = values.astype(np.int16)
+                p.state[who] = watch.after
+            case c.Remove():
+                p.life[who] = -np.inf
             case c.Pin():
-                p.pinned[who] = 0
+                p.pinned[who], p.velocity[who] = PINNED, 0.0
+                p.stop_spinning(who)
             case c.Unpin():
-                p.pinned[who], p.velocity[who] = 1, 0.0
+                p.pinned[who] = LOOSE
+            case c.Kick():
+                p.velocity[who] += one(then, "speed", ask) * self._ways(watch, look, then, who)
+                look.refresh()
+            case c.Spin():
+                p.add_spin(who, np.radians(one(then, "rate", ask)) * unit(three(then, "axis", ask)))
+                look.refresh()
             case c.Become():
-                name = _held(then.attribute)
-                getattr(p, name)[who] = values
+                name = _column(then.attribute)
+                array = getattr(p, name)
+                array[who] = np.maximum(one(then, "value", ask) * array[who] + one(then, "plus", ask), LEAST[name])
                 if name == "size":
-                    p.radius[who] = values
-                self.look.refresh()
+                    p.radius[who] = p.size[who]
+                look.refresh()
+            case c.Shed():
+                self.sheds.append(Shed(then.offshoot, p, who, watch.number))
+
+    def _undo(self, watch: Watch, name: str | None, who: Ids, values: Array) -> None:
+        then, before = watch.cue.then, self._states(name, who)
+        if name is None:
+            self._undo_on_shot(then)
+        else:
+            look = self.looks[name]
+            if isinstance(then, c.Enter):
+                mine = look.elements.state[who] == watch.after  # another cue may have moved it on meanwhile
+                who, values, before = who[mine], values[mine], before[mine]
+            self._take_back(then, look, who, values)
+        self._record(watch, name, who, values, before, UNDID)
+
+    def _undo_on_shot(self, then: c.Action) -> None:
+        match then:
             case c.Start():
                 self.memory.switched[then.row] = False
             case c.Stop():
                 self.memory.switched[then.row] = True
             case c.Swap():
                 self.memory.swapped.pop(then.prop, None)
-        self._record(watch, who, values, before, UNDID)
 
-    def _ways(self, watch: Watch, then: c.Kick, who: Ids) -> Array:
-        p, aim = self.particles, then.aim
-        occasion = 1 + self.look.landing - int(self.scene.ask.clock.first)
+    def _take_back(self, then: c.Action, look: Look, who: Ids, values: Array) -> None:
+        p = look.elements
+        match then:
+            case c.Enter():
+                p.state[who] = values.astype(np.int16)
+            case c.Pin():
+                p.pinned[who] = LOOSE
+            case c.Unpin():
+                p.pinned[who], p.velocity[who] = np.maximum(values, PINNED).astype(np.uint8), 0.0
+                p.stop_spinning(who)
+            case c.Become():
+                name = _column(then.attribute)
+                getattr(p, name)[who] = values
+                if name == "size":
+                    p.radius[who] = values
+                look.refresh()
+
+    def _ways(self, watch: Watch, look: Look, then: c.Kick, who: Ids) -> Array:
+        p, aim = look.elements, then.aim
+        occasion = 1 + look.landing - int(look.scene.ask.clock.first)
         u = uniforms(p.id[who].astype(np.uint64), 2, seed=1, who=watch.cue.id, purpose=occasion)
         if isinstance(aim, c.Away):
-            distance, toward = self.scene.toward(aim.prop, p.position[who])
+            distance, toward = look.scene.toward(aim.prop, p.position[who])
             heading = -np.sign(distance)[:, None] * toward
         else:
             heading = headings(p.velocity[who])
-        return ways_of(aim, heading, u, self.look.ask)
+        return ways_of(aim, heading, u, self.first.ask)
 
-    def _record(self, watch: Watch, who: Ids, values: Array, before: NDArray[np.int16], what: int) -> None:
-        p, n = self.particles, len(who)
+    def _record(
+        self, watch: Watch, name: str | None, who: Ids, values: Array, before: NDArray[np.int16], what: int
+    ) -> None:  # fmt: skip
+        n = len(who)
         if not n:
             return
-        place = np.zeros((n, 3)) if _nobody(who) else p.position.take(who, axis=0)
-        after = np.full(n, REMOVED, np.int16) if isinstance(watch.cue.then, c.Remove) else self._states(who)
+        place = np.zeros((n, 3)) if name is None else self._elements(name).position.take(who, axis=0)
+        removed = isinstance(watch.cue.then, c.Remove)
         self.events.append(Events(
-            cue=np.full(n, watch.number, np.int16), frame=np.full(n, self.look.landing, np.int32),
-            time=np.full(n, self.time), particle=self._ids(who), place=place.astype(np.float32),
-            value=np.asarray(values, float), before=before, after=after, what=np.full(n, what, np.int8),
+            cue=np.full(n, watch.number, np.int16), frame=np.full(n, self.first.landing, np.int32),
+            time=np.full(n, self.time), particle=self._ids(name, who),
+            matter=np.full(n, self.numbers.get(name or "", -1), np.int8), place=place.astype(np.float32),
+            value=np.asarray(values, float), before=before,
+            after=np.full(n, REMOVED, np.int16) if removed else self._states(name, who),
+            what=np.full(n, what, np.int8),
         ))  # fmt: skip
 
 
-def _nobody(who: Ids) -> bool:
+def _nobody(ids: Ids) -> bool:
     """Whether it happens to the shot, which happens alone, though perhaps more than once at a moment."""
-    return len(who) > 0 and who[0] == NOBODY
+    return len(ids) > 0 and ids[0] == NOBODY
 
 
 LEAST = {"size": 0.0, "mass": 1e-12, "temperature": -273.15, "life": 0.0}
 
 
-def _held(attribute: str) -> str:
-    """The array that keeps an attribute: a radius follows from the one at birth."""
+def _column(attribute: str) -> str:
+    """The array that has an attribute: a radius follows from the one at birth."""
     return "size" if attribute == "radius" else attribute

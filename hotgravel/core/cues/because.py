@@ -10,7 +10,6 @@ from hotgravel.core.cues.record import DID, NOBODY, Events
 from hotgravel.core.shot import cues as c
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.row import sentence
-from hotgravel.core.shot.sources import Offshoot
 from hotgravel.core.shot.units import Dress, show_quantity
 
 # A particle at a frame or before it: its source, age, parent, cause, and the frame it was found at.
@@ -59,14 +58,8 @@ def because(
     shot: Shot, events: Events, particle: int, source: int, born: int, frame: int, parent: int = NOBODY
 ) -> list[Reason]:  # fmt: skip
     """What one particle itself went through up to a frame, oldest first."""
-    row = shot.supply[source]
-    state = shot.names()[row.state]
-    left = (
-        f"Came off particle {parent}"
-        if isinstance(row, Offshoot)
-        else f"Left the {row.part} of {shot.names()[row.prop]}"
-    )
-    chain = [Reason(born, row.id, f"{left} in state {state}.", particle)]
+    row = shot.origins[source]
+    chain = [Reason(born, row.id, row.birth(shot.names(), parent), particle)]
     chain[:0] = _started(shot, events, row.id, born)
     mine = np.flatnonzero((events.particle == particle) & (events.frame <= frame))
     chain += [_told(shot, events, int(i)) for i in mine if not _ended(shot, events, int(i), frame)]
@@ -92,15 +85,7 @@ def _told(shot: Shot, events: Events, i: int) -> Reason:
     return Reason(int(events.frame[i]), cue.id, f"{said} {crossed}".strip(), int(events.particle[i]))
 
 
-UNITS: dict[type, tuple[str, str]] = {
-    c.Slower: ("It had", "m/s"), c.Faster: ("It had", "m/s"), c.Older: ("Its age was", "s"),
-    c.Travelled: ("It had come", "m"), c.Hotter: ("It had", "°C"), c.Cooler: ("It had", "°C"),
-    c.Touches: ("It came in at", "m/s"), c.Nearer: ("It was off by", "m"), c.Inside: ("It weighed", "%"),
-    c.Enters: ("It weighed", "%"), c.Leaves: ("It weighed", "%"), c.AtFrame: ("It was", "frame"),
-    c.Every: ("It was", "frame"), c.ShareIn: ("The share was", "%"), c.Reads: ("It had", ""),
-}  # fmt: skip
-
-
 def _crossed(cue: c.Cue, value: float, dress: Dress) -> str:
-    said = UNITS.get(type(cue.when))
-    return f"{said[0]} {show_quantity(round(value, 3), said[1], dress)}." if said else ""
+    if isinstance(cue.when, c.After):
+        return ""
+    return f"{cue.when.says} {show_quantity(round(value, 3), cue.when.unit, dress)}."

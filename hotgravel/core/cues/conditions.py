@@ -1,5 +1,6 @@
-"""When cues fire: each condition as one number of each particle, and a threshold."""
+"""When cues fire: each condition as one number of each element, and a threshold."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -10,23 +11,23 @@ from numpy.typing import NDArray
 from hotgravel.core.chance import uniforms
 from hotgravel.core.drive.ask import Ask
 from hotgravel.core.drive.value import each, one
-from hotgravel.core.matter.particles.crowd import asking
-from hotgravel.core.matter.particles.state import Particles
+from hotgravel.core.matter.crowd import asking
+from hotgravel.core.matter.elements import Elements, places_of
+from hotgravel.core.shape.setting import ANY_PROP
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot import cues as c
 
 Array = NDArray[np.float64]
 Ids = NDArray[np.int64]
-ANY_PROP = 63  # the bit of `touched` that stands for every prop
 NEVER_TOUCHED = -1.0
-OVER, UNDER = 1, -1
 CROSSING = c.Enters | c.Leaves
 MOMENTARY = c.AtFrame | c.Every | c.After
 
 
 @dataclass(frozen=True)
 class Watch:
-    """A cue with its references made numbers: states, sources and the touch bit, -1 and ANY_PROP for all."""
+    """A cue with its references made numbers: states, sources and the touch bit, -1 and ANY_PROP for all. `matter`
+    names the matter that it concerns; None for all."""
 
     cue: c.Cue
     number: int
@@ -36,28 +37,31 @@ class Watch:
     after: int
     follows: int
     counted: int
+    matter: str | None = None
 
 
 @dataclass
 class Look:
-    """One look of all cues at a moment: the particles, where all is, and what has been read so far."""
+    """One look of all cues at the elements of a matter: where all is, and what has been read so far. `shares` has the
+    share of its matter that is in a state, by the state's number."""
 
-    particles: Particles
+    elements: Elements
     scene: Scene
     landing: int
     recent: dict[int, Ids]
     nearest: dict[str, float] = field(default_factory=dict)
+    shares: Mapping[int, float] = field(default_factory=dict)
     ask: Ask = field(init=False)
     room: Ids = field(init=False)  # where each cue in turn writes whom it fires on
     pieces: int = field(init=False)  # one for each thread: every piece must find its own nearest
 
     def __post_init__(self) -> None:
-        self.room, self.pieces = np.empty(len(self.particles), np.int64), get_num_threads()
+        self.room, self.pieces = np.empty(len(self.elements), np.int64), get_num_threads()
         self.refresh()
 
     def refresh(self) -> None:
         """Forget what was read: a cue has changed it."""
-        self.ask = asking(self.particles, self.scene)
+        self.ask = asking(self.elements, self.scene)
 
 
 BLOCK = 128  # particles looked at together; few blocks hold one that a cue may fire on
@@ -73,11 +77,11 @@ def _is_new(near, state, fired, limit, best, bit, whom):
 
 
 @njit(cache=True)
-def _is_turned(near, state, left, held, limit, best, bit, whom, source, crossing):
+def _is_turned(near, state, left, was_true, limit, best, bit, whom, source, crossing):
     """1 where what is true of one differs from what was, or it is the nearest; else 0."""
     concerned = (np.uint64(whom < 0) | np.uint64(state == whom)) & (np.uint64(source < 0) | np.uint64(left == source))
     holds = np.uint64(near > limit) & (concerned | np.uint64(crossing))
-    return (holds ^ ((held >> bit) & np.uint64(1))) | (concerned & np.uint64(near > best))
+    return (holds ^ ((was_true >> bit) & np.uint64(1))) | (concerned & np.uint64(near > best))
 
 
 @njit(cache=True)
@@ -111,20 +115,22 @@ def _mark_new(value, state, fired, way, limit, best, bit, whom, may):
 
 
 @njit(cache=True)
-def _mark_turned(value, state, left, held, way, limit, best, bit, whom, source, crossing, may):
+def _mark_turned(value, state, left, was_true, way, limit, best, bit, whom, source, crossing, may):
     """Marks those of a block that have turned, and tells whether any has."""
     some = np.uint64(0)
     for i in range(len(value)):
-        some |= _is_turned(way * value[i], state[i], left[i], held[i], limit, best, bit, whom, source, crossing)
+        some |= _is_turned(way * value[i], state[i], left[i], was_true[i], limit, best, bit, whom, source, crossing)
     if some:
         for i in range(len(value)):
-            may[i] = _is_turned(way * value[i], state[i], left[i], held[i], limit, best, bit, whom, source, crossing)
+            may[i] = _is_turned(
+                way * value[i], state[i], left[i], was_true[i], limit, best, bit, whom, source, crossing
+            )
     return some > 0
 
 
 @njit(cache=True)
 def _firing_of(
-    first, last, way, limit, value, crossing, once, edge, whom, source, bit, age, life, state, left, fired, held,
+    first, last, way, limit, value, crossing, once, edge, whom, source, bit, age, life, state, left, fired, was_true,
     looked, out,
 ):  # fmt: skip
     """Whom a cue fires on among those from `first` to before `last`: those whose number has come to its side
@@ -136,7 +142,7 @@ def _firing_of(
         some, states = value[begin:end], state[begin:end]
         if edge:
             if not _mark_turned(
-                some, states, left[begin:end], held[begin:end], way, limit, best, bit, whom, source, crossing, may
+                some, states, left[begin:end], was_true[begin:end], way, limit, best, bit, whom, source, crossing, may
             ):
                 continue
         elif (
@@ -149,11 +155,11 @@ def _firing_of(
             if not may[i - begin] or age[i] < 0.0 or life[i] < 0.0:
                 continue
             near = way * value[i]
-            true, was = near > limit, edge and (held[i] & mine) != 0
+            true, was = near > limit, edge and (was_true[i] & mine) != 0
             concerned = (whom < 0 or state[i] == whom) and (source < 0 or left[i] == source)
             if edge:
                 holds = true and (concerned or crossing)
-                held[i] = held[i] | mine if holds else held[i] & ~mine
+                was_true[i] = was_true[i] | mine if holds else was_true[i] & ~mine
             new = not once or (fired[i] & mine) == 0
             if not concerned or (true and not edge and not new):
                 continue
@@ -168,7 +174,7 @@ def _firing_of(
 
 @njit(cache=True, parallel=True)
 def _firing(
-    pieces, way, threshold, value, crossing, once, edge, whom, source, number, age, life, state, left, fired, held,
+    pieces, way, threshold, value, crossing, once, edge, whom, source, number, age, life, state, left, fired, was_true,
     looked, out,
 ):  # fmt: skip
     """Whom a cue fires on, written into `out` in order, found in so many pieces side by side. Returns how
@@ -178,7 +184,7 @@ def _firing(
     for piece in prange(pieces):
         found[piece], best[piece] = _firing_of(
             piece * length, min((piece + 1) * length, n), way, way * threshold, value, crossing, once, edge, whom,
-            source, np.uint64(number), age, life, state, left, fired, held, looked, out,
+            source, np.uint64(number), age, life, state, left, fired, was_true, looked, out,
         )  # fmt: skip
     count, nearest = 0, -np.inf
     for piece in range(pieces):
@@ -198,16 +204,6 @@ def _hits(touched, impact, bit):
     return out
 
 
-def places_of(there: Ids, ids: Ids) -> tuple[Ids, NDArray[np.bool_]]:
-    """Where ids stand among those that are there, in order; and which of them still are."""
-    if len(there) and there[-1] - there[0] == len(there) - 1:  # none has died: no need to search
-        place = np.clip(ids - there[0], 0, len(there) - 1)
-    else:
-        place = np.minimum(np.searchsorted(there, ids), max(len(there) - 1, 0))
-    found = there[place] == ids if len(there) else np.zeros(len(ids), bool)
-    return place[found], found
-
-
 def comes_due(when: c.Condition, frame: float) -> bool:
     """Whether a condition that goes by the frame alone holds at one; false for all others."""
     if isinstance(when, c.AtFrame):
@@ -218,52 +214,35 @@ def comes_due(when: c.Condition, frame: float) -> bool:
 
 
 def told(watch: Watch, look: Look) -> tuple[int, float, Array] | None:
-    """The side, the threshold and the number of each particle that a condition is about; None where it
+    """The side, the threshold and the number of each element that a condition is about; None where it
     cannot hold at this moment, whoever is asked."""
-    when, ask, n = watch.cue.when, look.ask, len(look.particles)
+    when, ask, n = watch.cue.when, look.ask, len(look.elements)
     match when:
-        case c.Slower():
-            return UNDER, one(when, "speed", ask), ask.read("speed")
-        case c.Faster():
-            return OVER, one(when, "speed", ask), ask.read("speed")
-        case c.Older():
-            return OVER, one(when, "age", ask), look.particles.age
-        case c.Travelled():
-            return OVER, one(when, "distance", ask), look.particles.travelled
-        case c.Hotter():
-            return OVER, one(when, "temperature", ask), look.particles.temperature
-        case c.Cooler():
-            return UNDER, one(when, "temperature", ask), look.particles.temperature
-        case c.Touches():
-            hits = _hits(look.particles.touched, look.particles.impact, watch.bit)
-            return OVER, np.nextafter(one(when, "speed", ask), -1.0), hits
-        case c.Nearer():
-            return UNDER, one(when, "distance", ask), ask.read("distance to", when.prop)
-        case c.Inside() | c.Enters():
-            return OVER, one(when, "weight", ask), ask.read("weight in", when.zone)
-        case c.Leaves():
-            return UNDER, np.nextafter(one(when, "weight", ask), 2.0), ask.read("weight in", when.zone)
         case c.AtFrame() | c.Every():
-            return (OVER, ask.frame - 1.0, np.full(n, ask.frame)) if comes_due(when, ask.frame) else None
+            return (c.OVER, ask.frame - 1.0, np.full(n, ask.frame)) if comes_due(when, ask.frame) else None
         case c.After():
             ids = look.recent.get(watch.follows)
             if ids is None or not len(ids):
                 return None
             on = np.zeros(n)
-            on[places_of(look.particles.id, ids)[0] if when.whose == "it" else slice(None)] = 1.0
-            return OVER, 0.5, on
+            on[places_of(look.elements.id, ids)[0] if when.whose == "it" else slice(None)] = 1.0
+            return c.OVER, 0.5, on
+        case c.Touches():
+            value = _hits(look.elements.touched, look.elements.impact, watch.bit)
         case c.ShareIn():
-            share = np.count_nonzero(look.particles.state == watch.counted) / n if n else 0.0
-            return OVER, one(when, "share", ask), np.full(n, share)
+            value = np.full(n, look.shares.get(watch.counted, 0.0))
         case c.Reads():
-            return OVER, one(when, "over", ask), np.broadcast_to(each(when, "value", ask), n)
-    raise AssertionError(when)
+            value = np.broadcast_to(each(when, "value", ask), n)
+        case _:
+            value = ask.read(when.reads, when.target)
+    threshold = one(when, when.threshold, ask)
+    return when.side, float(np.nextafter(threshold, -when.side * np.inf)) if when.inclusive else threshold, value
 
 
 def fires(watch: Watch, look: Look) -> tuple[Ids, Array]:
     """The indices of those a cue fires on, and the number of each that crossed. Marks that it has."""
     said = told(watch, look)
-    p, cue = look.particles, watch.cue
+    p, cue = look.elements, watch.cue
     if said is None:
         return np.zeros(0, np.int64), np.zeros(0)
     way, threshold, value = said
@@ -272,14 +251,14 @@ def fires(watch: Watch, look: Look) -> tuple[Ids, Array]:
     edge = crossing or (cue.again == "each" and not isinstance(cue.when, MOMENTARY))
     count, nearest = _firing(
         look.pieces, way, threshold, np.ascontiguousarray(value), crossing, cue.again == "once", edge, watch.whom,
-        watch.source, watch.number, p.age, p.life, p.state, p.source, p.fired, p.held, p.looked, look.room,
+        watch.source, watch.number, p.age, p.life, p.state, p.source, p.fired, p.was_true, p.looked, look.room,
     )  # fmt: skip
     _nearest(look, cue, way, nearest)
     who = look.room[:count].copy()
     if count and cue.within is not None:
         inside = look.scene.weight_in(cue.within, p.position[who]) > 0.5
         p.fired[who[~inside]] &= ~(np.uint64(1) << np.uint64(watch.number))
-        p.held[who[~inside]] &= ~(np.uint64(1) << np.uint64(watch.number))
+        p.was_true[who[~inside]] &= ~(np.uint64(1) << np.uint64(watch.number))
         who = who[inside]
     chance = one(cue, "chance", look.ask)
     if len(who) and chance < 1.0:
@@ -298,9 +277,11 @@ def _nearest(look: Look, cue: c.Cue, way: int, value: float) -> None:
 
 
 def watches(
-    rows: list[c.Cue], states: dict[str, int], bits: dict[str, int], sources: dict[str, int]
+    rows: list[c.Cue], states: dict[str, int], bits: dict[str, int], sources: dict[str, int],
+    matters: Mapping[str, str],
 ) -> list[Watch]:  # fmt: skip
-    """All cues that are on, with their numbers; `bits` maps watched props to their touch bits."""
+    """All cues that are on, with their numbers; `bits` maps watched props to their touch bits, `matters` states to
+    what is in them."""
     numbers = {cue.id: n for n, cue in enumerate(rows)}
 
     def place(table: dict[str, int], row: Any) -> int:
@@ -317,5 +298,6 @@ def watches(
             place(states, cue.then.state if isinstance(cue.then, c.Enter) else None),
             place(numbers, cue.when.cue if isinstance(cue.when, c.After) else None),
             place(states, cue.when.state if isinstance(cue.when, c.ShareIn) else None),
+            None if cue.whom is None else matters[cue.whom],
         ))  # fmt: skip
     return found

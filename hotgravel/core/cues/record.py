@@ -15,7 +15,8 @@ class Events:
     """Events in the order they happened, as arrays of equal length.
 
     cue: place in the shot. frame: the frame that first shows it. time: seconds of simulated
-    time since the first frame. particle: its id, -1 where it concerns none. place (n, 3) metres.
+    time since the first frame. particle: the element's id, -1 where it concerns none. matter: the element's matter, by
+    its place in the run's list; -1 for none. place (n, 3) metres.
     value: what crossed the threshold, in the condition's unit. before, after: states; after is -1
     if removed. what: 0 where the cue did what it says, 1 where that was taken back.
     """
@@ -24,6 +25,7 @@ class Events:
     frame: NDArray[np.int32]
     time: NDArray[np.float64]
     particle: NDArray[np.int64]
+    matter: NDArray[np.int8]
     place: NDArray[np.float32]
     value: NDArray[np.float64]
     before: NDArray[np.int16]
@@ -35,8 +37,8 @@ class Events:
 
 
 COLUMNS = {
-    "cue": np.int16, "frame": np.int32, "time": np.float64, "particle": np.int64, "place": np.float32,
-    "value": np.float64, "before": np.int16, "after": np.int16, "what": np.int8,
+    "cue": np.int16, "frame": np.int32, "time": np.float64, "particle": np.int64, "matter": np.int8,
+    "place": np.float32, "value": np.float64, "before": np.int16, "after": np.int16, "what": np.int8,
 }  # fmt: skip
 assert tuple(COLUMNS) == tuple(f.name for f in fields(Events))
 

@@ -10,10 +10,10 @@ import zipfile
 import zlib
 from collections.abc import Iterator
 
-from hotgravel.core.run.world import FindMesh
 from hotgravel.core.shape import grid
 from hotgravel.core.shape.lettering import FONT_FORMATS
 from hotgravel.core.shape.mesh import FORMATS, LARGEST_BYTES
+from hotgravel.core.shape.setting import FindMesh
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.faults import ShotFault
 

@@ -7,7 +7,8 @@ from typing import Any
 
 from hotgravel.core.cues.record import Events
 from hotgravel.core.exchange.take import Step, Take, Wish
-from hotgravel.core.run.gauges import GAUGES
+from hotgravel.core.matter.registry import MATTERS
+from hotgravel.core.run.gauges import named
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.row import sentence
 
@@ -24,7 +25,9 @@ def gauges_csv(shot: Shot, frames: Iterable[tuple[int, dict[str, Any]]]) -> Iter
     rows = list(frames)
     parts = sorted({part for _, g in rows for part in g["seconds"]})
     names = shot.names()
-    head = ["frame"] + [f"{name} [{unit}]" if unit else name for name, (unit, _) in GAUGES.items()]
+    there = {name for _, g in rows for name in g["matter"]}
+    gauges = list(named(matter for name, matter in MATTERS.items() if name in there))
+    head = ["frame"] + [f"{shown} [{gauge.unit}]" if gauge.unit else shown for _, _, shown, gauge in gauges] + ["steps"]
     head += [f"in {names[s.id]}" for s in shot.states] + [f"fired {c.id}" for c in shot.cues]
     head += [f"{end} {axis} [m]" for end in ("least", "greatest") for axis in "xyz"]
     head += [f"{part} [seconds of computing]" for part in parts]
@@ -33,7 +36,8 @@ def gauges_csv(shot: Shot, frames: Iterable[tuple[int, dict[str, Any]]]) -> Iter
         bounds = [n for corner in g["bounds"] for n in corner] if g["bounds"] else [""] * 6
         counts = [g["by_state"].get(s.id, 0) for s in shot.states] + [g["firings"].get(c.id, 0) for c in shot.cues]
         seconds = [g["seconds"].get(part, 0.0) for part in parts]
-        yield _line([frame, *(g[name] for name in GAUGES), *counts, *bounds, *seconds])
+        measured = [g["matter"].get(matter, {}).get(name, "") for matter, name, _, _ in gauges]
+        yield _line([frame, *measured, g["steps"], *counts, *bounds, *seconds])
 
 
 def events_csv(shot: Shot, parts: Iterable[Events]) -> Iterator[str]:

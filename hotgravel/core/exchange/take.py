@@ -12,9 +12,10 @@ from hotgravel.core.picture.still import View
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.place import Place
 from hotgravel.core.run.retimed import Retimed
-from hotgravel.core.run.world import FindMesh, World, build
+from hotgravel.core.run.world import World, build
 from hotgravel.core.shape.mesh import triangles_of
 from hotgravel.core.shape.pose import Pose
+from hotgravel.core.shape.setting import FindMesh
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.faults import ShotFault
 from hotgravel.core.shot.props import Prop
@@ -54,7 +55,7 @@ class Take:
 
     def poses(self, frame: int) -> dict[str, Pose]:
         """Where the props that are there stand at a frame."""
-        return self.world.poses(self.store.moment(frame), self.store.gauges(frame)["absent"])
+        return self.world.poses(self.store.run_frame(frame), self.store.gauges(frame)["absent"])
 
 
 @dataclass(frozen=True)

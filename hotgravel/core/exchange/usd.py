@@ -117,7 +117,7 @@ def _extent(points: NDArray[np.float32], vt: Any, grow: float = 0.0) -> Any:
 
 def _matrix(take: Take, wish: Wish, prop: Prop, frame: int) -> NDArray[np.float64]:
     """A pose as a 4 by 4 for row vectors, in the wanted unit and axes."""
-    pose = pose_at(prop, take.shot.clock.at(take.store.moment(frame)))
+    pose = pose_at(prop, take.shot.clock.at(take.store.run_frame(frame)))
     turn = wish.turned(np.eye(3)).T
     matrix = np.eye(4)
     matrix[:3, :3] = (turn @ pose.matrix @ turn.T).T * pose.scale

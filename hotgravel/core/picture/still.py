@@ -289,10 +289,12 @@ def pixels_of(
     """A kept frame as (height, width, 3). Raises `KeyError` if it is not kept."""
     particles = store.particles(frame, ("position", "radius", "state", "colour"))
     position = particles["position"].astype(float)
-    poses = world.poses(store.moment(frame), store.gauges(frame)["absent"])
+    poses = world.poses(store.run_frame(frame), store.gauges(frame)["absent"])
     props = [p for p in world.shot.props if p.seen == "seen" and p.id in poses]
     if view is None:
-        corners = [poses[p.id].to_world(np.stack(world.shapes[p.id].box)) for p in props if _is_set_piece(world, p.id)]
+        corners = [
+            poses[p.id].to_world(np.stack(world.setting.shapes[p.id].box)) for p in props if _is_set_piece(world, p.id)
+        ]
         crowd = [np.quantile(position, [0.02, 0.98], axis=0)] if len(position) else []
         both = np.concatenate([*crowd, *(crowd or corners or [np.array([[-1.0, 0, -1], [1, 2, 1]])]), *corners[:8]])
         view = view_on(both.min(axis=0), both.max(axis=0))
@@ -300,9 +302,9 @@ def pixels_of(
     image, embers, depth = np.zeros((height, width, 3)), np.zeros((height, width, 3)), np.zeros((height, width))
     table = np.array([[*poses[p.id].matrix.ravel(), *poses[p.id].position, poses[p.id].scale] for p in props])
     colours = np.array([_linear(p.colour) for p in props]).reshape(-1, 3)
-    kinds = np.array([world.shapes[p.id].kind for p in props], np.int64)
-    sizes = np.array([world.shapes[p.id].sizes for p in props]).reshape(-1, 3)
-    boxes = np.array([np.stack(world.shapes[p.id].box) for p in props]).reshape(-1, 2, 3)
+    kinds = np.array([world.setting.shapes[p.id].kind for p in props], np.int64)
+    sizes = np.array([world.setting.shapes[p.id].sizes for p in props]).reshape(-1, 3)
+    boxes = np.array([np.stack(world.setting.shapes[p.id].box) for p in props]).reshape(-1, 2, 3)
     boxes = boxes + np.array([[-1e-4], [1e-4]])  # a sheet has no height, and no ray would pass through it
     axes, tan = view.axes(), math.tan(0.5 * FIELD_OF_VIEW)
     far = 14.0 * float(np.linalg.norm(view.aim - view.eye))
@@ -311,7 +313,7 @@ def pixels_of(
     own = np.array([float(p.shine == "glowing") for p in props])
     lamps = np.stack([_lamp(position[~dull]), *_lamps(props, boxes, table, colours)])
     _props(image, embers, depth, view.eye, axes, tan, kinds, sizes, boxes, table.reshape(-1, 13), colours, own,
-           world.tree, SUN / np.linalg.norm(SUN), lamps, ZENITH, HORIZON, far)  # fmt: skip
+           world.setting.tree, SUN / np.linalg.norm(SUN), lamps, ZENITH, HORIZON, far)  # fmt: skip
     bare = depth.copy()
     under = np.zeros(len(position), bool)
     for row in world.shot.skins:
@@ -410,7 +412,7 @@ def _blurred(image: Array, sigma: float) -> Array:
 
 def _is_set_piece(world: World, prop: str) -> bool:
     """Whether a prop is something to look at, not the ground it stands on."""
-    low, high = world.shapes[prop].box
+    low, high = world.setting.shapes[prop].box
     return bool((high - low).min() > 0.0)
 
 

@@ -6,31 +6,18 @@ from typing import Any
 
 import numpy as np
 
-from hotgravel.core.cues.because import UNITS
 from hotgravel.core.drive.value import is_driven
-from hotgravel.core.preflight.finding import Finding, Remedy, setting
 from hotgravel.core.run.frames import PROCESSOR, FrameStore
-from hotgravel.core.run.why_not import UNDER, nearest_of
+from hotgravel.core.run.why_not import nearest_of
 from hotgravel.core.run.world import World
 from hotgravel.core.shot import cues as c
 from hotgravel.core.shot import edit
 from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.finding import Finding, Remedy, setting
 from hotgravel.core.shot.spot import Edited
 from hotgravel.core.shot.units import show_quantity
 
 SLOW, JUMP = 5.0, 8.0  # times the median; times the frame before
-FIELD = {
-    c.Slower: "speed", c.Faster: "speed", c.Older: "age", c.Travelled: "distance", c.Hotter: "temperature",
-    c.Cooler: "temperature", c.Touches: "speed", c.Nearer: "distance", c.Inside: "weight", c.Enters: "weight",
-    c.Reads: "over", c.ShareIn: "share",
-}  # fmt: skip
-CAME = {
-    c.Slower: "the slowest had", c.Faster: "the fastest had", c.Older: "the oldest was",
-    c.Travelled: "the farthest came", c.Hotter: "the hottest had", c.Cooler: "the coolest had",
-    c.Touches: "the greatest touch was",
-    c.Nearer: "the nearest was off by", c.Inside: "the deepest weighed", c.Enters: "the deepest weighed",
-    c.Reads: "the most was", c.ShareIn: "the greatest share was",
-}  # fmt: skip
 
 
 def in_run(shot: Shot, world: World, store: FrameStore, measured: Mapping[int, dict[str, Any]]) -> Iterator[Finding]:
@@ -50,23 +37,25 @@ def never_fired(shot: Shot, measured: Mapping[int, dict[str, Any]]) -> Iterator[
             continue
         nearest, frame = nearest_of(cue, measured)
         kind = type(cue.when)
-        if nearest is None or kind not in CAME or (kind is c.Touches and nearest < 0.0):
+        if nearest is None or not cue.when.extreme or (kind is c.Touches and nearest < 0.0):
             said = "It never fired: nobody touched." if kind is c.Touches else "It never fired: it concerned nobody."
             yield Finding("never fired", cue.id, "when", said, "doubtful")
             continue
-        unit, threshold = UNITS[kind][1], getattr(cue.when, FIELD[kind])
+        unit, threshold = cue.when.unit, getattr(cue.when, cue.when.threshold)
         came = show_quantity(float(f"{nearest:.3g}"), unit, shot.dress)
         wants = "" if is_driven(threshold) else f", the cue wants {show_quantity(threshold, unit, shot.dress)}"
-        said = f"It never fired: {CAME[kind]} {came} (frame {frame}){wants}."
-        yield Finding("never fired", cue.id, f"when.{FIELD[kind]}", said, "doubtful", _reached(cue, nearest, shot))
+        said = f"It never fired: {cue.when.extreme} {came} (frame {frame}){wants}."
+        yield Finding(
+            "never fired", cue.id, f"when.{cue.when.threshold}", said, "doubtful", _reached(cue, nearest, shot)
+        )
 
 
 def _reached(cue: c.Cue, nearest: float, shot: Shot) -> Remedy | None:
-    kind = type(cue.when)
-    if is_driven(getattr(cue.when, FIELD[kind])):
+    when = cue.when
+    if is_driven(getattr(when, when.threshold)):
         return None
-    to = float(f"{nearest * (1.1 if isinstance(cue.when, UNDER) == (nearest >= 0) else 0.9):.3g}")
-    return setting(f"Set it to {show_quantity(to, UNITS[kind][1], shot.dress)}", cue.id, f"when.{FIELD[kind]}", to)
+    to = float(f"{nearest * (1.1 if (when.side == c.UNDER) == (nearest >= 0) else 0.9):.3g}")
+    return setting(f"Set it to {show_quantity(to, when.unit, shot.dress)}", cue.id, f"when.{when.threshold}", to)
 
 
 def _lost(shot: Shot, world: World, measured: Mapping[int, dict[str, Any]]) -> Iterator[Finding]:
@@ -77,7 +66,7 @@ def _lost(shot: Shot, world: World, measured: Mapping[int, dict[str, Any]]) -> I
         return
     floors, size = [], 1.0
     for prop, pose in poses.items():
-        box = pose.to_world(np.stack(world.shapes[prop].box))
+        box = pose.to_world(np.stack(world.setting.shapes[prop].box))
         floors.append(box[:, 1].min())
         size = max(size, float(np.ptp(box, axis=0).max()))
     below = [f for f, b in frames if b[0, 1] < min(floors) - 1.0]
@@ -106,7 +95,7 @@ def _left_inside(shot: Shot, world: World, store: FrameStore, frame: int) -> Ite
     for row in (r for r in shot.collisions if r.on and r.side == "outside"):
         who = np.ones(len(position), bool) if row.whom is None else kept["state"] == world.states[row.whom]
         for prop in row.props:
-            if prop not in scene.poses or not world.shapes[prop].has_volume or not who.any():
+            if prop not in scene.poses or not world.setting.shapes[prop].has_volume or not who.any():
                 continue
             deep = -scene.distance_to(prop, position[who])
             count = int((deep > 0.5 * kept["radius"][who] + 1e-4).sum())
@@ -156,13 +145,15 @@ def _slow(measured: Mapping[int, dict[str, Any]]) -> Iterator[Finding]:
 
 def _jumps(measured: Mapping[int, dict[str, Any]]) -> Iterator[Finding]:
     """Energy from one frame to the next that no birth and no cue explains."""
-    frames = sorted(measured)
-    for before, after in pairwise(frames):
-        was, now = measured[before], measured[after]
-        if was["particles"] != now["particles"] or any(now["firings"].values()) or was["kinetic_energy"] < 1e-3:
-            continue
-        if now["kinetic_energy"] > JUMP * was["kinetic_energy"] and now["kinetic_energy"] > 0.5:
-            ratio = now["kinetic_energy"] / was["kinetic_energy"]
-            said = f"At frame {after} the energy is {ratio:.0f} times that of the frame before: something explodes."
+    for before, after in pairwise(sorted(measured)):
+        for name, was in measured[before]["matter"].items():
+            now = measured[after]["matter"].get(name)
+            if now is None or "kinetic_energy" not in now or was["count"] != now["count"]:
+                continue
+            energy, then = now["kinetic_energy"], was["kinetic_energy"]
+            if any(measured[after]["firings"].values()) or then < 1e-3 or energy <= max(JUMP * then, 0.5):
+                continue
+            more = f"{energy / then:.0f} times that of the frame before"
+            said = f"At frame {after} the energy is {more}: something explodes."
             yield Finding("gauge jumps", "", "", said, "doubtful")
             return

@@ -12,11 +12,11 @@ from hotgravel.core.drive.keys import Keys
 from hotgravel.core.drive.responses import Response
 from hotgravel.core.drive.value import held as hold
 from hotgravel.core.drive.value import is_driven, plain
-from hotgravel.core.preflight.finding import Finding, Remedy, setting
 from hotgravel.core.shot import cues as c
 from hotgravel.core.shot import edit
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.fields import Pick, Quantity, fields_of
+from hotgravel.core.shot.finding import Finding, Remedy, setting
 from hotgravel.core.shot.row import Clause
 from hotgravel.core.shot.signals import signals_in
 from hotgravel.core.shot.sources import Asked, Burst, Offshoot, Source, Stream

@@ -1,11 +1,11 @@
 """All that preflight says of a shot, the wrong before the doubtful."""
 
 from hotgravel.core.preflight.before import in_rows
-from hotgravel.core.preflight.finding import Finding
 from hotgravel.core.preflight.placed import Limits, in_place, within_limits
 from hotgravel.core.run.estimate import Estimate
 from hotgravel.core.run.world import World
 from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.finding import Finding
 
 
 def findings(

@@ -8,12 +8,13 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from hotgravel.core.drive.value import one, plain
-from hotgravel.core.matter.particles.births import Spring, places_of
-from hotgravel.core.preflight.finding import Finding, Remedy, setting
-from hotgravel.core.run.estimate import Estimate, particles_at, size_in_words
-from hotgravel.core.run.quality import FINENESS, steps_for
+from hotgravel.core.matter.fineness import FINENESS, steps_for
+from hotgravel.core.matter.particles.emitter import Emitter, places_of
+from hotgravel.core.matter.particles.matter import ParticleSolver
+from hotgravel.core.run.estimate import Estimate, counts_at, size_in_words
 from hotgravel.core.run.world import World
 from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.finding import Finding, Remedy, setting
 from hotgravel.core.shot.matter import Apart, Collision
 from hotgravel.core.shot.sources import Burst, Stream
 from hotgravel.core.shot.units import show_quantity
@@ -34,38 +35,49 @@ class Limits:
 
 def in_place(shot: Shot, world: World) -> Iterator[Finding]:
     """Findings that need the geometry."""
-    for spring in world.springs:
-        first = _first(spring, shot)
-        points = where(world, spring, first)
-        yield from _masked(shot, world, spring)
-        yield from _shut_in(shot, world, spring, first, points)
+    for emitter in emitters_of(world):
+        first = _first(emitter, shot)
+        points = where(world, emitter, first)
+        yield from _masked(shot, world, emitter)
+        yield from _shut_in(shot, world, emitter, first, points)
     yield from _crowded(shot, world)
     yield from _thin(shot, world)
 
 
-def _first(spring: Spring, shot: Shot) -> float:
-    emit = spring.source.emit
+def _particles(world: World) -> ParticleSolver:
+    solver = world.solvers["particles"]
+    assert isinstance(solver, ParticleSolver)
+    return solver
+
+
+def emitters_of(world: World) -> tuple[Emitter, ...]:
+    """The sources that are on, with what they need of their props."""
+    return _particles(world).emitters
+
+
+def _first(emitter: Emitter, shot: Shot) -> float:
+    emit = emitter.source.emit
     frame = emit.frame if isinstance(emit, Burst) else emit.start
     return float(np.clip(frame, shot.finish.first, shot.finish.last))
 
 
-def where(world: World, spring: Spring, frame: float, count: int = SAMPLES) -> NDArray[np.float64]:
+def where(world: World, emitter: Emitter, frame: float, count: int = SAMPLES) -> NDArray[np.float64]:
     """Places (n, 3) that a source would give particles at, whatever its zone lets through."""
     scene = world.scene(frame, 1.0 / 64.0)
-    if spring.source.prop not in scene.poses:
+    if emitter.source.prop not in scene.poses:
         return np.zeros((0, 3))
-    local, _ = places_of(spring, np.arange(count, dtype=np.uint64))
-    return scene.poses[spring.source.prop].to_world(local)
+    local, _ = places_of(emitter, np.arange(count, dtype=np.uint64))
+    return scene.poses[emitter.source.prop].to_world(local)
 
 
-def _masked(shot: Shot, world: World, spring: Spring) -> Iterator[Finding]:
-    source, emit = spring.source, spring.source.emit
+def _masked(shot: Shot, world: World, emitter: Emitter) -> Iterator[Finding]:
+    source, emit = emitter.source, emitter.source.emit
     if source.through is None or not shot.zones[source.through].on:
         return
     span = [emit.frame] if isinstance(emit, Burst) else np.linspace(emit.start, emit.end, 7)
     most = 0.0
     for frame in np.clip(span, shot.finish.first, shot.finish.last):
-        points = where(world, spring, float(frame))
+        points = where(world, emitter, float(frame))
         if len(points):
             scene = world.scene(float(frame), 1.0 / 64.0)
             threshold = 0.0 if source.over is None else one(source, "over", scene.ask)
@@ -78,22 +90,24 @@ def _masked(shot: Shot, world: World, spring: Spring) -> Iterator[Finding]:
         )
 
 
-def _shut_in(shot: Shot, world: World, spring: Spring, frame: float, points: NDArray[np.float64]) -> Iterator[Finding]:
+def _shut_in(
+    shot: Shot, world: World, emitter: Emitter, frame: float, points: NDArray[np.float64]
+) -> Iterator[Finding]:
     """Particles that are born inside what they bounce off from outside."""
     if not len(points):
         return
     scene = world.scene(frame, 1.0 / 64.0)
-    for row in (r for r in shot.collisions if r.on and r.side == "outside" and _meets(r, spring.source.state)):
+    for row in (r for r in shot.collisions if r.on and r.side == "outside" and _meets(r, emitter.source.state)):
         for prop in row.props:
-            if prop == spring.source.prop and spring.source.part != "volume":
+            if prop == emitter.source.prop and emitter.source.part != "volume":
                 continue
-            if prop not in scene.poses or not world.shapes[prop].has_volume:
+            if prop not in scene.poses or not world.setting.shapes[prop].has_volume:
                 continue
             inside = float((scene.distance_to(prop, points) < 0.0).mean())
             if inside > 0.9:
                 named = shot.names()[prop]
                 said = (
-                    f"What {spring.source.id} gives is born inside {named}, which is solid: it is pushed out at once."
+                    f"What {emitter.source.id} gives is born inside {named}, which is solid: it is pushed out at once."
                 )
                 remedy = setting("Meet it from inside", row.id, "side", "inside") if len(row.props) == 1 else None
                 yield Finding("shut in", row.id, "side", said, remedy=remedy)
@@ -106,19 +120,19 @@ def _meets(row: Collision, state: str) -> bool:
 def _crowded(shot: Shot, world: World) -> Iterator[Finding]:
     """Bursts of particles that keep apart, closer at birth than they are wide."""
     for row in (r for r in shot.matter if isinstance(r, Apart) and r.on):
-        for spring in world.springs:
-            source, emit = spring.source, spring.source.emit
+        for emitter in emitters_of(world):
+            source, emit = emitter.source, emitter.source.emit
             radius = plain(source.radius)
             if not isinstance(emit, Burst) or radius is None or (row.whom and row.whom != source.state):
                 continue
             some = min(emit.count, 4000)
             if some < 10:
                 continue
-            points = where(world, spring, _first(spring, shot), some)
+            points = where(world, emitter, _first(emitter, shot), some)
             near = np.median(cKDTree(points).query(points, k=2)[0][:, 1]) if len(points) else np.inf
             power = 1 / 3 if source.part == "volume" else 1 / 2
             spacing = float(near * (some / emit.count) ** power)
-            ask = shot.clock.at(_first(spring, shot))
+            ask = shot.clock.at(_first(emitter, shot))
             wide = 2.0 * radius + one(row, "gap", ask)
             # Evenly scattered points lie closer than a packing does; so much overlap settles in a step or two.
             if wide > 3.0 * spacing > 0.0:
@@ -132,13 +146,15 @@ def _crowded(shot: Shot, world: World) -> Iterator[Finding]:
 def _thin(shot: Shot, world: World) -> Iterator[Finding]:
     """Props smaller than a fast particle's step. Motion is swept, so none leaks however thin a prop is, but the
     further steps make a run longer."""
-    speeds = [(plain(s.source.speed) or 0.0) * (1.0 + (plain(s.source.speed_spread) or 0.0)) for s in world.springs]
-    steps = steps_for(world.quality, max(speeds, default=0.0), world.smallest, world.span)
+    speeds = [
+        (plain(s.source.speed) or 0.0) * (1.0 + (plain(s.source.speed_spread) or 0.0)) for s in emitters_of(world)
+    ]
+    steps = steps_for(world.quality, max(speeds, default=0.0), _particles(world).smallest, world.span)
     if steps <= max(MOST_STEPS_MEANT, 2 * FINENESS[world.quality].steps):
         return
-    rows = [(row, prop) for row in shot.collisions if row.on for prop in row.props if prop in world.shapes]
-    row, prop = min(rows, key=lambda pair: world.shapes[pair[1]].extent)
-    thin = show_quantity(float(f"{world.shapes[prop].extent:.2g}"), "m", shot.dress)
+    rows = [(row, prop) for row in shot.collisions if row.on for prop in row.props if prop in world.setting.shapes]
+    row, prop = min(rows, key=lambda pair: world.setting.shapes[pair[1]].extent)
+    thin = show_quantity(float(f"{world.setting.shapes[prop].extent:.2g}"), "m", shot.dress)
     said = f"{shot.names()[prop]} is but {thin} long: nothing leaks, but what comes fast takes {steps} steps a frame."
     others = [p for p in row.props if p != prop]
     remedy = setting("Leave it out", row.id, "props", others) if others else None
@@ -147,7 +163,7 @@ def _thin(shot: Shot, world: World) -> Iterator[Finding]:
 
 def within_limits(shot: Shot, told: Estimate, limits: Limits) -> Iterator[Finding]:
     """A run that would take more time, memory or disk than there should be."""
-    most = particles_at(shot, shot.finish.last)
+    most = sum(counts_at(shot, shot.finish.last).values())
     over = [
         (told.least > limits.seconds, f"A run would take over {limits.seconds / 60:.0f} minutes."),
         (most * BYTES > limits.memory, f"A run would need {size_in_words(most * BYTES)} of memory."),

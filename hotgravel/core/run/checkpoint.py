@@ -1,16 +1,21 @@
 """Checkpoints: all that changes during a run, at full precision, so that it can go on from there.
 
-A Zarr 3 group in a zip file, like a frame; the tallies of the sources are its attributes.
+A Zarr 3 group in a zip file, like a frame: a group for each solver's elements and other arrays, its plain facts as
+attributes.
 """
 
-from dataclasses import asdict
+from dataclasses import fields
+from typing import Any
+
+import numpy as np
 
 from hotgravel.core.cues.actions import DUE, Memory
-from hotgravel.core.matter.particles.births import Tally
-from hotgravel.core.matter.particles.state import NAMES, Particles
-from hotgravel.core.run.frame import Moment
+from hotgravel.core.matter.contract import Ids, State
+from hotgravel.core.matter.registry import MATTERS
+from hotgravel.core.run.frame import Snapshot
 from hotgravel.core.run.frames import FAULTS, SUFFIX
 from hotgravel.core.run.place import Place, files_in
+from hotgravel.core.run.world import World
 from hotgravel.core.run.zarr_file import read_arrays, read_attributes, write_groups
 
 EVERY = 10  # frames
@@ -20,22 +25,26 @@ def path_of(folder: Place, frame: int) -> Place:
     return folder / "checkpoints" / f"{frame:+07d}{SUFFIX}"
 
 
-def save(folder: Place, moment: Moment) -> None:
-    """Keep a moment, whole."""
+def save(folder: Place, now: Snapshot) -> None:
+    """Keep a snapshot, whole."""
+    memory = now.memory
     attributes = {
-        "frame": moment.frame,
-        "next_id": moment.next_id,
-        "time": moment.time,
-        "tallies": {source: asdict(tally) for source, tally in moment.tallies.items()},
-        "switched": moment.memory.switched,
-        "swapped": moment.memory.swapped,
-        "done": sorted(moment.memory.done),
-        "recent": sorted(moment.memory.recent),
+        "frame": now.frame,
+        "next_id": now.ids.next,
+        "time": now.time,
+        "solvers": {name: {"facts": s.facts, "arrays": sorted(s.arrays)} for name, s in now.states.items()},
+        "switched": memory.switched,
+        "swapped": memory.swapped,
+        "done": sorted(memory.done),
+        "recent": sorted(memory.recent),
     }
-    arrays = {name: getattr(moment.particles, name) for name in NAMES}
-    recent = {f"cue-{cue}": ids for cue, ids in moment.memory.recent.items()}
-    groups = {"particles": arrays, "due": moment.memory.due, "recent": recent}
-    write_groups(path_of(folder, moment.frame), groups, attributes)
+    groups: dict[str, dict[str, Any]] = {
+        "due": memory.due, "recent": {f"cue-{cue}": ids for cue, ids in memory.recent.items()}
+    }  # fmt: skip
+    for name, state in now.states.items():
+        groups[name] = {array: getattr(state.elements, array) for array in state.elements.names()}
+        groups[f"{name}-more"] = dict(state.arrays)
+    write_groups(path_of(folder, now.frame), groups, attributes)
 
 
 def kept(folder: Place) -> list[int]:
@@ -43,29 +52,37 @@ def kept(folder: Place) -> list[int]:
     return sorted(int(p.name.removesuffix(SUFFIX)) for p in files_in(folder / "checkpoints", f"*{SUFFIX}"))
 
 
-def newest(folder: Place, up_to: int) -> Moment | None:
-    """The latest moment kept at or before a frame; one that cannot be read is passed over."""
+def newest(world: World, folder: Place, up_to: int) -> Snapshot | None:
+    """The latest snapshot kept at or before a frame; one that cannot be read is passed over."""
     for frame in reversed(kept(folder)):
         if frame <= up_to:
             try:
-                return _load(path_of(folder, frame))
+                return _load(world, path_of(folder, frame))
             except FAULTS:
                 continue
     return None
 
 
-def _load(path: Place) -> Moment:
+def _load(world: World, path: Place) -> Snapshot:
     facts = read_attributes(path)
-    arrays = {name: array.copy() for name, array in read_arrays(path, "particles", NAMES).items()}
-    tallies = {source: Tally(**tally) for source, tally in facts["tallies"].items()}
-    due = {name: array.copy() for name, array in read_arrays(path, "due", DUE).items()}
     names = {cue: f"cue-{cue}" for cue in facts["recent"]}
-    recent = read_arrays(path, "recent", names.values())
+    recent = _copies(path, "recent", tuple(names.values()))
     memory = Memory(
         facts["switched"],
         facts["swapped"],
-        {cue: recent[name].copy() for cue, name in names.items()},
+        {cue: recent[name] for cue, name in names.items()},
         set(facts["done"]),
-        due,
+        _copies(path, "due", tuple(DUE)),
     )
-    return Moment(facts["frame"], Particles(**arrays), tallies, facts["next_id"], facts["time"], memory)
+    states = {}
+    for name, told in facts["solvers"].items():
+        cls = MATTERS[name].elements
+        elements = cls(**_copies(path, name, tuple(f.name for f in fields(cls))))
+        states[name] = State(elements, _copies(path, f"{name}-more", tuple(told["arrays"])), told["facts"])
+    now = Snapshot(facts["frame"], states, Ids(facts["next_id"]), facts["time"], memory)
+    now.offers = {name: solver.offers(states[name]) for name, solver in world.solvers.items()}
+    return now
+
+
+def _copies(path: Place, group: str, names: tuple[str, ...]) -> dict[str, np.ndarray[Any, Any]]:
+    return {name: array.copy() for name, array in read_arrays(path, group, names).items()}

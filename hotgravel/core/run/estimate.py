@@ -1,18 +1,18 @@
 """What a run will take, from what runs before it took.
 
-The work of a run is its particle-steps: for each frame, particles times steps, and a constant
-for what a frame costs however empty it is. Runs of the same shot give the seconds and bytes
-that a unit of work took; their spread is the estimate's.
+The work of a run is its particle-steps: for each frame, elements times steps and what one costs
+beside a particle, and a constant for what a frame costs however empty it is. Runs of the same shot give
+the seconds and bytes that a unit of work took; their spread is the estimate's.
 """
 
 from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
-from hotgravel.core.drive.value import one
-from hotgravel.core.run.quality import FINENESS
+from hotgravel.core.matter.fineness import FINENESS
+from hotgravel.core.matter.registry import MATTERS
+from hotgravel.core.run.gauges import count_of
 from hotgravel.core.shot.document import Shot
-from hotgravel.core.shot.sources import Asked, Burst, Trail
 
 FRAME = 4000.0  # a frame's own cost, in particle-steps
 # Where nothing has run yet: seconds for a particle-step and bytes for a particle, measured on a
@@ -23,10 +23,10 @@ MARGIN = 1.15
 
 @dataclass(frozen=True)
 class Spent:
-    """What one run took: work in particle-steps, particles over all frames, seconds, bytes."""
+    """What one run took: work in particle-steps, elements over all frames, seconds, bytes."""
 
     work: float
-    particles: float
+    elements: float
     seconds: float
     bytes: float
 
@@ -43,46 +43,35 @@ class Estimate:
 
 def spent(frames: Iterable[dict[str, Any]], size: float) -> Spent:
     """From a run's gauges, and its frames' size in bytes."""
-    work = particles = seconds = 0.0
+    work = elements = seconds = 0.0
     for gauges in frames:
-        work += gauges["particles"] * max(1, gauges["steps"]) + FRAME
-        particles += gauges["particles"]
+        weighed = sum(MATTERS[name].cost * of["count"] for name, of in gauges["matter"].items())
+        work += weighed * max(1, gauges["steps"]) + FRAME
+        elements += count_of(gauges)
         seconds += sum(gauges["seconds"].values())
-    return Spent(work, particles, seconds, size)
+    return Spent(work, elements, seconds, size)
 
 
-def particles_at(shot: Shot, frame: int) -> float:
-    """How many particles the sources will have given by a frame; none is taken off for what dies."""
-    finish = shot.finish
-    total = 0.0
-    for source in (s for s in shot.supply if s.on):
-        emit = source.emit
-        if isinstance(emit, Trail | Asked):
-            continue  # what comes off others is told by runs, not by rows
-        if isinstance(emit, Burst):
-            total += emit.count if finish.first <= emit.frame <= frame else 0
-            continue
-        start, end = max(emit.start, finish.first), min(emit.end, frame)
-        if end > start:
-            middle = one(emit, "rate", shot.clock.at(0.5 * (start + end)))
-            total += middle * (end - start) * finish.time_scale / finish.rate
-    return total
+def counts_at(shot: Shot, frame: int) -> dict[str, float]:
+    """About how many elements of each matter there will be by a frame."""
+    return {name: matter.count_at(shot, frame) for name, matter in MATTERS.items()}
 
 
 def estimate(shot: Shot, past: list[Spent]) -> Estimate:
     """For a shot as it stands, from its latest runs (none is fine)."""
     frames = range(shot.finish.first, shot.finish.last + 1)
-    counts = [particles_at(shot, frame) for frame in frames]
+    counts = [counts_at(shot, frame) for frame in frames]
     steps = FINENESS[shot.finish.quality].steps
-    work = sum(counts) * steps + FRAME * len(counts)
+    total = sum(sum(of.values()) for of in counts)
+    work = steps * sum(MATTERS[name].cost * n for of in counts for name, n in of.items()) + FRAME * len(counts)
     known = [p for p in past if p.work > 0 and p.seconds > 0]
     if not known:
         least, most = UNKNOWN_SECONDS
-        return Estimate(least * work, most * work, UNKNOWN_BYTES * sum(counts), 0)
+        return Estimate(least * work, most * work, UNKNOWN_BYTES * total, 0)
     rates = [p.seconds / p.work for p in known]
-    weights = [p.bytes / p.particles for p in known if p.particles > 0]
+    weights = [p.bytes / p.elements for p in known if p.elements > 0]
     weight = sum(weights) / len(weights) if weights else UNKNOWN_BYTES
-    return Estimate(min(rates) * work / MARGIN, max(rates) * work * MARGIN, weight * sum(counts), len(known))
+    return Estimate(min(rates) * work / MARGIN, max(rates) * work * MARGIN, weight * total, len(known))
 
 
 def in_words(told: Estimate) -> str:

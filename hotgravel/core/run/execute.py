@@ -1,14 +1,19 @@
 """Run a shot: frame after frame into a frame store."""
 
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from contextvars import copy_context
 from typing import Any
 
 import numba
 
+from hotgravel.core.cues.actions import absent
+from hotgravel.core.matter.contract import Array, kept_columns
 from hotgravel.core.run import checkpoint
-from hotgravel.core.run.frame import AHEAD, Happened, Moment, first_frame, next_frame
+from hotgravel.core.run.frame import Happened, Snapshot, first_frame, next_frame, scene_at
 from hotgravel.core.run.frames import PROCESSOR, REMEDY, FrameStore, telling
 from hotgravel.core.run.gauges import measure
+from hotgravel.core.run.parts import Parts
 from hotgravel.core.run.place import Place, files_in, remove
 from hotgravel.core.run.world import World
 
@@ -35,8 +40,8 @@ def execute(
     """Compute a world's frames into a folder and return those that are kept there.
 
     All frames from the first on are computed; `frames` says which of them are kept. `landed`
-    is called after each is safely written; `cancelled` is asked before each. `clock` and `processor`
-    tell the time and how long processors have worked, in seconds. With `resume` the
+    is called after each is safely written, from another thread; `cancelled` is asked before each.
+    `clock` and `processor` tell the time and how long processors have worked, in seconds. With `resume` the
     run goes on from where an earlier one of the same world stopped in this folder; what it
     had kept stays as it is, and the result is the same bytes.
     """
@@ -44,36 +49,123 @@ def execute(
     finish = world.shot.finish
     first, last = frames or (finish.first, finish.last)
     kept: list[int] = []
-    moment: Moment | None = None
+    now: Snapshot | None = None
     if resume and _same_run(store, world, first):
         for unfinished in files_in(store.frames_folder, ".*"):
             unfinished.unlink(missing_ok=True)  # what a killed process was writing
         kept = store.whole(first)
-        moment = checkpoint.newest(folder, kept[-1]) if kept else None
+        now = checkpoint.newest(world, folder, kept[-1]) if kept else None
     else:
         for old in (store.frames_folder, folder / "checkpoints", folder / "seconds"):
             remove(old)
     store.write_note(SHOT, world.shot.dump())
     store.write_note(RUN, facts_of(world, first, last))
+    for name, solver in world.solvers.items():
+        if meshes := solver.meshes():
+            store.write_meshes(name, meshes)
     there = set(kept)
     if kept and kept[-1] >= last:
         return kept
-    happened: Happened | None = None
-    begun = processor()
-    if moment is None:
-        moment, happened = first_frame(world, clock)
-    while True:
-        if happened is not None and moment.frame >= first and moment.frame not in there:
-            _keep(store, world, moment, happened, landed, clock, processor, begun)
-            kept.append(moment.frame)
-        stop = moment.frame >= last or cancelled()
-        if happened is not None and (stop or (moment.frame - finish.first) % checkpoint.EVERY == 0):
-            with telling(f"The checkpoint at frame {moment.frame}", f"The frames are kept: {REMEDY}"):
-                checkpoint.save(folder, moment)
-        if stop:
-            return kept
+    keeper = Keeper(store, world, landed, clock)
+    with keeper:
         begun = processor()
-        happened = next_frame(world, moment, clock)
+        if now is None:
+            now, happened = first_frame(world, clock)
+            keeper.keep(now, happened, processor() - begun, wanted=now.frame >= first and now.frame not in there)
+        while now.frame < last:
+            begun = processor()
+            happened = next_frame(world, now, clock)
+            keeper.wait()
+            if cancelled():
+                keeper.stop()
+                break
+            keeper.keep(now, happened, processor() - begun, wanted=now.frame >= first and now.frame not in there)
+        keeper.stop()
+    return kept + keeper.kept
+
+
+class Keeper:
+    """Skins, measures and writes a frame on a thread of its own while the next is computed. `kept` are the frames that
+    landed, in order."""
+
+    def __init__(self, store: FrameStore, world: World, landed: Landed, clock: Callable[[], float]) -> None:
+        self.store, self.world, self.landed, self.clock = store, world, landed, clock
+        self.kept: list[int] = []
+        self.latest: Snapshot | None = None
+        self.pool = ThreadPoolExecutor(1)
+        self.work: Future[None] | None = None
+
+    def __enter__(self) -> None:
+        self.pool.__enter__()
+
+    def __exit__(self, *fault: Any) -> None:
+        self.pool.__exit__(*fault)
+
+    def keep(self, now: Snapshot, happened: Happened, processor: float, *, wanted: bool) -> None:
+        """Begin to keep a frame as it is now; one that is not wanted only counts for checkpoints."""
+        self.wait()
+        self.latest = now.copy()
+        context = copy_context()  # what `landed` knows of where it runs
+        self.work = self.pool.submit(context.run, self._keep, self.latest, happened, processor, wanted)
+        if not _side_by_side():
+            self.wait()
+
+    def wait(self) -> None:
+        """Until the frame in work is kept. Raises what came in its way."""
+        if self.work is not None:
+            self.work.result()
+            self.work = None
+
+    def stop(self) -> None:
+        """Leave a checkpoint at the latest frame, so that a run can go on from there."""
+        self.wait()
+        if self.latest is not None and not self._due(self.latest):
+            self._checkpoint(self.latest)
+
+    def _due(self, now: Snapshot) -> bool:
+        return (now.frame - self.world.shot.finish.first) % checkpoint.EVERY == 0
+
+    def _keep(self, now: Snapshot, happened: Happened, processor: float, wanted: bool) -> None:
+        if wanted:
+            self._write(now, happened, processor)
+            self.kept.append(now.frame)
+        if self._due(now):
+            self._checkpoint(now)
+
+    def _checkpoint(self, now: Snapshot) -> None:
+        with telling(f"The checkpoint at frame {now.frame}", f"The frames are kept: {REMEDY}"):
+            checkpoint.save(self.store.folder, now)
+
+    def _write(self, now: Snapshot, happened: Happened, processor: float) -> None:
+        world, clock = self.world, self.clock
+        parts = Parts(clock)
+        with parts("measuring"):
+            gauges = measure(world, now, happened)
+        scene = scene_at(world, now, now.frame, absent(world.shot.cues, now.memory))
+        with parts("skins"):
+            made: dict[str, dict[str, Array]] = {}
+            for name, solver in world.solvers.items():
+                made |= solver.surfaces(now.states[name], scene)
+        with parts("writing"):
+            columns = {matter.name: kept_columns(matter, now.states[matter.name].elements) for matter in world.matters}
+            records: dict[str, dict[str, Array]] = {}
+            for name, solver in world.solvers.items():
+                records |= solver.records(now.states[name])
+            self.store.write(now.frame, columns, happened.events, gauges, made, records)
+        if not made:
+            parts.seconds.pop("skins")
+        gauges["seconds"].update({name: round(seconds, 6) for name, seconds in parts.seconds.items()})
+        gauges[PROCESSOR] = round(processor, 6)
+        self.store.write_seconds(now.frame, gauges["seconds"], gauges[PROCESSOR])
+        self.landed(now.frame, gauges)
+
+
+def _side_by_side() -> bool:
+    """Whether two threads may call kernels at once: the layer that numba brings itself allows only one."""
+    try:
+        return bool(numba.threading_layer() != "workqueue")  # type: ignore[attr-defined]
+    except ValueError:  # no kernel has run yet
+        return False
 
 
 def facts_of(world: World, first: int, last: int) -> dict[str, Any]:
@@ -82,7 +174,7 @@ def facts_of(world: World, first: int, last: int) -> dict[str, Any]:
         "quality": world.quality,
         "first": first,
         "last": last,
-        "notes": list(world.notes),
+        "notes": list(world.setting.notes),
         "fingerprint": world.fingerprint,
         "basis": world.basis,
     }
@@ -94,25 +186,6 @@ def _same_run(store: FrameStore, world: World, first: int) -> bool:
     except (OSError, ValueError):
         return False
     return note.get("fingerprint") == world.fingerprint and note.get("first") == first
-
-
-def _keep(
-    store: FrameStore, world: World, moment: Moment, happened: Happened, landed: Landed,
-    clock: Callable[[], float], processor: Callable[[], float], begun: float,
-) -> None:  # fmt: skip
-    start = clock()
-    gauges = measure(world, moment.particles, happened)
-    measured = clock()
-    skins = world.skins(moment.particles, world.scene(moment.frame, AHEAD))
-    wrapped = clock()
-    store.write(moment.frame, moment.particles, happened.events, gauges, skins)
-    seconds = {"measuring": round(measured - start, 6), "writing": round(clock() - wrapped, 6)}
-    if skins:
-        seconds["skins"] = round(wrapped - measured, 6)
-    gauges["seconds"].update(seconds)
-    gauges[PROCESSOR] = round(processor() - begun, 6)
-    store.write_seconds(moment.frame, gauges["seconds"], gauges[PROCESSOR])
-    landed(moment.frame, gauges)
 
 
 def threads(count: int | None = None) -> int:

@@ -1,37 +1,66 @@
-"""The order of one frame."""
+"""The order of one frame, and what solvers take from one another in it."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Container, Mapping
+from copy import deepcopy
 from dataclasses import dataclass, field
-
-import numpy as np
 
 from hotgravel.core.cues.actions import Acting, Memory, absent, at_rest
 from hotgravel.core.cues.conditions import Look
 from hotgravel.core.cues.record import Events, all_events
-from hotgravel.core.matter.particles.advance import advance
-from hotgravel.core.matter.particles.births import Spring, Tally, burst_now, stream_step
-from hotgravel.core.matter.particles.offshoots import MOST, burst_off, too_many, trail_step
-from hotgravel.core.matter.particles.state import Particles, joined, kept, none
+from hotgravel.core.matter.contract import Ids, Offers, Seam, State
+from hotgravel.core.matter.elements import Elements
 from hotgravel.core.run.parts import Parts
-from hotgravel.core.run.quality import steps_for
 from hotgravel.core.run.world import World
+from hotgravel.core.shape.grid import VelocityGrid
+from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.zones import Scene
 
 STEPS = 1024  # more than a frame ever has
 AHEAD = 1.0 / 64.0  # of a frame: how far on a burst looks for how its prop moves
 
+# Solvers step in the order of the registry. Each takes what those in its row here offer: as it is after this step where
+# they have stepped before it, as it was after the last step where they step after it. A coupling that works both ways
+# is a pair of entries.
+TAKES_SURFACES: Mapping[str, tuple[str, ...]] = {"particles": ("rigid",)}
+
 
 @dataclass
-class Moment:
-    """All that changes during a run: the particles, what sources have given, the count of ids, what cues
-    remember."""
+class Snapshot:
+    """All that changes during a run: the state of each solver, the counter of ids, what cues remember, and what
+    solvers offered after the last step."""
 
     frame: int
-    particles: Particles = field(default_factory=none)
-    tallies: dict[str, Tally] = field(default_factory=dict)
-    next_id: int = 0
+    states: dict[str, State] = field(default_factory=dict)
+    ids: Ids = field(default_factory=Ids)
     time: float = 0.0
     memory: Memory = field(default_factory=Memory)
+    offers: dict[str, Offers] = field(default_factory=dict)
+
+    def copy(self) -> "Snapshot":
+        """The same, in arrays of its own: the run may go on."""
+        states = {
+            name: State(s.elements.copy(), {n: a.copy() for n, a in s.arrays.items()}, deepcopy(s.facts))
+            for name, s in self.states.items()
+        }
+        ids, memory = Ids(self.ids.next), deepcopy(self.memory)
+        return Snapshot(self.frame, states, ids, self.time, memory, dict(self.offers))
+
+    @property
+    def crowds(self) -> dict[str, Elements]:
+        return {name: state.elements for name, state in self.states.items()}
+
+    def placed(self, stepping: Container[str] = ()) -> dict[str, tuple[Pose, Pose]]:
+        """Where the props that solvers move are, and where they will be; that is known of the solvers that have already
+        taken the step that is under way."""
+        return {
+            prop: poses if name in stepping else (poses[1], poses[1])
+            for name, offers in self.offers.items()
+            for prop, poses in offers.poses.items()
+        }
+
+    def grids(self) -> dict[str, VelocityGrid]:
+        """The air that solvers move."""
+        return {row: grid for offers in self.offers.values() for row, grid in offers.grids.items()}
 
 
 @dataclass
@@ -44,125 +73,105 @@ class SoFar:
 
 @dataclass(frozen=True)
 class Happened:
-    """What the way to a frame brought, beside the particles themselves. `nearest` tells, by cue, how near
-    its condition came; `absent` names the props that are not there at the frame."""
+    """What the way to a frame brought, beside the elements themselves. `nearest` tells, by cue, how near
+    its condition came; `absent` names the props that are not there at the frame; `touches` counts impacts by matter."""
 
     events: Events
     nearest: dict[str, float]
     absent: list[str]
-    touches: int
+    touches: dict[str, int]
     steps: int
     seconds: dict[str, float]
 
 
-def first_frame(world: World, clock: Callable[[], float]) -> tuple[Moment, Happened]:
-    """The first frame: what bursts at it, before anything has moved."""
-    parts = Parts(clock)
-    moment = Moment(world.shot.finish.first, memory=at_rest(world.shot.cues))
-    so_far = SoFar()
-    gone = _land(world, moment, so_far, parts)
-    return moment, Happened(all_events(so_far.events), so_far.nearest, gone, 0, 0, parts.seconds)
+def first_frame(world: World, clock: Callable[[], float]) -> tuple[Snapshot, Happened]:
+    """The first frame: what begins at it, before anything has moved."""
+    parts, so_far = Parts(clock), SoFar()
+    now = Snapshot(world.shot.finish.first, memory=at_rest(world.shot.cues))
+    for name, solver in world.solvers.items():
+        now.states[name] = solver.begin()
+        now.offers[name] = solver.offers(now.states[name])
+    gone = _land(world, now, so_far, parts)
+    return now, Happened(all_events(so_far.events), so_far.nearest, gone, {}, 0, parts.seconds)
 
 
-def next_frame(world: World, moment: Moment, clock: Callable[[], float]) -> Happened:
-    """Move a moment on by one frame, in place."""
-    parts = Parts(clock)
-    so_far = SoFar()
-    touches = 0
-    fastest = float(moment.particles.speed.max(initial=0.0))
-    steps = steps_for(world.quality, fastest, world.smallest, world.span)
-    dt = world.span / steps
-    landing = moment.frame + 1
+def next_frame(world: World, now: Snapshot, clock: Callable[[], float]) -> Happened:
+    """Move a run on by one frame, in place."""
+    parts, so_far = Parts(clock), SoFar()
+    touches = dict.fromkeys(world.solvers, 0)
+    steps = max(solver.steps(now.states[name]) for name, solver in world.solvers.items())
+    dt, landing = world.span / steps, now.frame + 1
     for step in range(steps):
-        away = absent(world.shot.cues, moment.memory)
-        scene = world.scene(moment.frame + step / steps, 1.0 / steps, away)
-        with parts("supply"):
-            _stream(world, moment, scene, moment.frame + step / steps, 1.0 / steps, dt)
-        with parts("forces"):
-            table = world.forces(scene, moment.particles, dt, moment.memory.switched)
-        with parts("collisions"):
-            colliders = world.colliders(scene)
-        with parts("motion"):
-            p = moment.particles
-            pinned = np.flatnonzero(p.pinned)
-            place = p.position[pinned]
-            touches += advance(
-                p.position, p.velocity, p.age, p.state, p.radius, p.touched, p.impact, p.travelled, dt,
-                table.by_element, table.pull, table.rate, table.drift, table.bite, colliders.table,
-                colliders.bits, world.tree, p.id, moment.frame * STEPS + step,
-            )  # fmt: skip
-            p.position[pinned], p.velocity[pinned] = place, 0.0
-        with parts("keeping apart"):
-            world.keep_apart(moment.particles, scene, colliders)
-        moment.time += dt
+        away = absent(world.shot.cues, now.memory)
+        stepped: list[str] = []
+        for name, solver in world.solvers.items():
+            with parts(name):
+                placed = now.placed(stepped)
+                scene = world.setting.scene(now.frame + step / steps, 1.0 / steps, away, placed, now.grids())
+                seam = _seam(now, name, scene, now.frame + step / steps, 1.0 / steps, now.frame * STEPS + step)
+                touches[name] += solver.step(now.states[name], seam, dt)
+                now.offers[name] = solver.offers(now.states[name])
+            stepped.append(name)
+        now.time += dt
         if step < steps - 1:
             with parts("cues"):
-                _cue(world, moment, world.scene(moment.frame + (step + 1) / steps, AHEAD, away), landing, so_far)
-                _retire(moment)
-    moment.frame = landing
-    gone = _land(world, moment, so_far, parts)
+                _cue(world, now, now.frame + (step + 1) / steps, away, landing, so_far)
+                _retire(now)
+    now.frame = landing
+    gone = _land(world, now, so_far, parts)
     return Happened(all_events(so_far.events), so_far.nearest, gone, touches, steps, parts.seconds)
 
 
-def _stream(world: World, moment: Moment, scene: Scene, frame: float, span: float, dt: float) -> None:
-    """What streams give in a step."""
-    for spring in _giving(world, moment, scene):
-        tally = moment.tallies.setdefault(spring.source.id, Tally())
-        state = world.states[spring.source.state]
-        _admit(moment, stream_step(spring, tally, frame, span, dt, state, scene, moment.next_id))
-    there = moment.particles  # what is born in this step leaves nothing in it
-    for shoot in world.shoots.values():
-        if not moment.memory.switched.get(shoot.source.id, True):
-            continue
-        tally = moment.tallies.setdefault(shoot.source.id, Tally())
-        _admit(moment, trail_step(shoot, tally, there, scene, dt, moment.next_id))
+def _seam(now: Snapshot, name: str, scene: Scene, frame: float, ahead: float = AHEAD, number: int = 0) -> Seam:
+    """What a solver gets: where all is, and what it takes from others."""
+    surfaces = [s for of in TAKES_SURFACES.get(name, ()) if of in now.offers for s in now.offers[of].surfaces]
+    return Seam(scene, tuple(surfaces), now.crowds, now.memory.switched, now.ids, frame, ahead, number)
 
 
-def _giving(world: World, moment: Moment, scene: Scene) -> list[Spring]:
-    """The sources that are not stopped, and whose prop is there."""
-    switched = moment.memory.switched
-    return [s for s in world.springs if s.source.prop in scene.poses and switched.get(s.source.id, True)]
+def scene_at(world: World, now: Snapshot, frame: float, away: set[str]) -> Scene:
+    """Where all is between two steps."""
+    return world.setting.scene(frame, AHEAD, away, now.placed(), now.grids())
 
 
-def _land(world: World, moment: Moment, so_far: SoFar, parts: Parts) -> list[str]:
-    """What happens at a whole frame: its bursts, how all look, then its cues, then the end of what has aged."""
-    scene = world.scene(moment.frame, AHEAD, absent(world.shot.cues, moment.memory))
-    with parts("supply"):
-        for spring in _giving(world, moment, scene):
-            tally = moment.tallies.setdefault(spring.source.id, Tally())
-            state = world.states[spring.source.state]
-            _admit(moment, burst_now(spring, tally, moment.frame, state, scene, moment.next_id))
-    with parts("looks"):
-        world.dress(moment.particles, scene)
+def _land(world: World, now: Snapshot, so_far: SoFar, parts: Parts) -> list[str]:
+    """What happens at a whole frame: what begins at it, how all look, then its cues, then the end of what has aged."""
+    away = absent(world.shot.cues, now.memory)
+    scene = scene_at(world, now, now.frame, away)
+    for name, solver in world.solvers.items():
+        with parts(name):
+            solver.land(now.states[name], _seam(now, name, scene, now.frame))
+            now.offers[name] = solver.offers(now.states[name])
     with parts("cues"):
-        _cue(world, moment, scene, moment.frame, so_far)
-        _retire(moment)
-    there = world.poses(moment.frame, absent(world.shot.cues, moment.memory))
+        _cue(world, now, now.frame, away, now.frame, so_far)
+        _retire(now)
+    there = world.setting.row_poses(now.frame, absent(world.shot.cues, now.memory))
     return [prop.id for prop in world.shot.props if prop.id not in there]
 
 
-def _admit(moment: Moment, new: Particles) -> None:
-    """Take in new particles. Raises `ShotFault` when there are too many to be meant."""
-    if len(moment.particles) + len(new) > MOST:
-        raise too_many(f"At frame {moment.frame}")
-    moment.next_id += len(new)
-    moment.particles = joined(moment.particles, new)
-
-
-def _cue(world: World, moment: Moment, scene: Scene, landing: int, so_far: SoFar) -> None:
+def _cue(world: World, now: Snapshot, frame: float, away: set[str], landing: int, so_far: SoFar) -> None:
     """All cues look once, and act; then what they set off comes into being."""
     if not world.watched:
         return
-    look = Look(moment.particles, scene, landing, moment.memory.recent, so_far.nearest)
-    acting = Acting(look, moment.memory, world.watched, moment.time, world.span, so_far.events)
+    scene = scene_at(world, now, frame, away)
+    shares = _shares(world, now)
+    recent, nearest = now.memory.recent, so_far.nearest
+    looks = {name: Look(crowd, scene, landing, recent, nearest, shares) for name, crowd in now.crowds.items()}
+    acting = Acting(looks, now.memory, world.watched, now.time, world.span, so_far.events)
     acting.go()
-    there = moment.particles
-    for offshoot, who, cue in acting.shed:
-        shoot = world.shoots.get(offshoot)
-        if shoot is not None:
-            tally = moment.tallies.setdefault(offshoot, Tally())
-            _admit(moment, burst_off(shoot, tally, there, who, cue, scene, moment.next_id))
+    for shed in acting.sheds:
+        for name, solver in world.solvers.items():
+            solver.shed(now.states[name], shed, _seam(now, name, scene, frame))
 
 
-def _retire(moment: Moment) -> None:
-    moment.particles = kept(moment.particles, moment.particles.age < moment.particles.life)
+def _shares(world: World, now: Snapshot) -> dict[int, float]:
+    """The share of its matter's elements that is in each state that a cue counts."""
+    found = {}
+    for number in {w.counted for w in world.watched if w.counted >= 0}:
+        crowd = now.crowds.get(world.shot.states[number].of)
+        found[number] = float(crowd.in_state(number).mean()) if crowd is not None and len(crowd) else 0.0
+    return found
+
+
+def _retire(now: Snapshot) -> None:
+    for state in now.states.values():
+        state.elements = state.elements.where(state.elements.age < state.elements.life)

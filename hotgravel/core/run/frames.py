@@ -1,10 +1,12 @@
 """The frame store: one file a frame, each all there or not there at all.
 
-A frame is a Zarr 3 group in a zip file: a group `particles` and a group `events`, one
-chunk an array, with the gauges as attributes. It is written beside its place and moved
-into it, so that no reader and no killed process ever leaves half a frame.
+A frame is a Zarr 3 group in a zip file: a group for the elements of each matter, one for what else its
+solver records, one for the events and one for each mesh around elements; one chunk an array, with the
+gauges as attributes. It is written beside its place and moved into it, so that no reader and no killed
+process ever leaves half a frame.
 """
 
+import copy
 import json
 import zipfile
 import zlib
@@ -15,24 +17,17 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from hotgravel.core.cues.record import COLUMNS, Events
-from hotgravel.core.matter.particles.state import Particles
+from hotgravel.core.matter.contract import Array
+from hotgravel.core.matter.registry import MATTERS
+from hotgravel.core.run.gauges import upgraded
 from hotgravel.core.run.place import Place, files_in, write_bytes
 from hotgravel.core.run.zarr_file import Span, plain_spans, read_arrays, read_attributes, write_groups
 
 SUFFIX = ".zarr.zip"
 FAULTS = (OSError, ValueError, KeyError, RuntimeError, EOFError, zipfile.BadZipFile, zlib.error)
-STORED = {
-    "position": np.float32, "velocity": np.float32, "age": np.float32, "life": np.float32,
-    "radius": np.float32, "size": np.float32, "travelled": np.float32, "mass": np.float32,
-    "temperature": np.float32, "colour": np.uint32, "id": np.uint32, "state": np.int16, "source": np.int16,
-    "parent": np.int32, "cause": np.int16,
-}  # fmt: skip
 SKIN = {"vertices": np.float32, "faces": np.int32, "colour": np.uint32, "velocity": np.float32}
-# What a stage draws; kept uncompressed, so that a frame is sent as it stands.
-DRAWN = ("position", "velocity", "age", "radius", "id", "state", "colour")
 
 
 class DamagedFrame(ValueError):
@@ -44,6 +39,8 @@ class CannotKeep(ValueError):
 
 
 REMEDY = "make room, or put the folder right, and let the run go on."
+# What a stage draws is kept uncompressed, so that a frame is sent as it stands.
+DRAWN = frozenset(n for matter in MATTERS.values() for n, column in matter.columns.items() if column.drawn)
 PROCESSOR = "processor"  # seconds that processors worked on a frame, whatever else the machine did
 
 
@@ -84,68 +81,111 @@ class FrameStore:
         return kept
 
     def write(
-        self, frame: int, particles: Particles, events: Events, gauges: dict[str, Any],
-        skins: Mapping[str, Mapping[str, NDArray[Any]]] | None = None,
+        self, frame: int, columns: Mapping[str, Mapping[str, Array]], events: Events, gauges: dict[str, Any],
+        surfaces: Mapping[str, Mapping[str, Array]] | None = None,
+        records: Mapping[str, Mapping[str, Array]] | None = None,
     ) -> None:  # fmt: skip
-        """Land a frame, whole. The seconds that gauges tell stay out of it, so that the same frame
-        is the same bytes."""
+        """Land a frame, whole: the columns of each matter, meshes around elements by their rows, and other records by
+        name. The seconds that gauges tell stay out of it, so that the same frame is the same bytes."""
         measured = {name: value for name, value in gauges.items() if name not in ("seconds", PROCESSOR)}
-        stored = {name: getattr(particles, name).astype(dtype) for name, dtype in STORED.items()}
-        happened = {name: getattr(events, name) for name in COLUMNS}
-        groups = {"particles": stored, "events": happened}
-        if skins:
+        groups: dict[str, dict[str, Array]] = {name: dict(arrays) for name, arrays in columns.items()}
+        groups["events"] = {name: getattr(events, name) for name in COLUMNS}
+        groups |= {name: dict(arrays) for name, arrays in (records or {}).items()}
+        if surfaces:
             groups["skins"] = {}
-            for row, arrays in skins.items():
+            for row, arrays in surfaces.items():
                 groups[f"skins/{row}"] = {name: arrays[name].astype(dtype) for name, dtype in SKIN.items()}
+        attributes = {"frame": frame, "matters": list(columns), "gauges": measured}
         with telling(f"Frame {frame}", f"The frames before it are kept: {REMEDY}"):
-            write_groups(self.path(frame), groups, {"frame": frame, "gauges": measured}, plain=DRAWN)
+            write_groups(self.path(frame), groups, attributes, plain=DRAWN)
 
-    def moment(self, frame: int) -> float:
-        """The frame of the run that stands at a frame."""
+    def run_frame(self, frame: int) -> float:
+        """The frame of the run that is shown at a frame."""
         return float(frame)
 
     def write_seconds(self, frame: int, seconds: dict[str, float], processor: float) -> None:
         """How long each part of a frame took, and how long processors worked on all of it; kept beside it."""
         self.write_note(f"seconds/{frame:+07d}.json", seconds | {PROCESSOR: processor})
 
-    def particles(self, frame: int, names: Iterable[str] = tuple(STORED)) -> dict[str, NDArray[Any]]:
-        """Arrays of the particles at a frame, by name. Raises `KeyError`, `DamagedFrame`."""
-        return self._read(frame, "particles", names)
+    def elements(self, frame: int, matter: str, names: Iterable[str] | None = None) -> dict[str, Array]:
+        """Columns of a matter's elements at a frame, by name; empty where the run has none of it. Raises `KeyError`,
+        `DamagedFrame`."""
+        columns = MATTERS[matter].columns
+        names = tuple(columns) if names is None else tuple(names)
+        if matter not in self.matters(frame):
+            blank = MATTERS[matter].elements.blank(0)
+            return {name: getattr(blank, name).astype(columns[name].dtype) for name in names}
+        return self._read(frame, matter, names)
 
-    def drawn(self, frame: int) -> tuple[tuple[Span, ...], Place]:
-        """Where in which file the arrays that a stage draws lie. Raises `KeyError`, `DamagedFrame`.
+    def particles(self, frame: int, names: Iterable[str] | None = None) -> dict[str, Array]:
+        """Columns of the particles at a frame."""
+        return self.elements(frame, "particles", names)
+
+    def matters(self, frame: int) -> list[str]:
+        """The matters that a frame has elements of. Raises `KeyError`, `DamagedFrame`."""
+        path = self._there(frame)
+        try:
+            told: list[str] = _attributes(path, _stamp(path)).get("matters", ["particles"])
+        except FAULTS as error:
+            raise self._damaged(frame) from error
+        return told
+
+    def drawn(self, frame: int) -> tuple[dict[str, tuple[Span, ...]], Place]:
+        """Where in which file the arrays that a stage draws lie, by matter. Raises `KeyError`, `DamagedFrame`.
 
         Their checksums are verified when a file is first asked for, and again when it has changed.
         """
         path = self._there(frame)
         try:
-            return _spans(path, _stamp(path)), path
+            return _spans(path, _stamp(path), tuple(self.matters(frame))), path
         except FAULTS as error:
             raise self._damaged(frame) from error
 
-    def skin(self, frame: int, row: str) -> dict[str, NDArray[Any]]:
+    def record(self, frame: int, name: str, names: Iterable[str]) -> dict[str, Array]:
+        """Arrays of another record of a frame, such as contacts. Raises `KeyError`, `DamagedFrame`."""
+        return self._read(frame, name, names)
+
+    def write_meshes(self, matter: str, meshes: list[dict[str, Array]]) -> None:
+        """Keep the meshes that a matter's pieces are drawn with, once a run."""
+        groups = {str(number): mesh for number, mesh in enumerate(meshes)}
+        with telling("The meshes of pieces", to=f" to {self.folder}"):
+            write_groups(self._meshes(matter), groups, {"count": len(meshes)})
+
+    def meshes(self, matter: str) -> list[dict[str, Array]]:
+        """The meshes that a matter's pieces are drawn with: vertices (V, 3), faces (F, 3), colour (1,) as 0xrrggbb."""
+        path = self._meshes(matter)
+        if not path.is_file():
+            return []
+        count = read_attributes(path)["count"]
+        return [read_arrays(path, str(number), ("vertices", "faces", "colour")) for number in range(count)]
+
+    def _meshes(self, matter: str) -> Place:
+        return self.folder / f"meshes-{matter}{SUFFIX}"
+
+    def skin(self, frame: int, row: str) -> dict[str, Array]:
         """A skin of a frame: vertices (V, 3), faces (F, 3), colour (V,) as 0xrrggbb, velocity (V, 3).
         Raises `KeyError`, `DamagedFrame`."""
         return self._read(frame, f"skins/{row}", SKIN)
 
     def events(self, frame: int) -> Events:
         """What happened on the way to a frame."""
-        return Events(**self._read(frame, "events", COLUMNS))
+        kept = self._read(frame, "events", COLUMNS)
+        return Events(**kept)
 
     def gauges(self, frame: int) -> dict[str, Any]:
         """The gauges of a frame. Raises `KeyError`, `DamagedFrame`."""
         path = self._there(frame)
         try:
-            gauges: dict[str, Any] = read_attributes(path)["gauges"]
+            gauges: dict[str, Any] = copy.deepcopy(_attributes(path, _stamp(path))["gauges"])
         except FAULTS as error:
             raise self._damaged(frame) from error
         try:
             seconds = self.note(f"seconds/{frame:+07d}.json")
         except (OSError, ValueError):
             seconds = {}
-        return gauges | {PROCESSOR: seconds.pop(PROCESSOR, 0.0), "seconds": seconds}
+        return upgraded(gauges) | {PROCESSOR: seconds.pop(PROCESSOR, 0.0), "seconds": seconds}
 
-    def _read(self, frame: int, group: str, names: Iterable[str]) -> dict[str, NDArray[Any]]:
+    def _read(self, frame: int, group: str, names: Iterable[str]) -> dict[str, Array]:
         path = self._there(frame)
         try:
             return read_arrays(path, group, names)
@@ -181,5 +221,13 @@ def _stamp(path: Place) -> Any:
 
 
 @lru_cache(maxsize=20_000)
-def _spans(path: Place, _stamp: Any) -> tuple[Span, ...]:
-    return plain_spans(path, "particles", DRAWN)
+def _spans(path: Place, _stamp: Any, matters: tuple[str, ...]) -> dict[str, tuple[Span, ...]]:
+    return {
+        name: plain_spans(path, name, (n for n, column in MATTERS[name].columns.items() if column.drawn))
+        for name in matters
+    }
+
+
+@lru_cache(maxsize=2_000)
+def _attributes(path: Place, _stamp: Any) -> dict[str, Any]:
+    return read_attributes(path)

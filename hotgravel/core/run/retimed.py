@@ -1,19 +1,21 @@
 """A run shown at another pace: frames between frames, and backwards."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from contextlib import suppress
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from hotgravel.core.drive.value import one
-from hotgravel.core.run.frames import STORED, FrameStore
+from hotgravel.core.matter.contract import Array, Column
+from hotgravel.core.matter.elements import places_of
+from hotgravel.core.matter.registry import MATTERS
+from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.place import Place
 from hotgravel.core.shot.document import Shot
 
 
-def moment_of(shot: Shot, frame: float) -> float:
+def run_frame_of(shot: Shot, frame: float) -> float:
     """The frame of the run that is shown at a frame: the retime's value there; itself without one."""
     finish = shot.finish
     if finish.retime is None:
@@ -24,9 +26,9 @@ def moment_of(shot: Shot, frame: float) -> float:
 class Retimed(FrameStore):
     """The frames of a run as its shot's retime shows them.
 
-    Particles between two frames lie on the cubic through both places with both velocities (Hermite), by
-    id; who is only in one of them is shown with the nearer. Velocities are as shown: slowed, or turned
-    about. Skins, gauges and events are those of the nearest frame.
+    Elements between two frames lie on the cubic through both places with both velocities (Hermite), by id,
+    and are turned the short way; who is only in one of them is shown with the nearer. Velocities are as
+    shown: slowed, or turned about. Skins, gauges and events are those of the nearest frame.
     """
 
     def __init__(self, folder: Place, shot: Shot) -> None:
@@ -38,47 +40,55 @@ class Retimed(FrameStore):
         finish = self.shot.finish
         return [f for f in range(finish.first, finish.last + 1) if self._nearest(f) in kept]
 
-    def moment(self, frame: int) -> float:
-        return moment_of(self.shot, frame)
+    def run_frame(self, frame: int) -> float:
+        return run_frame_of(self.shot, frame)
 
     def _nearest(self, frame: int) -> int:
-        return int(np.floor(self.moment(frame) + 0.5))
+        return int(np.floor(self.run_frame(frame) + 0.5))
 
     def pace(self, frame: int) -> float:
         """Frames of the run for each that is shown."""
-        return moment_of(self.shot, frame + 0.5) - moment_of(self.shot, frame - 0.5)
+        return run_frame_of(self.shot, frame + 0.5) - run_frame_of(self.shot, frame - 0.5)
 
-    def particles(self, frame: int, names: Iterable[str] = tuple(STORED)) -> dict[str, NDArray[Any]]:
-        names = tuple(names)
-        wanted = tuple(dict.fromkeys((*names, "position", "velocity", "id")))
-        moment, nearest = self.moment(frame), self._nearest(frame)
-        found = super().particles(nearest, wanted)
-        other = nearest + (1 if moment > nearest else -1)
-        share = abs(moment - nearest)
+    def elements(self, frame: int, matter: str, names: Iterable[str] | None = None) -> dict[str, Array]:
+        columns = MATTERS[matter].columns
+        names = tuple(columns) if names is None else tuple(names)
+        need = {"position": ("velocity",), "turn": ("spin",)}  # what blending goes by
+        wanted = tuple(dict.fromkeys((*names, "id", *(n for name in names for n in need.get(name, ())))))
+        shown, nearest = self.run_frame(frame), self._nearest(frame)
+        found = super().elements(nearest, matter, wanted)
+        other = nearest + (1 if shown > nearest else -1)
+        share = abs(shown - nearest)
         if share > 1e-6:
             with suppress(KeyError):  # where nothing is kept beyond, the nearest stays as it is
-                self._between(found, super().particles(other, ("position", "velocity", "id")), share, other - nearest)
-        found["velocity"] = found["velocity"] * np.float32(self.pace(frame))
+                self._blend(found, super().elements(other, matter, wanted), columns, share, other - nearest)
+        for name in found:
+            if columns[name].blend == "rate":
+                found[name] = found[name] * np.float32(self.pace(frame))
         return {name: found[name] for name in names}
 
-    def _between(self, near: dict[str, NDArray[Any]], far: dict[str, NDArray[Any]], share: float, way: int) -> None:
-        ids = near["id"]
-        if not len(far["id"]) or not len(ids):
-            return
-        place = np.minimum(np.searchsorted(far["id"], ids), len(far["id"]) - 1)
-        both = far["id"][place] == ids
+    def _blend(
+        self, near: dict[str, Array], far: dict[str, Array], columns: Mapping[str, Column], share: float, way: int
+    ) -> None:  # fmt: skip
+        """Bring columns from the nearer frame towards the other, in place, each in its own manner."""
+        place, both = places_of(far["id"].astype(np.int64), near["id"].astype(np.int64))
         span = way * self.shot.finish.time_scale / self.shot.finish.rate
-        p, q = near["position"][both].astype(float), far["position"][place[both]].astype(float)
-        u, v = span * near["velocity"][both].astype(float), span * far["velocity"][place[both]].astype(float)
-        t = share
-        between = (2 * t**3 - 3 * t**2 + 1) * p + (t**3 - 2 * t**2 + t) * u
-        between += (3 * t**2 - 2 * t**3) * q + (t**3 - t**2) * v
-        near["position"] = near["position"].copy()
-        near["position"][both] = between
-        near["velocity"] = near["velocity"].copy()
-        near["velocity"][both] = (1 - t) * near["velocity"][both] + t * far["velocity"][place[both]]
+        pairs = {name: (near[name][both].astype(float), far[name][place].astype(float)) for name in near}
+        for name, (p, q) in pairs.items():
+            match columns[name].blend:
+                case "path":
+                    u, v = pairs["velocity"]
+                    made = along_path(p, q, span * u, span * v, share)
+                case "rate":
+                    made = (1.0 - share) * p + share * q
+                case "turn":
+                    made = turned_between(p, q, share)
+                case _:
+                    continue
+            near[name] = near[name].copy()
+            near[name][both] = made
 
-    def skin(self, frame: int, row: str) -> dict[str, NDArray[Any]]:
+    def skin(self, frame: int, row: str) -> dict[str, Array]:
         found = super().skin(self._nearest(frame), row)
         return found | {"velocity": found["velocity"] * np.float32(self.pace(frame))}
 
@@ -89,7 +99,29 @@ class Retimed(FrameStore):
         return super().events(self._nearest(frame))
 
 
+def along_path(p: Array, q: Array, u: Array, v: Array, t: float) -> Array:
+    """Places (n, 3) at a share t of the way from p to q, on the cubic that begins
+    along u and ends along v (Hermite)."""
+    way: Array = (2 * t**3 - 3 * t**2 + 1) * p + (t**3 - 2 * t**2 + t) * u
+    way += (3 * t**2 - 2 * t**3) * q + (t**3 - t**2) * v
+    return way
+
+
+def turned_between(p: Array, q: Array, t: float) -> Array:
+    """Turns (n, 4) at a share t of the way from p to q, the short way (Shoemake 1985)."""
+    cosine = np.einsum("ij,ij->i", p, q)
+    q = np.where(cosine[:, None] < 0.0, -q, q)
+    angle = np.arccos(np.clip(np.abs(cosine), 0.0, 1.0))[:, None]
+    plain = angle < 1e-6  # so near that the sines say nothing
+    sine = np.where(plain, 1.0, np.sin(angle))
+    of_p = np.where(plain, 1.0 - t, np.sin((1.0 - t) * angle) / sine)
+    of_q = np.where(plain, t, np.sin(t * angle) / sine)
+    way = of_p * p + of_q * q
+    result: Array = way / np.linalg.norm(way, axis=1, keepdims=True)
+    return result
+
+
 def shown_frames(shot: Shot) -> list[int]:
     """The nearest frame of the run that is shown at each frame of its shot."""
     finish = shot.finish
-    return [int(np.floor(moment_of(shot, f) + 0.5)) for f in range(finish.first, finish.last + 1)]
+    return [int(np.floor(run_frame_of(shot, f) + 0.5)) for f in range(finish.first, finish.last + 1)]

@@ -5,17 +5,17 @@ from typing import Any
 
 import numpy as np
 
-from hotgravel.core.cues.because import UNITS
-from hotgravel.core.cues.conditions import OVER, Look, Watch, told
+from hotgravel.core.cues.conditions import Look, Watch, told
 from hotgravel.core.cues.record import Events
 from hotgravel.core.drive.value import one
-from hotgravel.core.matter.particles.state import blank
-from hotgravel.core.run.frames import STORED, FrameStore
+from hotgravel.core.matter.contract import elements_of
+from hotgravel.core.matter.registry import MATTERS
+from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.reading import matter_of
 from hotgravel.core.run.world import World
 from hotgravel.core.shot import cues as c
 from hotgravel.core.shot.units import show_quantity
 
-UNDER = (c.Slower, c.Cooler, c.Nearer)
 MOST_FRAMES = 240  # looked back through, evenly
 
 
@@ -24,7 +24,7 @@ def nearest_of(cue: c.Cue, measured: Mapping[int, dict[str, Any]]) -> tuple[floa
     found = [(g["nearest"][cue.id], f) for f, g in measured.items() if cue.id in g.get("nearest", {})]
     if not found:
         return None, 0
-    choose = min if isinstance(cue.when, UNDER) else max
+    choose = min if cue.when.side == c.UNDER else max
     return choose(found, key=lambda pair: pair[0])
 
 
@@ -42,21 +42,19 @@ def why_not(world: World, store: FrameStore, events: Events, particle: int, cue:
     if not looks:
         return ["It was not there at any kept frame."]
     said = []
-    states = {int(look.particles.state[0]) for _, look in looks}
+    states = {int(look.elements.state[0]) for _, look in looks}
     if watch.whom >= 0 and watch.whom not in states:
         there = ", ".join(shot.states[s].name for s in sorted(states))
         said.append(f"It was never in {shot.states[watch.whom].name}, only in {there}.")
-    if watch.source >= 0 and int(looks[0][1].particles.source[0]) != watch.source:
-        said.append(f"It did not leave {shot.supply[watch.source].id}.")
-    concerned = [(f, look) for f, look in looks if watch.whom < 0 or int(look.particles.state[0]) == watch.whom]
+    if watch.source >= 0 and int(looks[0][1].elements.source[0]) != watch.source:
+        said.append(f"It did not leave {shot.origins[watch.source].id}.")
+    concerned = [(f, look) for f, look in looks if watch.whom < 0 or int(look.elements.state[0]) == watch.whom]
     if isinstance(row.when, c.Touches | c.ShareIn):
         said += _of_all(world, watch, store, frame)
     else:
         said += _nearest(world, watch, concerned or looks, bool(concerned))
     if row.within is not None:
-        weights = [
-            float(look.scene.weight_in(row.within, look.particles.position)[0]) for _, look in concerned or looks
-        ]
+        weights = [float(look.scene.weight_in(row.within, look.elements.position)[0]) for _, look in concerned or looks]
         if max(weights) <= 0.5:
             told_ = show_quantity(float(f"{max(weights):.3g}"), "%", shot.dress)
             said.append(f"It was never within {shot.names()[row.within]}: at most it weighed {told_} there.")
@@ -69,20 +67,19 @@ def why_not(world: World, store: FrameStore, events: Events, particle: int, cue:
 def _looks(world: World, store: FrameStore, particle: int, frame: int) -> Iterator[tuple[int, Look]]:
     frames = [f for f in store.frames() if f <= frame]
     for f in frames[:: max(1, len(frames) // MOST_FRAMES)]:
-        kept = store.particles(f)
-        found = np.flatnonzero(kept["id"] == particle)
-        if len(found):
-            alone = blank(1)
-            for name in STORED:
-                getattr(alone, name)[:] = kept[name][found]
+        matter = matter_of(store, f, particle)
+        if matter is not None:
+            kept = store.elements(f, matter)
+            found = np.flatnonzero(kept["id"] == particle)
+            alone = elements_of(MATTERS[matter], {name: column[found] for name, column in kept.items()})
             yield f, Look(alone, world.scene(float(f), 1.0 / 64.0, store.gauges(f)["absent"]), f, {})
 
 
 def _of_all(world: World, watch: Watch, store: FrameStore, frame: int) -> list[str]:
     """How near any came, for what is not kept of each: touches lie between frames, a share is of all."""
     when, dress = watch.cue.when, world.shot.dress
-    unit = UNITS[type(when)][1]
-    wants = one(when, "speed" if isinstance(when, c.Touches) else "share", world.shot.clock.at(frame))
+    unit = when.unit
+    wants = one(when, when.threshold, world.shot.clock.at(frame))
     most, at = nearest_of(watch.cue, {f: store.gauges(f) for f in reversed(store.frames()) if f <= frame})
     wanted = show_quantity(wants, unit, dress)
     if isinstance(when, c.ShareIn):
@@ -114,13 +111,13 @@ def _nearest(world: World, watch: Watch, looks: list[tuple[int, Look]], concerne
         if found is None:
             continue
         way, threshold, value = found
-        short = (threshold - float(value[0])) * (1.0 if way == OVER else -1.0)
+        short = (threshold - float(value[0])) * way
         if best is None or short < best[0]:
             best = short, frame, float(value[0])
-            limit, side = threshold, "over" if way == OVER else "under"
+            limit, side = threshold, "over" if way == c.OVER else "under"
     if best is None:
         return []
-    unit = UNITS[type(when)][1]
+    unit = when.unit
     came, wants = (show_quantity(float(f"{n:.3g}"), unit, dress) for n in (best[2], limit))
     then = "" if concerned else " (in another state)"
     if best[0] <= 0.0:

@@ -3,11 +3,35 @@
 from collections.abc import Iterator
 from typing import ClassVar, Literal, get_args
 
-from hotgravel.core.drive.value import Value
-from hotgravel.core.shot.fields import choice, clause, dial, refer, whom
+from hotgravel.core.drive.value import Value, Vector
+from hotgravel.core.shot.fields import choice, clause, dial, dials, refer, whom
 from hotgravel.core.shot.forces import Force
-from hotgravel.core.shot.row import Clause, Ref, Row
+from hotgravel.core.shot.row import Clause, Ref, Row, points_nowhere
 from hotgravel.core.shot.sources import Anywhere, Onward, Toward
+
+OVER, UNDER = 1, -1
+
+
+class Test(Clause):
+    """A condition of a cue: one number of each element, and a threshold.
+
+    `reads` names the attribute, `side` the side of the threshold on which it is true, `threshold` the field that holds
+    it, `unit` what both are measured in. `inclusive`: the threshold itself counts. `says` begins the sentence about the
+    number of one element, `extreme` that about the nearest of all.
+    """
+
+    reads: ClassVar[str] = ""
+    side: ClassVar[int] = OVER
+    threshold: ClassVar[str] = ""
+    unit: ClassVar[str] = ""
+    inclusive: ClassVar[bool] = False
+    says: ClassVar[str] = "It had"
+    extreme: ClassVar[str] = ""
+
+    @property
+    def target(self) -> str | None:
+        """The prop or zone that the attribute is measured to, if any."""
+        return None
 
 
 def _speed(help: str) -> Value:
@@ -33,23 +57,37 @@ def _zone() -> Ref:
     return refer("zone", label="zone", help="The zone; it may sweep over particles that stand still.")  # type: ignore[no-any-return]
 
 
-class Slower(Clause):
+class Slower(Test):
     kind: Literal["slower"] = "slower"
     title: ClassVar[str] = "gets slower than"
+    reads: ClassVar[str] = "speed"
+    side: ClassVar[int] = UNDER
+    threshold: ClassVar[str] = "speed"
+    unit: ClassVar[str] = "m/s"
+    extreme: ClassVar[str] = "the slowest had"
     phrase: ClassVar[str] = "{speed}"
     speed: Value = _speed("A higher threshold is reached sooner.")
 
 
-class Faster(Clause):
+class Faster(Test):
     kind: Literal["faster"] = "faster"
     title: ClassVar[str] = "gets faster than"
+    reads: ClassVar[str] = "speed"
+    threshold: ClassVar[str] = "speed"
+    unit: ClassVar[str] = "m/s"
+    extreme: ClassVar[str] = "the fastest had"
     phrase: ClassVar[str] = "{speed}"
     speed: Value = _speed("A lower threshold is reached sooner.")
 
 
-class Older(Clause):
+class Older(Test):
     kind: Literal["older"] = "older"
     title: ClassVar[str] = "gets older than"
+    reads: ClassVar[str] = "age"
+    threshold: ClassVar[str] = "age"
+    unit: ClassVar[str] = "s"
+    says: ClassVar[str] = "Its age was"
+    extreme: ClassVar[str] = "the oldest was"
     phrase: ClassVar[str] = "{age}"
     age: Value = dial(
         "s", 1.0, label="age", soft=(0.1, 10.0), low=0.0, high=1e6, drivable=True,
@@ -57,9 +95,14 @@ class Older(Clause):
     )  # fmt: skip
 
 
-class Travelled(Clause):
+class Travelled(Test):
     kind: Literal["travelled"] = "travelled"
     title: ClassVar[str] = "has travelled more than"
+    reads: ClassVar[str] = "travelled"
+    threshold: ClassVar[str] = "distance"
+    unit: ClassVar[str] = "m"
+    says: ClassVar[str] = "It had come"
+    extreme: ClassVar[str] = "the farthest came"
     phrase: ClassVar[str] = "{distance}"
     distance: Value = dial(
         "m", 2.0, label="distance", soft=(0.1, 20.0), low=0.0, high=1e6, drivable=True,
@@ -67,23 +110,38 @@ class Travelled(Clause):
     )  # fmt: skip
 
 
-class Hotter(Clause):
+class Hotter(Test):
     kind: Literal["hotter"] = "hotter"
     title: ClassVar[str] = "is hotter than"
+    reads: ClassVar[str] = "temperature"
+    threshold: ClassVar[str] = "temperature"
+    unit: ClassVar[str] = "°C"
+    extreme: ClassVar[str] = "the hottest had"
     phrase: ClassVar[str] = "{temperature}"
     temperature: Value = _hot("A lower threshold is reached sooner.")
 
 
-class Cooler(Clause):
+class Cooler(Test):
     kind: Literal["cooler"] = "cooler"
     title: ClassVar[str] = "is cooler than"
+    reads: ClassVar[str] = "temperature"
+    side: ClassVar[int] = UNDER
+    threshold: ClassVar[str] = "temperature"
+    unit: ClassVar[str] = "°C"
+    extreme: ClassVar[str] = "the coolest had"
     phrase: ClassVar[str] = "{temperature}"
     temperature: Value = _hot("A higher threshold is reached sooner.")
 
 
-class Touches(Clause):
+class Touches(Test):
     kind: Literal["touches"] = "touches"
     title: ClassVar[str] = "touches"
+    reads: ClassVar[str] = "touch"
+    threshold: ClassVar[str] = "speed"
+    unit: ClassVar[str] = "m/s"
+    inclusive: ClassVar[bool] = True
+    says: ClassVar[str] = "It came in at"
+    extreme: ClassVar[str] = "the greatest touch was"
     phrase: ClassVar[str] = "{prop}, harder than {speed}"
     prop: Ref | None = refer("prop", label="prop", none="any prop", help="It must be one they collide with.")
     speed: Value = dial(
@@ -92,9 +150,15 @@ class Touches(Clause):
     )  # fmt: skip
 
 
-class Nearer(Clause):
+class Nearer(Test):
     kind: Literal["nearer"] = "nearer"
     title: ClassVar[str] = "comes nearer than"
+    reads: ClassVar[str] = "distance to"
+    side: ClassVar[int] = UNDER
+    threshold: ClassVar[str] = "distance"
+    unit: ClassVar[str] = "m"
+    says: ClassVar[str] = "It was off by"
+    extreme: ClassVar[str] = "the nearest was off by"
     phrase: ClassVar[str] = "{distance} to {prop}"
     distance: Value = dial(
         "m", 0.5, label="distance", soft=(0.05, 5.0), low=0.0, high=1e6, drivable=True,
@@ -102,34 +166,68 @@ class Nearer(Clause):
     )  # fmt: skip
     prop: Ref = refer("prop", label="prop", help="It may move; it need not be one they collide with.")
 
+    @property
+    def target(self) -> str:
+        return self.prop
 
-class Inside(Clause):
+
+class Inside(Test):
     kind: Literal["inside"] = "inside"
     title: ClassVar[str] = "is inside"
+    reads: ClassVar[str] = "weight in"
+    threshold: ClassVar[str] = "weight"
+    unit: ClassVar[str] = "%"
+    says: ClassVar[str] = "It weighed"
+    extreme: ClassVar[str] = "the deepest weighed"
     phrase: ClassVar[str] = "{zone}, where it weighs over {weight}"
     zone: Ref = _zone()
     weight: Value = _weight()
 
+    @property
+    def target(self) -> str:
+        return self.zone
 
-class Enters(Clause):
+
+class Enters(Test):
     kind: Literal["enters"] = "enters"
     title: ClassVar[str] = "comes into"
+    reads: ClassVar[str] = "weight in"
+    threshold: ClassVar[str] = "weight"
+    unit: ClassVar[str] = "%"
+    says: ClassVar[str] = "It weighed"
+    extreme: ClassVar[str] = "the deepest weighed"
     phrase: ClassVar[str] = "{zone}, where it weighs over {weight}"
     zone: Ref = _zone()
     weight: Value = _weight()
 
+    @property
+    def target(self) -> str:
+        return self.zone
 
-class Leaves(Clause):
+
+class Leaves(Test):
     kind: Literal["leaves"] = "leaves"
     title: ClassVar[str] = "leaves"
+    reads: ClassVar[str] = "weight in"
+    side: ClassVar[int] = UNDER
+    threshold: ClassVar[str] = "weight"
+    unit: ClassVar[str] = "%"
+    inclusive: ClassVar[bool] = True
+    says: ClassVar[str] = "It weighed"
     phrase: ClassVar[str] = "{zone}, where it weighs over {weight}"
     zone: Ref = _zone()
     weight: Value = _weight()
 
+    @property
+    def target(self) -> str:
+        return self.zone
 
-class AtFrame(Clause):
+
+class AtFrame(Test):
     kind: Literal["at_frame"] = "at_frame"
     title: ClassVar[str] = "reaches frame"
+    unit: ClassVar[str] = "frame"
+    says: ClassVar[str] = "It was"
     phrase: ClassVar[str] = "{frame}"
     frame: int = dial(
         "frame", 24, label="frame", soft=(1, 120), low=-100_000, high=1_000_000, whole=True,
@@ -137,9 +235,11 @@ class AtFrame(Clause):
     )  # fmt: skip
 
 
-class Every(Clause):
+class Every(Test):
     kind: Literal["every"] = "every"
     title: ClassVar[str] = "is there, every so many frames,"
+    unit: ClassVar[str] = "frame"
+    says: ClassVar[str] = "It was"
     phrase: ClassVar[str] = "every {frames} from frame {start}"
     frames: int = dial(
         "count", 12, label="frames", soft=(1, 48), low=1, high=100_000, whole=True,
@@ -151,9 +251,10 @@ class Every(Clause):
     )  # fmt: skip
 
 
-class After(Clause):
+class After(Test):
     kind: Literal["after"] = "after"
     title: ClassVar[str] = "sees a cue fire:"
+    says: ClassVar[str] = ""
     phrase: ClassVar[str] = "{cue}, on {whose}"
     cue: Ref = refer("cue", label="cue", help="The cue that must have fired. A chain of them may not lead back here.")
     whose: Literal["it", "any"] = choice(
@@ -161,9 +262,13 @@ class After(Clause):
     )
 
 
-class ShareIn(Clause):
+class ShareIn(Test):
     kind: Literal["share_in"] = "share_in"
     title: ClassVar[str] = "is there when over"
+    threshold: ClassVar[str] = "share"
+    unit: ClassVar[str] = "%"
+    says: ClassVar[str] = "The share was"
+    extreme: ClassVar[str] = "the greatest share was"
     phrase: ClassVar[str] = "{share} of all are in {state}"
     share: Value = dial(
         "%", 0.5, label="share", soft=(0.1, 0.9), low=0.0, high=1.0, drivable=True,
@@ -172,9 +277,11 @@ class ShareIn(Clause):
     state: Ref = refer("state", label="state", help="The state that is counted.")
 
 
-class Reads(Clause):
+class Reads(Test):
     kind: Literal["reads"] = "reads"
     title: ClassVar[str] = "has a number,"
+    threshold: ClassVar[str] = "over"
+    extreme: ClassVar[str] = "the most was"
     phrase: ClassVar[str] = "{value}, over {over}"
     value: Value = dial(
         "", 0.0, label="value", soft=(0.0, 1.0), low=-1e9, high=1e9, drivable=True, each=True,
@@ -230,6 +337,23 @@ class Kick(Clause):
         help="Added to its velocity. For so many frames only: once in each of them.",
     )  # fmt: skip
     aim: Toward | Anywhere | Onward | Away = clause(label="aim", help="Which way.", default=Toward)
+
+
+class Spin(Clause):
+    kind: Literal["spin"] = "spin"
+    title: ClassVar[str] = "is spun"
+    phrase: ClassVar[str] = "by {rate} about {axis}"
+    rate: Value = dial(
+        "°/s", 360.0, label="rate", soft=(30.0, 1440.0), low=-1e6, high=1e6, drivable=True,
+        help="Added to how fast it turns. 360 is once a second. Bodies turn; points cannot.",
+    )  # fmt: skip
+    axis: Vector = dials(
+        "", (0.0, 1.0, 0.0), label="axis", soft=(-1.0, 1.0), low=-1e6, high=1e6, drivable=True,
+        help="Only where it points matters.",
+    )  # fmt: skip
+
+    def complaints(self) -> Iterator[tuple[str, str]]:
+        yield from points_nowhere("axis", self.axis)
 
 
 class Become(Clause):
@@ -291,7 +415,7 @@ Condition = (
     Slower | Faster | Older | Travelled | Hotter | Cooler | Touches | Nearer | Inside | Enters | Leaves | AtFrame
     | Every | After | ShareIn | Reads
 )  # fmt: skip
-Action = Enter | Remove | Pin | Unpin | Kick | Become | Shed | Start | Stop | Swap
+Action = Enter | Remove | Pin | Unpin | Kick | Spin | Become | Shed | Start | Stop | Swap
 GLOBAL = (Start, Stop, Swap)  # what happens to the shot, not to one particle
 MOMENTARY = (AtFrame, Every, ShareIn)  # conditions that need no particle
 

@@ -24,7 +24,7 @@ from hotgravel.core.shot.velocity_field import VelocityField
 from hotgravel.core.shot.zones import Both, Zone
 
 FORMAT: Literal["hotgravel.shot"] = "hotgravel.shot"
-VERSION: Literal[2] = 2
+VERSION: Literal[3] = 3
 LARGEST = 32 * 1024 * 1024
 MOST_ROWS = 500  # of a section
 SECTIONS = {
@@ -51,7 +51,7 @@ class Shot(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
     format: Literal["hotgravel.shot"] = FORMAT
-    version: Literal[2] = VERSION
+    version: Literal[3] = VERSION
     name: Annotated[str, Field(min_length=1, max_length=80)]
     set: Annotated[tuple[SetRow, ...], Field(max_length=MOST_ROWS)] = ()
     matter: Annotated[tuple[MatterRow, ...], Field(max_length=MOST_ROWS)] = ()
@@ -98,6 +98,11 @@ class Shot(BaseModel):
     @property
     def states(self) -> list[State]:
         return [row for row in self.matter if isinstance(row, State)]
+
+    @property
+    def origins(self) -> list[Source | Offshoot]:
+        """The rows that elements come from; an element's `source` counts in them."""
+        return list(self.supply)
 
     @property
     def collisions(self) -> list[Collision]:
@@ -181,9 +186,19 @@ def _drivers_have_kinds(here: Any) -> Any:
     return [_drivers_have_kinds(v) for v in here] if isinstance(here, list | tuple) else here
 
 
+def _states_have_matter(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 knew only particles."""
+    rows = document.get("matter", [])
+    if not isinstance(rows, list):
+        return document
+    states = [r | {"of": "particles"} if isinstance(r, dict) and r.get("kind") == "state" else r for r in rows]
+    return document | {"matter": states}
+
+
 # From a version to the next.
 MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     1: lambda document: _drivers_have_kinds(document) | {"version": 2},
+    2: lambda document: _states_have_matter(document) | {"version": 3},
 }
 
 

@@ -14,7 +14,11 @@ class State(Row):
     section: ClassVar[str] = "matter"
     title: ClassVar[str] = "state"
     does: ClassVar[str] = "A named way of behaving. Forces and collisions can ask for it, cues move into it."
-    phrase: ClassVar[str] = "Particles can be in {name}, painted {colour}, {shine}."
+    phrase: ClassVar[str] = "{of} can be in {name}, painted {colour}, {shine}."
+    of: Literal["particles", "rigid"] = choice(
+        {"particles": "particles", "rigid": "bodies"}, "particles", label="matter",
+        help="What can be in it: particles, or rigid bodies.",
+    )  # fmt: skip
     name: str = words(label="name", help="What the other sentences call it.")
     colour: str = colour("#F2A33C", label="colour", help="How the stage paints it when coloured by state.")
     shine: Literal["glowing", "dull"] = choice(

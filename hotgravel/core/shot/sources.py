@@ -1,6 +1,6 @@
 """Supply: where particles come from, when, which way and how fast."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal
 
 from hotgravel.core.drive.value import Value, Vector
@@ -206,6 +206,9 @@ class Source(Supply):
         help="From how many fixed places, in turn, they leave: few make jets. Otherwise each has a place of its own.",
     )  # fmt: skip
 
+    def birth(self, names: Mapping[str, str], parent: int) -> str:
+        return f"Left the {self.part} of {names[self.prop]} in state {names[self.state]}."
+
 
 class Offshoot(Supply):
     kind: Literal["offshoot"] = "offshoot"
@@ -218,3 +221,6 @@ class Offshoot(Supply):
     whom: Ref | None = whom()
     emit: Trail | Asked = clause(label="when", help="All along its way, or when a cue says so.", default=Trail)
     aim: Anywhere | Toward | Onward | Ring = clause(label="aim", help="Which way they leave.", default=Anywhere)
+
+    def birth(self, names: Mapping[str, str], parent: int) -> str:
+        return f"Came off particle {parent} in state {names[self.state]}."

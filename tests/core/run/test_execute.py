@@ -9,9 +9,9 @@ import pytest
 import zarr
 from zarr.storage import ZipStore
 
+from hotgravel.core.matter.fineness import MOST_STEPS, steps_for
 from hotgravel.core.run.execute import execute
 from hotgravel.core.run.frames import DamagedFrame, FrameStore
-from hotgravel.core.run.quality import MOST_STEPS, steps_for
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from tests.conftest import GRAVITY, LOOSE, at, document, landing, source

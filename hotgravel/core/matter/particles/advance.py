@@ -13,128 +13,24 @@ import numpy as np
 from numba import njit, prange
 
 from hotgravel.core.chance import UNIT, philox
-from hotgravel.core.matter.particles.colliders import (
+from hotgravel.core.matter.particles.flow import fading, flow
+from hotgravel.core.shape.colliders import (
     BOUNCE,
-    CARRY,
     FRICTION,
-    FRONT,
-    HIGH,
-    KIND,
-    LOW,
     MOVING,
     P0,
-    P1,
-    Q0,
-    Q1,
-    R0,
-    S0,
-    S1,
     SCATTER,
-    SIDE,
-    SIZES,
     SPREAD,
-    THICKNESS,
-    WHOM,
-)  # fmt: skip
-from hotgravel.core.matter.particles.flow import fading, flow
-from hotgravel.core.shape.distance import distance
-from hotgravel.core.shape.sweep import MISS, sweep
+    contact_at,
+    first_hit,
+    pose_of,
+    to_world,
+)
+from hotgravel.core.shape.sweep import MISS
 
 SCATTERS = 0x5C  # the key that turns of bounces are drawn with
 DROPPED = np.uint64(11)  # of a word's bits: the rest make a number in 0 to 1
 CONTACTS = 8  # in one step; after that a particle rests where it is until the next
-
-
-@njit(cache=True)
-def _pose(c, j, t):
-    """Rotation rows, position and scale of a collider at fraction t of the step."""
-    if c[j, MOVING] == 0.0:
-        return (c[j, R0], c[j, R0 + 1], c[j, R0 + 2], c[j, R0 + 3], c[j, R0 + 4], c[j, R0 + 5],
-                c[j, R0 + 6], c[j, R0 + 7], c[j, R0 + 8], c[j, P0], c[j, P0 + 1], c[j, P0 + 2], c[j, S0])  # fmt: skip
-    u = 1.0 - t
-    x, y = u * c[j, Q0] + t * c[j, Q1], u * c[j, Q0 + 1] + t * c[j, Q1 + 1]
-    z, w = u * c[j, Q0 + 2] + t * c[j, Q1 + 2], u * c[j, Q0 + 3] + t * c[j, Q1 + 3]
-    n = 1.0 / math.sqrt(x * x + y * y + z * z + w * w)
-    x, y, z, w = x * n, y * n, z * n, w * n
-    return (1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w),
-            2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w),
-            2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y),
-            u * c[j, P0] + t * c[j, P1], u * c[j, P0 + 1] + t * c[j, P1 + 1],
-            u * c[j, P0 + 2] + t * c[j, P1 + 2], u * c[j, S0] + t * c[j, S1])  # fmt: skip
-
-
-@njit(cache=True)
-def _local(m, x, y, z):
-    x, y, z, s = x - m[9], y - m[10], z - m[11], 1.0 / m[12]
-    return (s * (m[0] * x + m[3] * y + m[6] * z), s * (m[1] * x + m[4] * y + m[7] * z),
-            s * (m[2] * x + m[5] * y + m[8] * z))  # fmt: skip
-
-
-@njit(cache=True)
-def _turned(m, x, y, z):
-    return m[0] * x + m[1] * y + m[2] * z, m[3] * x + m[4] * y + m[5] * z, m[6] * x + m[7] * y + m[8] * z
-
-
-@njit(cache=True)
-def _world(m, x, y, z):
-    x, y, z = _turned(m, x, y, z)
-    return m[12] * x + m[9], m[12] * y + m[10], m[12] * z + m[11]
-
-
-@njit(cache=True)
-def _first_hit(c, tree, state, x0, y0, z0, x1, y1, z1, t0, radius, still_only=False):
-    """The fraction of the way to what is met first, and which collider it is; MISS and -1 if none."""
-    best, hit = MISS, -1
-    for j in range(len(c)):
-        if (c[j, WHOM] >= 0.0 and c[j, WHOM] != state) or (still_only and c[j, MOVING] != 0.0):
-            continue
-        rho = radius + c[j, THICKNESS]
-        if (min(y0, y1) > c[j, HIGH + 1] + rho or max(y0, y1) < c[j, LOW + 1] - rho
-                or min(x0, x1) > c[j, HIGH] + rho or max(x0, x1) < c[j, LOW] - rho
-                or min(z0, z1) > c[j, HIGH + 2] + rho or max(z0, z1) < c[j, LOW + 2] - rho):  # fmt: skip
-            continue
-        m0 = m1 = _pose(c, j, t0)
-        if c[j, MOVING] != 0.0:
-            m1 = _pose(c, j, 1.0)
-        ax, ay, az = _local(m0, x0, y0, z0)
-        if c[j, FRONT] != 0.0 and ay < 0.0:
-            continue  # it comes from behind, and passes
-        bx, by, bz = _local(m1, x1, y1, z1)
-        t = sweep(int(c[j, KIND]), c[j, SIZES], c[j, SIZES + 1], c[j, SIZES + 2], tree, c[j, SIDE],
-                  ax, ay, az, bx, by, bz, rho / m0[12], rho / m1[12])  # fmt: skip
-        if t < best:
-            best, hit = t, j
-    return best, hit
-
-
-@njit(cache=True)
-def _contact(c, tree, j, x0, y0, z0, x1, y1, z1, t0, t, radius, dt):
-    """Where the particle is held, the surface's normal and its velocity there, and the place on the prop."""
-    m0, m1 = _pose(c, j, t0), _pose(c, j, 1.0)
-    ax, ay, az = _local(m0, x0, y0, z0)
-    bx, by, bz = _local(m1, x1, y1, z1)
-    lx, ly, lz = ax + t * (bx - ax), ay + t * (by - ay), az + t * (bz - az)
-    d, gx, gy, gz = distance(int(c[j, KIND]), c[j, SIZES], c[j, SIZES + 1], c[j, SIZES + 2], tree, lx, ly, lz)
-    side = c[j, SIDE]
-    mt = _pose(c, j, t0 + t * (1.0 - t0))
-    sunk = (radius + c[j, THICKNESS]) / mt[12] - side * d
-    if sunk > 0.0:
-        lx, ly, lz = lx + sunk * side * gx, ly + sunk * side * gy, lz + sunk * side * gz
-    nx, ny, nz = _turned(mt, side * gx, side * gy, side * gz)
-    x, y, z = _world(mt, lx, ly, lz)
-    ux, uy, uz = 0.0, 0.0, 0.0
-    if c[j, MOVING] != 0.0:
-        # The prop's own surface moves, not the skin around it, which does not grow with the prop.
-        skin = side * (radius + c[j, THICKNESS]) / mt[12]
-        fx, fy, fz = lx - skin * gx, ly - skin * gy, lz - skin * gz
-        ex, ey, ez = _world(_pose(c, j, 1.0), fx, fy, fz)
-        sx, sy, sz = _world(_pose(c, j, 0.0), fx, fy, fz)
-        ux, uy, uz = (ex - sx) / dt, (ey - sy) / dt, (ez - sz) / dt
-        # Along the surface it takes hold by a share; straight on it always pushes.
-        push, carry = ux * nx + uy * ny + uz * nz, c[j, CARRY]
-        ux, uy, uz = (carry * ux + (1 - carry) * push * nx, carry * uy + (1 - carry) * push * ny,
-                      carry * uz + (1 - carry) * push * nz)  # fmt: skip
-    return x, y, z, nx, ny, nz, ux, uy, uz, lx, ly, lz
 
 
 @njit(cache=True)
@@ -239,13 +135,13 @@ def _meet(
         if held:
             x1, y1, z1, wx, wy, wz = _slid(x0, y0, z0, vx, vy, vz, x1, y1, z1, wx, wy, wz, left,
                                            nx, ny, nz, ux, uy, uz, c[last, FRICTION])  # fmt: skip
-        t, j = _first_hit(c, tree, whom, x0, y0, z0, x1, y1, z1, t0, radius)
+        t, j = first_hit(c, tree, whom, x0, y0, z0, x1, y1, z1, t0, radius)
         if j < 0:
             return x1, y1, z1, wx, wy, wz, touches
-        x, y, z, nx, ny, nz, ux, uy, uz, lx, ly, lz = _contact(c, tree, j, x0, y0, z0, x1, y1, z1, t0, t, radius, dt)
+        x, y, z, nx, ny, nz, ux, uy, uz, lx, ly, lz = contact_at(c, tree, j, x0, y0, z0, x1, y1, z1, t0, t, radius, dt)
         if c[j, MOVING] != 0.0 and t == 0.0:
             # What moves pushes it out; where something that stands is in the way, it stays there instead.
-            _t, blocked = _first_hit(c, tree, whom, x0, y0, z0, x, y, z, t0, radius, True)
+            _t, blocked = first_hit(c, tree, whom, x0, y0, z0, x, y, z, t0, radius, True)
             if blocked >= 0:
                 touched[i] |= bits[j]
                 return x0, y0, z0, 0.0, 0.0, 0.0, touches
@@ -288,8 +184,8 @@ def _meet(
             held = True
     if wedged and c[last, MOVING] != 0.0:  # between what moves and what stands, it stays by what stands
         return sx, sy, sz, 0.0, 0.0, 0.0, touches
-    m = _pose(c, last, 1.0)  # cornered: it goes with what it last touched
-    x0, y0, z0 = _world(m, lx, ly, lz)
+    m = pose_of(c, last, 1.0)  # cornered: it goes with what it last touched
+    x0, y0, z0 = to_world(m, lx, ly, lz)
     return x0, y0, z0, vx, vy, vz, touches
 
 
@@ -348,7 +244,7 @@ def advance(
             drift[s, 0], drift[s, 1], drift[s, 2], bite[s],
         )  # fmt: skip
         if some:
-            t, _j = _first_hit(colliders, tree, state[i], x, y, z, x1, y1, z1, 1.0 - h / dt, radius[i])
+            t, _j = first_hit(colliders, tree, state[i], x, y, z, x1, y1, z1, 1.0 - h / dt, radius[i])
             if t < MISS:
                 x1, y1, z1, wx, wy, wz, hits = _meet(
                     i, s, state[i], x, y, z, vx, vy, vz, h, dt, radius[i], pull, rate, drift, bite, colliders,
@@ -371,10 +267,10 @@ def bar(before, position, state, radius, age, colliders, tree):
         if age[i] < 0.0 or (x0 == x1 and y0 == y1 and z0 == z1):
             continue
         for _ in range(CONTACTS):
-            t, j = _first_hit(colliders, tree, state[i], x0, y0, z0, x1, y1, z1, 1.0, radius[i])
+            t, j = first_hit(colliders, tree, state[i], x0, y0, z0, x1, y1, z1, 1.0, radius[i])
             if j < 0:
                 break
-            x, y, z, nx, ny, nz, _ux, _uy, _uz, _lx, _ly, _lz = _contact(
+            x, y, z, nx, ny, nz, _ux, _uy, _uz, _lx, _ly, _lz = contact_at(
                 colliders, tree, j, x0, y0, z0, x1, y1, z1, 1.0, t, radius[i], 1.0
             )
             dx, dy, dz = (1.0 - t) * (x1 - x0), (1.0 - t) * (y1 - y0), (1.0 - t) * (z1 - z0)

@@ -7,9 +7,11 @@ from numpy.typing import NDArray
 
 from hotgravel.core.chance import uniforms
 from hotgravel.core.drive.value import each
-from hotgravel.core.matter.particles.births import Tally, equipped, headings
-from hotgravel.core.matter.particles.crowd import asking
-from hotgravel.core.matter.particles.state import Particles, blank, kept
+from hotgravel.core.matter.aims import headings
+from hotgravel.core.matter.crowd import asking
+from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.particles.emitter import Tally, equipped
+from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.faults import ShotFault
 from hotgravel.core.shot.sources import Asked, Offshoot, Trail
@@ -28,16 +30,16 @@ class Shoot:
     state: int
 
 
-def trail_step(shoot: Shoot, tally: Tally, parents: Particles, scene: Scene, dt: float, next_id: int) -> Particles:
+def trail_step(shoot: Shoot, tally: Tally, parents: Elements, scene: Scene, dt: float, next_id: int) -> Particles:
     """What particles leave along their way in a step of `dt` seconds, each at its own moment.
 
     A parent's own age is its clock, set off by chance, so that crowds of one age do not give in step.
     """
     emit = shoot.source.emit
     if not isinstance(emit, Trail):
-        return blank(0)
+        return Particles.blank(0)
     alive = parents.age >= 0.0
-    there = kept(parents, alive if shoot.whom < 0 else alive & (parents.state == shoot.whom))
+    there = parents.where(alive if shoot.whom < 0 else alive & (parents.state == shoot.whom))
     rate = np.broadcast_to(each(emit, "rate", asking(there, scene)), len(there))
     phase = uniforms(there.id.astype(np.uint64), 1, seed=shoot.source.seed, who=shoot.source.id, purpose=1)[:, 0]
     before = np.floor(rate * there.age + phase)
@@ -52,7 +54,7 @@ def trail_step(shoot: Shoot, tally: Tally, parents: Particles, scene: Scene, dt:
 
 
 def burst_off(
-    shoot: Shoot, tally: Tally, parents: Particles, who: NDArray[np.int64], cue: int, scene: Scene, next_id: int
+    shoot: Shoot, tally: Tally, parents: Elements, who: NDArray[np.int64], cue: int, scene: Scene, next_id: int
 ) -> Particles:  # fmt: skip
     """What bursts off some particles at once, because a cue says so."""
     count = shoot.source.emit.count if isinstance(shoot.source.emit, Asked) else 0
@@ -72,9 +74,9 @@ def too_many(where: str) -> ShotFault:
 
 
 def _off(
-    shoot: Shoot, tally: Tally, parents: Particles, who: NDArray[np.int64], delay: Array, scene: Scene, next_id: int
+    shoot: Shoot, tally: Tally, parents: Elements, who: NDArray[np.int64], delay: Array, scene: Scene, next_id: int
 ) -> Particles:  # fmt: skip
-    new = blank(len(who))
+    new = Particles.blank(len(who))
     velocity = parents.velocity[who]
     new.position[:] = parents.position[who] + delay[:, None] * velocity
     new.velocity[:] = velocity

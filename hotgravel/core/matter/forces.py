@@ -8,7 +8,7 @@ where `rate * aim` is kept as one column, so that several winds and drags add up
 row for each state where no force differs between particles of one state, else one for each particle.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -19,12 +19,14 @@ from hotgravel.core.chance import uniforms
 from hotgravel.core.drive.ask import Ask
 from hotgravel.core.drive.value import each, is_driven, one, three
 from hotgravel.core.lengths import lengths
-from hotgravel.core.matter.particles.crowd import asking
-from hotgravel.core.matter.particles.neighbours import around
-from hotgravel.core.matter.particles.state import Particles
+from hotgravel.core.matter.aims import unit
+from hotgravel.core.matter.crowd import asking
+from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.neighbours import around
 from hotgravel.core.noise import curl_at
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot import forces as f
+from hotgravel.core.shot.document import Shot
 
 Array = NDArray[np.float64]
 
@@ -44,22 +46,16 @@ class ForceTable:
 class Asked:
     """What a force needs to know: the particles it may act on, where all is, the question, and the step's length."""
 
-    particles: Particles
+    elements: Elements
     scene: Scene
     ask: Ask
     dt: float
-    springs: dict[int, str]
+    props: dict[int, str]
 
     @cached_property
     def points(self) -> Array:
         """Where particles will be half way through the step, which makes it one of second order."""
-        return self.particles.position + 0.5 * self.dt * self.particles.velocity
-
-
-def unit(direction: Array) -> Array:
-    """The direction at length one; zero stays zero (keys may pass through it)."""
-    length = float(np.sqrt(direction @ direction))
-    return direction / length if length > 0 else direction
+        return self.elements.position + 0.5 * self.dt * self.elements.velocity
 
 
 def gravity(table: ForceTable, force: f.Gravity, share: Array, asked: Asked) -> None:
@@ -107,7 +103,7 @@ def vortex(table: ForceTable, force: f.Vortex, share: Array, asked: Asked) -> No
     round_ = np.cross(axis, out)
     _carry(table, speed[:, None] * round_, share * each(force, "grip", ask))
     with_it = np.clip(
-        np.einsum("ij,ij->i", asked.particles.velocity, round_), np.minimum(speed, 0.0), np.maximum(speed, 0.0)
+        np.einsum("ij,ij->i", asked.elements.velocity, round_), np.minimum(speed, 0.0), np.maximum(speed, 0.0)
     )
     tight = np.minimum(with_it**2 / np.maximum(radius, 1e-9), np.abs(with_it) / asked.dt)
     table.pull[:] -= (share * tight)[:, None] * out
@@ -136,7 +132,7 @@ def attraction(table: ForceTable, force: f.Attraction, share: Array, asked: Aske
 
 
 def jitter(table: ForceTable, force: f.Jitter, share: Array, asked: Asked) -> None:
-    p = asked.particles
+    p = asked.elements
     when = round(asked.ask.frame * 4096)
     u = uniforms(p.id.astype(np.uint64), 4, seed=force.seed, who=force.id, frame=when & 0xFFFFFFFF, purpose=1)
     away = np.sqrt(-2.0 * np.log(1.0 - u[:, :2]))  # Box and Muller (1958)
@@ -147,9 +143,9 @@ def jitter(table: ForceTable, force: f.Jitter, share: Array, asked: Asked) -> No
 
 def hold(table: ForceTable, force: f.Hold, share: Array, asked: Asked) -> None:
     """Air that moves as the place of birth does, and towards it."""
-    p, scene, ask = asked.particles, asked.scene, asked.ask
+    p, scene, ask = asked.elements, asked.scene, asked.ask
     place, moved = p.rest.copy(), np.zeros_like(p.rest)
-    for number, prop in asked.springs.items():
+    for number, prop in asked.props.items():
         mine = p.source == number
         if prop in scene.poses:
             place[mine] = scene.poses[prop].to_world(p.rest[mine])
@@ -159,14 +155,14 @@ def hold(table: ForceTable, force: f.Hold, share: Array, asked: Asked) -> None:
 
 
 def cohesion(table: ForceTable, force: f.Cohesion, share: Array, asked: Asked) -> None:
-    p, reach = asked.particles, one(force, "reach", asked.ask)
+    p, reach = asked.elements, one(force, "reach", asked.ask)
     place, _, number = around(p.position, p.velocity, share > 0.0, reach)
     toward = np.where(number[:, None] > 0, place - p.position, 0.0) / reach
     table.pull[:] += (share * each(force, "strength", asked.ask))[:, None] * toward
 
 
 def alignment(table: ForceTable, force: f.Alignment, share: Array, asked: Asked) -> None:
-    p = asked.particles
+    p = asked.elements
     _, going, number = around(p.position, p.velocity, share > 0.0, one(force, "reach", asked.ask))
     _carry(table, going, share * (number > 0) * each(force, "grip", asked.ask))
 
@@ -200,26 +196,31 @@ def alike(force: f.Force) -> bool:
     return not any(is_driven(v) and v.by_element for v in dict(force).values())
 
 
+def acting_on(shot: Shot, switched: Mapping[str, bool]) -> list[f.Force]:
+    """The forces that are on, and that no cue has stopped or has yet to start."""
+    return [force for force in shot.forces if force.on and switched.get(force.id, True)]
+
+
 def gather(
-    forces: list[f.Force], states: dict[str, int], scene: Scene, particles: Particles, dt: float,
-    springs: dict[int, str],
+    forces: list[f.Force], states: dict[str, int], scene: Scene, elements: Elements, dt: float,
+    props: dict[int, str],
 ) -> ForceTable:  # fmt: skip
-    """The table for a step from the scene's moment. `states` maps a state's id to its row, `springs` a
+    """The table for a step from the scene's moment. `states` maps a state's id to its row, `props` a
     source's number to its prop."""
     acting = [force for force in forces if force.acts_at(scene.ask.frame)]
     by_state = _blank(max(1, len(states)))
-    plain = Asked(particles, scene, scene.ask, dt, springs)
+    plain = Asked(elements, scene, scene.ask, dt, props)
     for force in acting:
         if alike(force):
             ADD[type(force)](by_state, force, _share_of_states(force, states, len(by_state.rate)), plain)
     varied = [force for force in acting if not alike(force)]
-    if not varied or not len(particles):
+    if not varied or not len(elements):
         return by_state
-    s = particles.state
+    s = elements.state
     table = ForceTable(by_state.pull[s], by_state.rate[s], by_state.drift[s], by_state.bite[s], by_element=True)
-    asked = Asked(particles, scene, asking(particles, scene), dt, springs)
+    asked = Asked(elements, scene, asking(elements, scene), dt, props)
     for force in varied:
-        share = np.ones(len(particles)) if force.whom is None else (s == states[force.whom]).astype(float)
+        share = elements.in_state(states.get(force.whom or "", -1)).astype(float)
         if force.zone is not None:
             share = share * asked.ask.read("weight in", force.zone)
         ADD[type(force)](table, force, share, asked)

@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 from scipy.spatial import cKDTree
 
-from hotgravel.core.matter.particles.neighbours import Nearby, around, densities, separate, spheres_of
+from hotgravel.core.matter.neighbours import Nearby, around, densities, separate, spheres_of
 from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, document, landing, play, source
 
 

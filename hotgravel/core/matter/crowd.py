@@ -1,25 +1,25 @@
-"""Particles as a crowd that driven numbers can be asked about."""
+"""Elements as a crowd that driven numbers can be asked about."""
 
 import numpy as np
 
 from hotgravel.core.chance import uniforms
 from hotgravel.core.drive.ask import Array, Ask
-from hotgravel.core.matter.particles.neighbours import densities
-from hotgravel.core.matter.particles.state import Particles
+from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.neighbours import densities
 from hotgravel.core.shape.zones import Scene
 
-CHANCE = "crowd"  # whose draws the random number of each particle is
+CHANCE = "crowd"  # whose draws the random number of each element is
 
 
-class ParticleCrowd:
+class ElementCrowd:
     """Reads each attribute once. `scene` is where they are at this moment."""
 
-    def __init__(self, particles: Particles, scene: Scene) -> None:
-        self.particles, self.scene = particles, scene
+    def __init__(self, elements: Elements, scene: Scene) -> None:
+        self.elements, self.scene = elements, scene
         self._read: dict[tuple[str, str | None], Array] = {}
 
     def __len__(self) -> int:
-        return len(self.particles)
+        return len(self.elements)
 
     def read(self, attribute: str, target: str | None = None) -> Array:
         key = attribute, target
@@ -28,7 +28,7 @@ class ParticleCrowd:
         return self._read[key]
 
     def _fresh(self, attribute: str, target: str | None) -> Array:
-        p = self.particles
+        p = self.elements
         match attribute:
             case "age":
                 return p.age if p.age.min(initial=0.0) >= 0.0 else np.maximum(p.age, 0.0)  # mostly all are born
@@ -50,6 +50,6 @@ class ParticleCrowd:
         return array
 
 
-def asking(particles: Particles, scene: Scene) -> Ask:
-    """A question about these particles at the scene's moment."""
-    return Ask(scene.ask.seconds, scene.ask.clock, ParticleCrowd(particles, scene))
+def asking(elements: Elements, scene: Scene) -> Ask:
+    """A question about these elements at the scene's moment."""
+    return Ask(scene.ask.seconds, scene.ask.clock, ElementCrowd(elements, scene))

@@ -1,0 +1,197 @@
+"""The seat: all that a matter gives a run, and gets from it.
+
+A matter is registered once, in `core.matter.registry`; nothing outside its own folder and its rows names it. What it
+shows is one of a few kinds of data, which the stage, pictures, writers and the retime understand.
+"""
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Literal, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hotgravel.core.matter.elements import Elements
+from hotgravel.core.shape.colliders import Moving
+from hotgravel.core.shape.grid import VelocityGrid
+from hotgravel.core.shape.pose import Pose
+from hotgravel.core.shape.setting import Setting
+from hotgravel.core.shape.zones import Scene
+from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.row import Row
+
+Array = NDArray[Any]
+Kind = Literal["points", "pieces"]
+# How an array goes from one frame to the next: as in the nearer frame, along the cubic through place and velocity,
+# as a rate of change, or as a turn.
+Blend = Literal["nearest", "path", "rate", "turn"]
+
+
+@dataclass(frozen=True)
+class Column:
+    """One array of a matter as frames keep it: its type, whether the stage draws it, how it blends between frames."""
+
+    dtype: Any
+    drawn: bool = False
+    blend: Blend = "nearest"
+
+
+# What every matter keeps of its elements.
+COMMON: Mapping[str, Column] = {
+    "position": Column(np.float32, drawn=True, blend="path"), "velocity": Column(np.float32, drawn=True, blend="rate"),
+    "age": Column(np.float32, drawn=True), "life": Column(np.float32), "radius": Column(np.float32, drawn=True),
+    "size": Column(np.float32), "travelled": Column(np.float32), "mass": Column(np.float32),
+    "temperature": Column(np.float32), "colour": Column(np.uint32, drawn=True), "id": Column(np.uint32, drawn=True),
+    "state": Column(np.int16, drawn=True), "source": Column(np.int16), "parent": Column(np.int32),
+    "cause": Column(np.int16),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Gauge:
+    """A number measured of every frame: its unit, and what it tells."""
+
+    unit: str
+    help: str
+
+
+@dataclass(frozen=True)
+class Lane:
+    """A lane of the score: its title, how it is drawn, and the gauges that it shows."""
+
+    title: str
+    style: Literal["curves", "bars"]
+    gauges: tuple[str, ...]
+
+
+@dataclass
+class State:
+    """What a solver carries from one step to the next: its elements, other arrays, and plain facts (JSON data)."""
+
+    elements: Elements
+    arrays: dict[str, Array] = field(default_factory=dict)
+    facts: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Offers:
+    """What others may take from a solver: surfaces that move, poses of props that it moves (at the step's start and
+    end), and the air that it moves, by the id of the row that holds it."""
+
+    surfaces: tuple[Moving, ...] = ()
+    poses: Mapping[str, tuple[Pose, Pose]] = field(default_factory=dict)
+    grids: Mapping[str, VelocityGrid] = field(default_factory=dict)
+
+
+@dataclass
+class Ids:
+    """The one counter of ids of a run."""
+
+    next: int = 0
+
+    def take(self, count: int) -> NDArray[np.int64]:
+        """So many new ids (count,)."""
+        first, self.next = self.next, self.next + count
+        return np.arange(first, self.next)
+
+
+@dataclass(frozen=True)
+class Seam:
+    """What a solver gets for a step: where all is, what others offer, the elements of every matter, which rows cues
+    have switched on or off, the counter of ids, how far into the frame the step is, and its number in the run."""
+
+    scene: Scene
+    surfaces: tuple[Moving, ...]
+    crowds: Mapping[str, Elements]
+    switched: Mapping[str, bool]
+    ids: Ids
+    frame: float
+    ahead: float
+    number: int
+
+    def runs(self, row: Row) -> bool:
+        """Whether a row is on, and no cue has stopped it or has yet to start it."""
+        return row.on and self.switched.get(row.id, True)
+
+
+@dataclass(frozen=True)
+class Shed:
+    """What a cue lets elements give off: the row, the elements and which of them (indices), and the cue's number."""
+
+    row: str
+    parents: Elements
+    who: NDArray[np.int64]
+    cue: int
+
+
+class Solver(Protocol):
+    """A matter made ready for one shot. Immutable: all that changes is in the state."""
+
+    def begin(self) -> State:
+        """Before the first frame."""
+
+    def steps(self, state: State) -> int:
+        """How many steps the next frame wants."""
+
+    def step(self, state: State, seam: Seam, dt: float) -> int:
+        """Move the state on by dt seconds, in place. Returns the impacts."""
+
+    def land(self, state: State, seam: Seam) -> None:
+        """What happens at a whole frame, before its cues look: what begins at it, and how all look, in place."""
+
+    def shed(self, state: State, shed: Shed, seam: Seam) -> None:
+        """What a cue let elements give off, if the row is this matter's, in place."""
+
+    def offers(self, state: State) -> Offers:
+        """What others may take after a step."""
+
+    def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, Array]]:
+        """Meshes around the elements at a frame, by their rows, as `mesh` data. Raises `ShotFault`."""
+
+    def records(self, state: State) -> dict[str, dict[str, Array]]:
+        """What else frames keep, by name: contacts and the like."""
+
+    def meshes(self) -> list[dict[str, Array]]:
+        """The meshes that pieces are drawn with, kept once a run: vertices (V, 3), faces (F, 3), colour (1,)."""
+
+    def measure(self, state: State, touches: int, steps: int) -> dict[str, float]:
+        """The gauges of a frame."""
+
+
+class Matter(Protocol):
+    """A kind of matter; registered once. `state` is the word of state rows for it, `called` names one of its
+    elements, `cost` is what a step of one element takes beside a particle's."""
+
+    name: str
+    kind: Kind
+    called: str
+    cost: float
+    columns: Mapping[str, Column]
+    gauges: Mapping[str, Gauge]
+    lanes: tuple[Lane, ...]
+    elements: type[Elements]
+
+    def build(self, setting: Setting) -> Solver | None:
+        """A solver, or None where the shot has none of this matter. Raises `ShotFault`."""
+
+    def places(self, shot: Shot) -> Iterable[str]:
+        """The props that its solver moves."""
+
+    def count_at(self, shot: Shot, frame: int) -> float:
+        """About how many elements there will be by a frame, for the estimate."""
+
+    def findings(self, shot: Shot, setting: Setting) -> Iterator[Any]:
+        """What will go wrong, before a run."""
+
+
+def kept_columns(matter: Matter, elements: Elements) -> dict[str, Array]:
+    """A matter's elements as frames keep them."""
+    return {name: getattr(elements, name).astype(column.dtype) for name, column in matter.columns.items()}
+
+
+def elements_of(matter: Matter, kept: Mapping[str, Array]) -> Elements:
+    """Elements again, from columns (n,) of a kept frame; what is not among them is blank."""
+    elements = matter.elements.blank(len(next(iter(kept.values()))))
+    for name, array in kept.items():
+        getattr(elements, name)[:] = array
+    return elements

@@ -1,0 +1,106 @@
+"""Elements: what particles, bodies and all other matter share, so that cues, forces and colours serve each alike."""
+
+from dataclasses import dataclass, fields
+from typing import Self
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hotgravel.core.attributes import ATTRIBUTES
+from hotgravel.core.lengths import lengths
+
+Array = NDArray[np.float64]
+LOOSE, PINNED, FOLLOWING = 0, 1, 2  # values of `pinned`: moved by forces, kept in place, moved by the keys of a prop
+
+
+@dataclass
+class Elements:
+    """Arrays of equal length n, in the order of their ids; names, units and types as in `core.attributes`.
+
+    An age below zero is an element that leaves its source later in this very step.
+    """
+
+    position: Array
+    velocity: Array
+    age: Array
+    life: Array
+    radius: Array
+    size: Array
+    travelled: Array
+    mass: Array
+    temperature: Array
+    colour: NDArray[np.uint32]
+    rest: Array
+    id: NDArray[np.int64]
+    state: NDArray[np.int16]
+    source: NDArray[np.int16]
+    parent: NDArray[np.int64]
+    cause: NDArray[np.int16]
+    fired: NDArray[np.uint64]
+    was_true: NDArray[np.uint64]
+    looked: NDArray[np.uint8]
+    pinned: NDArray[np.uint8]
+    touched: NDArray[np.uint64]
+    impact: Array
+
+    def __len__(self) -> int:
+        return len(self.id)
+
+    @property
+    def speed(self) -> Array:
+        return lengths(self.velocity)
+
+    def in_state(self, state: int) -> NDArray[np.bool_]:
+        """Which are in a state, by its number in the shot; all where it is -1."""
+        found: NDArray[np.bool_] = np.ones(len(self), bool) if state < 0 else self.state == state
+        return found
+
+    def add_spin(self, who: NDArray[np.int64], spin: Array) -> None:
+        """Let some turn faster, by (3,) radians a second about x, y and z. Points do not turn."""
+
+    def stop_spinning(self, who: NDArray[np.int64]) -> None:
+        """Let some turn no longer."""
+
+    @classmethod
+    def names(cls) -> tuple[str, ...]:
+        """The names of the arrays."""
+        return tuple(f.name for f in fields(cls))
+
+    @classmethod
+    def blank(cls, n: int) -> Self:
+        """n elements with every number 0, living for ever, that came off nothing."""
+        arrays = {}
+        for name in cls.names():
+            a = ATTRIBUTES[name]
+            arrays[name] = np.zeros((n, a.width) if a.width > 1 else n, a.dtype)
+        elements = cls(**arrays)
+        elements.life[:] = np.inf
+        elements.parent[:] = -1
+        elements.cause[:] = -1
+        return elements
+
+    def joined(self, more: Self) -> Self:
+        """These and more, these first."""
+        if len(more) == 0:
+            return self
+        return type(self)(**{n: np.concatenate([getattr(self, n), getattr(more, n)]) for n in self.names()})
+
+    def where(self, chosen: NDArray[np.bool_]) -> Self:
+        """Those marked True, in their order; these very arrays where all are."""
+        if chosen.all():
+            return self
+        return type(self)(**{n: getattr(self, n)[chosen] for n in self.names()})
+
+    def copy(self) -> Self:
+        """The same in arrays of their own."""
+        return type(self)(**{n: getattr(self, n).copy() for n in self.names()})
+
+
+def places_of(there: NDArray[np.int64], ids: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+    """Where ids stand among those that are there, in order; and which of them still are."""
+    if len(there) and there[-1] - there[0] == len(there) - 1:  # none has died: no need to search
+        place = np.clip(ids - there[0], 0, len(there) - 1)
+    else:
+        place = np.minimum(np.searchsorted(there, ids), max(len(there) - 1, 0))
+    found = there[place] == ids if len(there) else np.zeros(len(ids), bool)
+    return place[found], found

@@ -1,0 +1,233 @@
+"""Particles in their seat: what they give a run, and the order of one of their steps."""
+
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hotgravel.core.drive.value import each, one
+from hotgravel.core.matter.contract import COMMON, Column, Gauge, Kind, Lane, Offers, Seam, Shed, State
+from hotgravel.core.matter.crowd import asking
+from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.fineness import steps_for
+from hotgravel.core.matter.forces import acting_on, gather
+from hotgravel.core.matter.neighbours import separate
+from hotgravel.core.matter.paint import tint
+from hotgravel.core.matter.particles.advance import advance, bar
+from hotgravel.core.matter.particles.emitter import Emitter, Tally, burst_now, stream_step
+from hotgravel.core.matter.particles.offshoots import MOST, Shoot, burst_off, too_many, trail_step
+from hotgravel.core.matter.particles.skins import skins_of
+from hotgravel.core.matter.particles.state import Particles
+from hotgravel.core.shape.colliders import Colliders, colliders_of
+from hotgravel.core.shape.setting import Setting
+from hotgravel.core.shape.zones import Scene
+from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.faults import Fault, ShotFault
+from hotgravel.core.shot.finish import Quality
+from hotgravel.core.shot.matter import Apart, Growth, Tint
+from hotgravel.core.shot.sources import Asked, Burst, Offshoot, Source, Trail
+
+# How often particles that keep apart are looked at again in a step.
+APART_ROUNDS: dict[Quality, int] = {"rough": 8, "fair": 16, "fine": 40}
+LEAST = 1e-4  # of the radius at birth: smaller is nothing
+SHEET = "A sheet or an open mesh has no volume to fill. Accepted: its surface or its vertices."
+
+
+@dataclass(frozen=True)
+class ParticleSolver:
+    """The particles of one shot. `props` maps a source's number to its prop; `smallest` is the length of the smallest
+    prop that can be hit, metres."""
+
+    setting: Setting
+    emitters: tuple[Emitter, ...]
+    shoots: tuple[Shoot, ...]
+    props: dict[int, str]
+    smallest: float
+
+    def begin(self) -> State:
+        return State(Particles.blank(0), facts={"given": {}})
+
+    def steps(self, state: State) -> int:
+        fastest = float(state.elements.speed.max(initial=0.0))
+        return steps_for(self.setting.quality, fastest, self.smallest, self.setting.span)
+
+    def step(self, state: State, seam: Seam, dt: float) -> int:
+        """Sources give, forces gather, particles move, and those that keep apart make room."""
+        self._stream(state, seam, dt)
+        p = state.elements
+        forces = acting_on(self.setting.shot, seam.switched)
+        table = gather(forces, self.setting.states, seam.scene, p, dt, self.props)
+        colliders = colliders_of(self.setting, seam.scene, seam.surfaces)
+        pinned = np.flatnonzero(p.pinned)
+        place = p.position[pinned]
+        touches: int = advance(
+            p.position, p.velocity, p.age, p.state, p.radius, p.touched, p.impact, p.travelled, dt,
+            table.by_element, table.pull, table.rate, table.drift, table.bite, colliders.table, colliders.bits,
+            self.setting.tree, p.id, seam.number,
+        )  # fmt: skip
+        p.position[pinned], p.velocity[pinned] = place, 0.0
+        self._keep_apart(p, seam.scene, colliders)
+        return touches
+
+    def land(self, state: State, seam: Seam) -> None:
+        for emitter in self._giving(seam):
+            number = self.setting.states[emitter.source.state]
+            with tallied(state, emitter.source.id) as tally:
+                new = burst_now(emitter, tally, round(seam.frame), number, seam.scene, seam.ids.next)
+            _admit(state, new, seam)
+        rows = [row for row in self.setting.shot.matter if row.on]
+        _grow([row for row in rows if isinstance(row, Growth)], self.setting, state.elements, seam.scene)
+        tint([row for row in rows if isinstance(row, Tint)], self.setting.states, state.elements, seam.scene)
+
+    def shed(self, state: State, shed: Shed, seam: Seam) -> None:
+        for shoot in (s for s in self.shoots if s.source.id == shed.row):
+            with tallied(state, shed.row) as tally:
+                new = burst_off(shoot, tally, shed.parents, shed.who, shed.cue, seam.scene, seam.ids.next)
+            _admit(state, new, seam)
+
+    def offers(self, state: State) -> Offers:
+        return Offers()
+
+    def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, NDArray[Any]]]:
+        return skins_of(self.setting, state.elements, scene)
+
+    def records(self, state: State) -> dict[str, dict[str, NDArray[Any]]]:
+        return {}
+
+    def meshes(self) -> list[dict[str, NDArray[Any]]]:
+        return []
+
+    def measure(self, state: State, touches: int, steps: int) -> dict[str, float]:
+        speed, count = state.elements.speed, len(state.elements)
+        return {
+            "count": count,
+            "mean_speed": float(speed.mean()) if count else 0.0,
+            "greatest_speed": float(speed.max()) if count else 0.0,
+            "kinetic_energy": float(0.5 * (speed * speed).mean()) if count else 0.0,
+            "touches": int(touches),
+        }
+
+    def _giving(self, seam: Seam) -> Iterator[Emitter]:
+        """The sources that are not stopped, and whose prop is there."""
+        return (e for e in self.emitters if e.source.prop in seam.scene.poses and seam.runs(e.source))
+
+    def _stream(self, state: State, seam: Seam, dt: float) -> None:
+        for emitter in self._giving(seam):
+            number = self.setting.states[emitter.source.state]
+            with tallied(state, emitter.source.id) as tally:
+                new = stream_step(emitter, tally, seam.frame, seam.ahead, dt, number, seam.scene, seam.ids.next)
+            _admit(state, new, seam)
+        crowds = {**seam.crowds, "particles": state.elements}  # what is born in this step leaves nothing in it
+        for shoot in (s for s in self.shoots if seam.runs(s.source)):
+            for parents in crowds.values():
+                with tallied(state, shoot.source.id) as tally:
+                    new = trail_step(shoot, tally, parents, seam.scene, dt, seam.ids.next)
+                _admit(state, new, seam)
+
+    def _keep_apart(self, p: Elements, scene: Scene, colliders: Colliders) -> None:
+        """Let particles push one another out of the way, but through nothing, in place."""
+        for row in self.setting.shot.matter:
+            if not isinstance(row, Apart) or not row.on:
+                continue
+            who = (p.age >= 0.0) & p.in_state(self.setting.state(row.whom))
+            before, gap = p.position.copy(), one(row, "gap", scene.ask)
+            separate(p.position, p.velocity, p.radius, p.mass, who, gap, APART_ROUNDS[self.setting.quality])
+            bar(before, p.position, p.state, p.radius, p.age, colliders.table, self.setting.tree)
+
+
+@contextmanager
+def tallied(state: State, row: str) -> Iterator[Tally]:
+    """A source's tally, read from the state's facts and put back."""
+    tally = Tally(*state.facts["given"].get(row, ()))
+    yield tally
+    state.facts["given"][row] = [tally.born, tally.owed]
+
+
+def _admit(state: State, new: Particles, seam: Seam) -> None:
+    """Take in new particles. Raises `ShotFault` when there are too many to be meant."""
+    if len(state.elements) + len(new) > MOST:
+        raise too_many(f"At frame {seam.frame:.0f}")
+    seam.ids.take(len(new))
+    state.elements = state.elements.joined(new)
+
+
+def _grow(rows: list[Growth], setting: Setting, p: Elements, scene: Scene) -> None:
+    """Set radii, in place; what has shrunk to nothing has its life ended."""
+    if not rows or not len(p):
+        return
+    ask = asking(p, scene)
+    share = np.ones(len(p))
+    for row in rows:
+        share *= np.where(p.in_state(setting.state(row.whom)), each(row, "share", ask), 1.0)
+    p.radius[:] = p.size * share
+    p.life[(share < LEAST) & (p.size > 0.0)] = -np.inf
+
+
+class ParticleMatter:
+    """Sparks, ash, grit: points with a radius that fly, bounce and slide."""
+
+    name, called, cost = "particles", "particle", 1.0
+    kind: Kind = "points"
+    columns: Mapping[str, Column] = COMMON
+    elements: type[Elements] = Particles
+    gauges: Mapping[str, Gauge] = {
+        "count": Gauge("", "how many particles there are"),
+        "mean_speed": Gauge("m/s", "mean speed of particles"),
+        "greatest_speed": Gauge("m/s", "speed of the fastest particle"),
+        "kinetic_energy": Gauge("J/kg", "half the mean of speed squared: kinetic energy for each kilogram"),
+        "touches": Gauge("", "impacts on the way to this frame, contacts at rest not counted"),
+    }
+    lanes: tuple[Lane, ...] = (
+        Lane("speed, mean / top", "curves", ("greatest_speed", "mean_speed")),
+        Lane("kinetic energy", "curves", ("kinetic_energy",)),
+        Lane("touches", "bars", ("touches",)),
+    )
+
+    def build(self, setting: Setting) -> ParticleSolver:
+        shot = setting.shot
+        faults: list[Fault] = []
+        emitters: list[Emitter] = []
+        shoots: list[Shoot] = []
+        for number, source in enumerate(shot.supply):
+            if not source.on:
+                continue
+            if isinstance(source, Offshoot):
+                shoots.append(Shoot(source, number, setting.state(source.whom), setting.states[source.state]))
+            elif source.prop in setting.shapes:
+                shape = setting.shapes[source.prop]
+                if source.part == "volume" and not shape.has_volume:
+                    faults.append(Fault(source.id, "part", SHEET))
+                emitters.append(Emitter(source, number, shape, setting.lines[source.prop]))
+        if faults:
+            raise ShotFault(faults)
+        hit = {prop for row in shot.collisions if row.on for prop in row.props if prop in setting.shapes}
+        return ParticleSolver(
+            setting, tuple(emitters), tuple(shoots),
+            {n: source.prop for n, source in enumerate(shot.supply) if isinstance(source, Source)},
+            min((setting.shapes[prop].extent for prop in hit), default=0.0),
+        )  # fmt: skip
+
+    def places(self, shot: Shot) -> tuple[str, ...]:
+        return ()
+
+    def count_at(self, shot: Shot, frame: int) -> float:
+        """None is taken off for what dies; what comes off others is told by runs, not by rows."""
+        finish, total = shot.finish, 0.0
+        for source in (s for s in shot.supply if s.on):
+            emit = source.emit
+            if isinstance(emit, Trail | Asked):
+                continue
+            if isinstance(emit, Burst):
+                total += emit.count if finish.first <= emit.frame <= frame else 0
+                continue
+            start, end = max(emit.start, finish.first), min(emit.end, frame)
+            if end > start:
+                middle = one(emit, "rate", shot.clock.at(0.5 * (start + end)))
+                total += middle * (end - start) * finish.time_scale / finish.rate
+        return total
+
+    def findings(self, shot: Shot, setting: Setting) -> Iterator[Any]:
+        yield from ()

@@ -1,0 +1,15 @@
+"""The matters that there are. Each is registered here, once."""
+
+from hotgravel.core.matter.contract import Matter
+from hotgravel.core.matter.particles.matter import ParticleMatter
+
+MATTERS: dict[str, Matter] = {}
+
+
+def register(matter: Matter) -> None:
+    """Give a matter its seat."""
+    MATTERS[matter.name] = matter
+
+
+for _matter in (ParticleMatter(),):
+    register(_matter)

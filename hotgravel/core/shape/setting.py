@@ -1,0 +1,140 @@
+"""The setting of a shot: its props with their shapes and poses, its zones and fields, and the clock."""
+
+from collections.abc import Callable, Container, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+
+from hotgravel.core.shape.bvh import MeshTree, join_trees
+from hotgravel.core.shape.distance import MESH
+from hotgravel.core.shape.edges import Lines, lines_of
+from hotgravel.core.shape.grid import GridFault, VelocityGrid, read_grid
+from hotgravel.core.shape.kinds import Shaped, shaped
+from hotgravel.core.shape.mesh import MeshFault, Solid, mesh_of, solid
+from hotgravel.core.shape.pose import Pose, moves, pose_at
+from hotgravel.core.shape.zones import Scene
+from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.faults import Fault, ShotFault
+from hotgravel.core.shot.finish import Quality
+from hotgravel.core.shot.props import Lettering, Mesh, Prop
+
+FindMesh = Callable[[str], Any]  # a file's name to its path
+NOTHING = 1e-6  # times its size: a prop that small is not there
+ANY_PROP = 63  # the bit of `touched` that stands for every prop
+NO_PLACES: Mapping[str, tuple[Pose, Pose]] = {}
+
+
+@dataclass(frozen=True)
+class Setting:
+    """What all solvers of a run share; nothing in it changes during the run.
+
+    `states` numbers the states, `bits` the props whose touches cues look for; `solvers_place` names the props that
+    solvers move: their poses are not those of their rows.
+    """
+
+    shot: Shot
+    quality: Quality
+    shapes: dict[str, Shaped]
+    lines: dict[str, Lines]
+    grids: dict[str, VelocityGrid]
+    tree: MeshTree
+    states: dict[str, int]
+    bits: dict[str, int]
+    at_first: dict[str, Pose]
+    standing: dict[str, Pose]
+    notes: tuple[str, ...] = ()
+    solvers_place: frozenset[str] = field(default_factory=frozenset)
+
+    @property
+    def span(self) -> float:
+        """Simulated seconds from one frame to the next."""
+        return self.shot.finish.time_scale / self.shot.finish.rate
+
+    def state(self, row: str | None) -> int:
+        """The number of a state; -1 for all."""
+        return -1 if row is None else self.states[row]
+
+    def bit(self, prop: str) -> int:
+        """The bits of `touched` that a prop sets."""
+        return (1 << ANY_PROP) | (1 << self.bits[prop] if prop in self.bits else 0)
+
+    def row_poses(self, frame: float, gone: Container[str] = ()) -> dict[str, Pose]:
+        """Where the rows of props have them at a frame, but for those that are gone or have no size."""
+        ask = self.shot.clock.at(frame)
+        there = {p.id: self.standing.get(p.id) or pose_at(p, ask) for p in self.shot.props if p.id not in gone}
+        return {prop: pose for prop, pose in there.items() if pose.scale > NOTHING}
+
+    def poses(self, frame: float, gone: Container[str] = ()) -> dict[str, Pose]:
+        """Where props stand at a frame, but for those that are gone, have no size or are moved by a solver."""
+        return {p: pose for p, pose in self.row_poses(frame, gone).items() if p not in self.solvers_place}
+
+    def scene(
+        self, frame: float, ahead: float, gone: Container[str] = (),
+        placed: Mapping[str, tuple[Pose, Pose]] = NO_PLACES, grids: Mapping[str, VelocityGrid] | None = None,
+    ) -> Scene:  # fmt: skip
+        """Where all is at a frame, and where it will be `ahead` frames later. `gone` names absent props, `placed` has
+        those that solvers move, then and later, `grids` the air that solvers move."""
+        now, soon = self.poses(frame, gone), self.poses(frame + ahead, gone)
+        now = {p: pose for p, pose in now.items() if p in soon}  # what is about to vanish hits nothing
+        for prop, (pose, later) in placed.items():
+            if prop not in gone:
+                now[prop], soon[prop] = pose, later
+        return Scene(
+            zones=self.shot.zones, fields=self.shot.fields, grids={**self.grids, **(grids or {})}, shapes=self.shapes,
+            poses=now, soon=soon, at_first=self.at_first, ask=self.shot.clock.at(frame), lapse=ahead * self.span,
+        )  # fmt: skip
+
+
+def setting_of(shot: Shot, find_mesh: FindMesh, quality: Quality | None, touched: list[str]) -> Setting:
+    """Make the geometry of a shot. `touched` names the props whose touches cues look for. Raises `ShotFault` where a
+    mesh, a field or a font cannot be used."""
+    faults: list[Fault] = []
+    notes: list[str] = []
+    shapes: dict[str, Shaped] = {}
+    lines: dict[str, Lines] = {}
+    for prop in shot.props:
+        try:
+            shapes[prop.id], lines[prop.id] = _geometry(prop, find_mesh, notes)
+        except MeshFault as fault:
+            path = "shape.words" if isinstance(prop.shape, Lettering) else "shape.file"
+            faults.append(Fault(prop.id, path, str(fault)))
+    grids: dict[str, VelocityGrid] = {}
+    for row in shot.fields.values():
+        try:
+            grids[row.id] = read_grid(row.file, find_mesh)
+        except GridFault as grid_fault:
+            faults.append(Fault(row.id, "file", str(grid_fault)))
+    if faults:
+        raise ShotFault(faults)
+    tree, rooted = _forest(shapes)
+    at_first = {p.id: pose_at(p, shot.clock.at(shot.finish.first)) for p in shot.props}
+    return Setting(
+        shot=shot, quality=quality or shot.finish.quality, shapes=rooted, lines=lines, grids=grids, tree=tree,
+        states={state.id: number for number, state in enumerate(shot.states)},
+        bits={prop: bit for bit, prop in enumerate(dict.fromkeys(touched))},
+        at_first=at_first, standing={p.id: at_first[p.id] for p in shot.props if not moves(p)}, notes=tuple(notes),
+    )  # fmt: skip
+
+
+def _geometry(prop: Prop, find_mesh: FindMesh, notes: list[str]) -> tuple[Shaped, Lines]:
+    """A prop's shape, and its corners and edges."""
+    if not isinstance(prop.shape, Solid):
+        return shaped(prop.shape), lines_of(*mesh_of(prop.shape))
+    mesh = solid(prop.shape, find_mesh)
+    if isinstance(prop.shape, Mesh):
+        notes.append(f"{prop.name}: {mesh.report()}")
+    sizes = np.array([0.0, float(mesh.closed), 0.0])
+    edges = lines_of(mesh.vertices, mesh.faces, mesh.normals())
+    return Shaped(MESH, sizes, mesh.tree, mesh.vertices, mesh.faces), edges
+
+
+def _forest(shapes: dict[str, Shaped]) -> tuple[MeshTree, dict[str, Shaped]]:
+    """All meshes' trees in one, and the shapes that point into it."""
+    meshes = [prop for prop, shape in shapes.items() if shape.kind == MESH]
+    tree, roots = join_trees([shapes[prop].tree for prop in meshes])
+    rooted = {}
+    for prop, root in zip(meshes, roots, strict=True):
+        shape = shapes[prop]
+        rooted[prop] = replace(shape, sizes=np.array([float(root), *shape.sizes[1:]]))
+    return tree, {**shapes, **rooted}
