@@ -114,7 +114,7 @@ def run(
     if frames and (frames[0] < finish.first or frames[1] > finish.last):
         raise click.UsageError(f"The shot's frames are {finish.first} to {finish.last}.")
     world = build(document, beside(folder), quality)
-    for note in world.notes:
+    for note in world.setting.notes:
         click.echo(note, err=True)
     first, last = frames or (finish.first, finish.last)
     execute.threads(threads)
@@ -243,7 +243,7 @@ def check(shot: str) -> None:
 
     document, folder = find_shot(shot)
     world = build(document, beside(folder))
-    for note in world.notes:
+    for note in world.setting.notes:
         click.echo(note)
     found = [str(f) for f in findings(document, world)]
     click.echo("\n".join(found) if found else "Nothing found.")

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import settings
 
 from hotgravel.core.cues.record import Events, all_events
-from hotgravel.core.matter.particles.state import Particles
+from hotgravel.core.matter.elements import Elements
 from hotgravel.core.run.execute import still
 from hotgravel.core.run.frame import first_frame, next_frame
 from hotgravel.core.run.world import World, beside, build
@@ -58,10 +58,10 @@ def at(height: float, **fields: Any) -> list[dict[str, Any]]:
 
 @dataclass
 class Film:
-    """All frames of a shot, in memory."""
+    """All frames of a shot, in memory; those of one matter."""
 
     world: World
-    frames: dict[int, Particles]
+    frames: dict[int, Elements]
     events: Events
     touches: dict[int, int]
 
@@ -70,21 +70,20 @@ class Film:
         return np.array([p.position[p.id == who][0] for p in self.frames.values() if (p.id == who).any()])
 
     @property
-    def last(self) -> Particles:
+    def last(self) -> Elements:
         return self.frames[max(self.frames)]
 
 
-def play(shot: dict[str, Any], quality: Any = "fair", meshes: Path = Path()) -> Film:
+def play(shot: dict[str, Any], quality: Any = "fair", meshes: Path = Path(), matter: str = "particles") -> Film:
     """Run a document through the order of frames, keeping copies."""
     world = build(load(shot), beside(meshes), quality)
-    moment, happened = first_frame(world, still)
-    frames = {moment.frame: copy.deepcopy(moment.particles)}
-    events, touches = [happened.events], {moment.frame: happened.touches}
-    while moment.frame < world.shot.finish.last:
-        happened = next_frame(world, moment, still)
-        frames[moment.frame] = copy.deepcopy(moment.particles)
+    now, happened = first_frame(world, still)
+    frames, events, touches = {now.frame: now.crowds[matter].copy()}, [happened.events], {now.frame: 0}
+    while now.frame < world.shot.finish.last:
+        happened = next_frame(world, now, still)
+        frames[now.frame] = now.crowds[matter].copy()
         events.append(happened.events)
-        touches[moment.frame] = happened.touches
+        touches[now.frame] = happened.touches[matter]
     return Film(world, frames, all_events(events), touches)
 
 

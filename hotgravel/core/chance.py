@@ -45,7 +45,7 @@ def philox(c0, c1, c2, c3, k0, k1):
     return c0, c1, c2, c3
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _fill(out, ids, frame, purpose, k0, k1):
     n, m = out.shape
     for i in prange(n):

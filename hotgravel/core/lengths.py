@@ -8,7 +8,7 @@ Array = NDArray[np.float64]
 NOWHERE = np.zeros(3)
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _lengths(vectors, origin, out):
     for n in prange(len(vectors)):
         x, y, z = vectors[n, 0] - origin[0], vectors[n, 1] - origin[1], vectors[n, 2] - origin[2]

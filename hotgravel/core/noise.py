@@ -156,7 +156,7 @@ def _curls(points, begin, count, scale, time, seed, room, words, cx, cy, cz):
         cx[n], cy[n], cz[n] = CURL * even * cx[n], CURL * even * cy[n], CURL * even * cz[n]
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _noise_at(points, out, size, time, octaves, seed):
     for piece in prange(-(-len(points) // LANES)):
         room, words, made = np.zeros((9, LANES)), np.zeros((3, LANES), np.uint64), np.empty(LANES)
@@ -182,7 +182,7 @@ def noise_at(points: Array, *, size: float, time: float = 0.0, octaves: int = 1,
     return out
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _curl_at(points, out, size, time, octaves, seed):
     for piece in prange(-(-len(points) // LANES)):
         room, words, made = np.zeros((9, LANES)), np.zeros((3, LANES), np.uint64), np.empty((3, LANES))

@@ -8,8 +8,9 @@ from fastapi import APIRouter, Body, Request
 from fastapi.responses import Response
 from sqlalchemy.orm import Session
 
+from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.estimate import in_words
-from hotgravel.core.run.gauges import GAUGES, telling_frame
+from hotgravel.core.run.gauges import named, telling_frame
 from hotgravel.core.run.retimed import shown_frames
 from hotgravel.core.run.world import beside
 from hotgravel.core.shape.mesh import MeshFault, import_mesh
@@ -49,7 +50,7 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
     return {
         "first": shot.finish.first, "last": shot.finish.last, "rate": shot.finish.rate,
         "lengths": shot.finish.lengths, "quality": shot.finish.quality,
-        "states": [{"id": s.id, "name": s.name, "colour": s.colour, "shine": s.shine} for s in shot.states],
+        "states": [{"id": s.id, "name": s.name, "colour": s.colour, "shine": s.shine, "of": s.of} for s in shot.states],
         "skins": [
             {"id": s.id, "look": s.look, "shown": s.shown, "whom": s.whom}
             for s in shot.skins
@@ -59,7 +60,18 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
         "signals": _lanes(shot),
         "zones": [{"id": z.id, "name": z.name} for z in shot.zones.values()],
         "cues": [{"id": c.id, "on": c.on} for c in shot.cues],
-        "gauges": {name: {"unit": unit, "what": what} for name, (unit, what) in GAUGES.items()},
+        "gauges": [
+            {"matter": matter, "name": name, "title": title.replace("_", " "), "unit": gauge.unit}
+            for matter, name, title, gauge in named(MATTERS.values())
+        ],
+        "lanes": [
+            {
+                "matter": matter.name, "title": lane.title, "style": lane.style, "gauges": lane.gauges,
+                "unit": matter.gauges[lane.gauges[0]].unit,
+                "help": "; ".join(matter.gauges[name].help for name in lane.gauges),
+            }
+            for matter in MATTERS.values() for lane in matter.lanes
+        ],
     }  # fmt: skip
 
 

@@ -16,7 +16,8 @@ from hotgravel.core.drive.responses import Response
 from hotgravel.core.drive.starters import STARTERS
 from hotgravel.core.drive.table import signal_csv
 from hotgravel.core.drive.value import DRIVERS, is_signal
-from hotgravel.core.matter.crowd import ParticleCrowd
+from hotgravel.core.matter.crowd import ElementCrowd
+from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.frames import DamagedFrame
 from hotgravel.core.run.reading import crowd_at
 from hotgravel.core.run.world import beside, build
@@ -148,14 +149,14 @@ def over_frames(shot: Shot, driver: Driver, frames: Array) -> Array:
     return np.array(np.broadcast_to(answer(driver, ask), len(frames)))
 
 
-def _crowd(request: Request, run_id: int, frame: int) -> ParticleCrowd:
-    """The particles of a kept frame as a crowd, in the set and the zones of the shot as it is now."""
+def _crowd(request: Request, run_id: int, frame: int, matter: str = "particles") -> ElementCrowd:
+    """The elements of a matter at a kept frame as a crowd, in the set and the zones of the shot as it is now."""
     studio: Studio = request.app.state.studio
     with studio.database.session() as session:
         run = runs.record(session, run_id)
         shot = shots.document(session, run.shot_id)
     try:
-        return crowd_at(build(shot, beside(studio.meshes), run.quality), studio.frames(run_id), frame)
+        return crowd_at(build(shot, beside(studio.meshes), run.quality), studio.frames(run_id), frame, matter)
     except KeyError:
         raise HTTPException(404, f"Frame {frame} is not kept in this run.") from None
     except DamagedFrame as fault:
@@ -187,9 +188,11 @@ def histogram(
 
 
 @router.get("/runs/{run_id}/frames/{frame}/weights.bin")
-def weights(request: Request, run_id: int, frame: int, zone: str) -> Answer:
-    """The weight of each particle of a frame in a zone of the shot as it is now: float32, in their order."""
-    crowd = _crowd(request, run_id, frame)
+def weights(request: Request, run_id: int, frame: int, zone: str, matter: str = "particles") -> Answer:
+    """The weight of each element of a frame in a zone of the shot as it is now: float32, in their order."""
+    if matter not in MATTERS:
+        raise HTTPException(404, f"There is no matter {matter!r}.")
+    crowd = _crowd(request, run_id, frame, matter)
     if zone not in crowd.scene.zones:
         raise HTTPException(404, f"There is no zone {zone!r} in this shot.")
     told = np.asarray(crowd.read("weight in", zone), "<f4")

@@ -3,29 +3,25 @@
 import asyncio
 import json
 from collections.abc import AsyncIterator
-from functools import partial
 from typing import Any
 
-import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import Response, StreamingResponse
 from sqlalchemy.orm import Session
 from starlette.exceptions import HTTPException
 
-from hotgravel.core.cues.because import ancestry
-from hotgravel.core.cues.record import Events, all_events
 from hotgravel.core.preflight.checks import findings
-from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.story import events_until, fired_at, picked, story_of
 from hotgravel.core.run.why_not import why_not
 from hotgravel.core.run.world import beside, build
-from hotgravel.core.shot.units import show_quantity
+from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.finish import Quality
 from hotgravel.store import runs, shots
 from hotgravel.web.bench import opening_of, run_facts, shot_facts
 from hotgravel.web.render import page
 from hotgravel.web.studio import Studio
 
 router = APIRouter()
-MOST_RINGED = 2000  # of those that a cue concerned in one frame
 
 
 @router.post("/shots/{shot_id}/runs", status_code=201)
@@ -128,89 +124,47 @@ def _event(item: dict[str, Any]) -> str:
 
 @router.get("/runs/{run_id}/because")
 def because_of(request: Request, run_id: int, particle: int, frame: int) -> Response:
-    """The story of a particle at a frame, through all it came off."""
+    """The story of an element at a frame, through all it came off."""
     studio: Studio = request.app.state.studio
-    with studio.database.session() as session:
-        run = runs.record(session, run_id)
-        shot = shots.document(session, run.shot_id, run.revision)
-    store = studio.frames(run_id)
-    arrays, i = _picked(store, particle, frame)
-    happened = _events(store, frame)
-    chain = ancestry(shot, happened, particle, frame, partial(_found, store))
-    facts = {
-        "state": shot.states[int(arrays["state"][i])],
-        "age": show_quantity(round(float(arrays["age"][i]), 3), "s", shot.dress),
-        "speed": show_quantity(round(float(np.linalg.norm(arrays["velocity"][i])), 3), "m/s", shot.dress),
-        "radius": show_quantity(round(float(arrays["radius"][i]), 5), "m", shot.dress),
-        "height": show_quantity(round(float(arrays["position"][i, 1]), 4), "m", shot.dress),
-    }
-    mine = happened.particle == particle
-    fired = {shot.cues[int(n)].id for n in np.unique(happened.cue[mine])}
-    asked = [c for c in shot.cues if c.on and c.id not in fired]
-    return page(
-        request, "because.html", particle=particle, frame=frame, facts=facts, chain=chain, asked=asked, run_id=run_id
-    )
+    shot, _ = _shot_of(studio, run_id)
+    try:
+        told = story_of(shot, studio.frames(run_id), particle, frame)
+    except KeyError as missing:
+        raise HTTPException(404, str(missing.args[0])) from None
+    return page(request, "because.html", told=told, run_id=run_id)
 
 
 @router.get("/runs/{run_id}/why-not")
 def why_not_of(request: Request, run_id: int, particle: int, frame: int, cue: str) -> Response:
-    """Why a cue has not happened to a particle by a frame."""
+    """Why a cue has not happened to an element by a frame."""
     studio: Studio = request.app.state.studio
-    with studio.database.session() as session:
-        run = runs.record(session, run_id)
-        shot = shots.document(session, run.shot_id, run.revision)
+    shot, quality = _shot_of(studio, run_id)
     store = studio.frames(run_id)
-    _picked(store, particle, frame)
-    world = build(shot, beside(studio.meshes), run.quality)
     try:
-        reasons = why_not(world, store, _events(store, frame), particle, cue, frame)
+        picked(store, particle, frame)
+    except KeyError as missing:
+        raise HTTPException(404, str(missing.args[0])) from None
+    world = build(shot, beside(studio.meshes), quality)
+    try:
+        reasons = why_not(world, store, events_until(store, frame), particle, cue, frame)
     except KeyError:
         raise HTTPException(404, f"There is no cue {cue!r} at work in this run.") from None
     return page(request, "why_not.html", reasons=reasons)
-
-
-def _picked(store: FrameStore, particle: int, frame: int) -> tuple[dict[str, Any], int]:
-    """The arrays of a frame, and which place in them is the particle's. Raises 404."""
-    try:
-        arrays = store.particles(frame, ("id", "age", "velocity", "state", "radius", "position"))
-    except KeyError:
-        raise HTTPException(404, f"Frame {frame} is not kept in this run.") from None
-    found = np.flatnonzero(arrays["id"] == particle)
-    if len(found) == 0:
-        raise HTTPException(404, f"There is no particle {particle} at frame {frame}.")
-    return arrays, int(found[0])
-
-
-def _found(store: FrameStore, particle: int, frame: int) -> dict[str, Any] | None:
-    """A particle at a frame, or at the latest one before it that still has it."""
-    for f in range(frame, -(10**9), -1):
-        try:
-            arrays = store.particles(f, ("id", "age", "source", "parent", "cause"))
-        except KeyError:
-            return None
-        at = np.flatnonzero(arrays["id"] == particle)
-        if len(at):
-            return {"frame": f} | {name: arrays[name][at[0]].item() for name in ("age", "source", "parent", "cause")}
-    return None
-
-
-def _events(store: FrameStore, frame: int) -> Events:
-    return all_events([store.events(f) for f in store.frames() if f <= frame])
 
 
 @router.get("/runs/{run_id}/frames/{frame}/fired.json")
 def fired(request: Request, run_id: int, frame: int, cue: str) -> dict[str, Any]:
     """Whom a cue concerned on the way to a frame."""
     studio: Studio = request.app.state.studio
+    shot, _ = _shot_of(studio, run_id)
+    try:
+        return fired_at(shot, studio.frames(run_id), cue, frame)
+    except KeyError as missing:
+        raise HTTPException(404, str(missing.args[0])) from None
+
+
+def _shot_of(studio: Studio, run_id: int) -> tuple[Shot, Quality]:
+    """The shot as it was run, and the quality."""
     with studio.database.session() as session:
         run = runs.record(session, run_id)
-        shot = shots.document(session, run.shot_id, run.revision)
-    number = next((n for n, row in enumerate(shot.cues) if row.id == cue), None)
-    if number is None:
-        raise HTTPException(404, f"There is no cue {cue!r} in this run.")
-    try:
-        events = studio.frames(run_id).events(frame)
-    except KeyError:
-        raise HTTPException(404, f"Frame {frame} is not kept in this run.") from None
-    mine = np.flatnonzero(events.cue == number)[:MOST_RINGED]
-    return {"particles": events.particle[mine].tolist(), "places": events.place[mine].tolist()}
+        return shots.document(session, run.shot_id, run.revision), run.quality

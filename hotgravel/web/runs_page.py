@@ -7,6 +7,7 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.orm import Session
 
+from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.estimate import Estimate, Spent, estimate, size_in_words, spent
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.explain import Difference, differences
@@ -17,7 +18,7 @@ from hotgravel.web.render import page
 from hotgravel.web.studio import Studio
 
 router = APIRouter()
-PARTS = ("motion", "keeping apart", "cues", "supply", "forces", "collisions", "looks", "skins", "measuring", "writing")
+PARTS = (*MATTERS, "cues", "skins", "measuring", "writing")
 LATEST = 5
 
 

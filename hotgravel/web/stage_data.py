@@ -1,8 +1,6 @@
 """What the stage draws: props as meshes with their poses over time, and frames as binary."""
 
-import json
 import re
-from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -11,7 +9,7 @@ from fastapi.responses import Response
 from starlette.exceptions import HTTPException
 
 from hotgravel.core.drive.value import is_driven, one, three
-from hotgravel.core.run.frames import DamagedFrame, FrameStore
+from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.run.world import beside
 from hotgravel.core.shape.grid import GridFault, read_grid
@@ -22,10 +20,9 @@ from hotgravel.core.shot.velocity_field import VelocityField
 from hotgravel.core.shot.zones import Zone
 from hotgravel.store import runs, shots
 from hotgravel.web.studio import Studio
+from hotgravel.web.wire import answer, packed, packed_frame
 
 router = APIRouter()
-# Floats hardly compress: the stated identity keeps the compressing middleware off them.
-UNTOUCHED = {"Cache-Control": "no-cache", "Content-Encoding": "identity"}
 
 
 @router.get("/shots/{shot_id}/set.json")
@@ -46,6 +43,7 @@ def set_of_run(request: Request, run_id: int) -> dict[str, Any]:
 
 
 def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
+    moved = {prop for matter in MATTERS.values() for prop in matter.places(shot)}
     props = []
     for prop in (p for p in shot.props if p.seen == "seen"):
         try:
@@ -56,6 +54,7 @@ def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
         poses = [pose_at(prop, shot.clock.at(f)) for f in frames]
         props.append({
             "id": prop.id, "name": prop.name, "colour": prop.colour, "shine": prop.shine, "kind": prop.shape.kind,
+            "moved": prop.id in moved,
             "vertices": np.round(vertices, 6).ravel().tolist(), "faces": faces.ravel().tolist(),
             "normals": np.round(normals, 4).ravel().tolist(),
             "poses": [[*p.position.tolist(), *p.quaternion.tolist(), p.scale] for p in poses],
@@ -115,35 +114,23 @@ def _parts(value: Any) -> tuple[Any, ...]:
 
 @router.get("/runs/{run_id}/frames/{frame}.bin")
 def frame_bytes(request: Request, run_id: int, frame: int) -> Response:
-    """A frame for the stage: a JSON head of stated length, then its arrays, little endian.
-
-    Bytes 0 to 3 hold the head's length n (uint32), 4 to n + 3 the head, which names each
-    array with its type, numbers per particle and byte offset behind the head; arrays start at
-    multiples of 4. What lies between them has no meaning: the part of the frame's file that
-    holds the arrays is sent as it stands.
-    """
+    """The elements of a frame for the stage, as `wire` packs them."""
     studio: Studio = request.app.state.studio
-    try:
-        body = packed(studio.frames(run_id), frame)
-    except KeyError:
-        raise HTTPException(404, f"Frame {frame} is not kept in this run.") from None
-    except DamagedFrame as fault:
-        raise HTTPException(410, str(fault)) from None
-    return Response(body, media_type="application/octet-stream", headers=UNTOUCHED)
+    return answer(frame, "", lambda: packed_frame(studio.frames(run_id), frame))
 
 
 @router.get("/runs/{run_id}/frames/{frame}/skins/{row}.bin")
 def skin_bytes(request: Request, run_id: int, frame: int, row: str) -> Response:
-    """A skin of a frame, packed as a frame is: a head that names its arrays, then the arrays."""
+    """A skin of a frame."""
     studio: Studio = request.app.state.studio
     if not re.fullmatch(r"[a-z][a-z0-9-]{0,59}", row):
         raise HTTPException(404, f"There is no skin {row!r}.")
-    return _arrays(frame, f"skin {row}", lambda: studio.frames(run_id).skin(frame, row))
+    return answer(frame, f"skin {row}", lambda: packed(frame, {"skin": studio.frames(run_id).skin(frame, row)}))
 
 
 @router.get("/runs/{run_id}/frames/{frame}/streaks/{row}.bin")
 def streak_bytes(request: Request, run_id: int, frame: int, row: str) -> Response:
-    """The streaks of a frame, packed likewise."""
+    """The streaks of a frame."""
     studio: Studio = request.app.state.studio
     with studio.database.session() as session:
         run = runs.record(session, run_id)
@@ -151,49 +138,25 @@ def streak_bytes(request: Request, run_id: int, frame: int, row: str) -> Respons
     found = next((s for s in shot.streaks if s.id == row), None)
     if found is None:
         raise HTTPException(404, f"There are no streaks {row!r} in this run.")
-    return _arrays(frame, f"streaks {row}", lambda: streak_of(shot, studio.frames(run_id), frame, found))
+    made = studio.frames(run_id)
+    return answer(frame, f"streaks {row}", lambda: packed(frame, {"streaks": streak_of(shot, made, frame, found)}))
 
 
-def _arrays(frame: int, what: str, read: Callable[[], dict[str, Any]]) -> Response:
-    try:
-        arrays = read()
-    except KeyError:
-        raise HTTPException(404, f"Frame {frame} of this run has no {what}.") from None
-    except DamagedFrame as fault:
-        raise HTTPException(410, str(fault)) from None
-    fields, body = [], b""
-    for name, array in arrays.items():
-        width = array.size // len(array) if len(array) else 1
-        entry = {"name": name, "type": array.dtype.name, "width": width, "count": len(array), "offset": len(body)}
-        fields.append(entry)
-        body += array.tobytes()
-    head = json.dumps({"frame": frame, "fields": fields}).encode()
-    head += b" " * (-len(head) % 4)
-    whole = np.uint32(len(head)).tobytes() + head + body
-    return Response(whole, media_type="application/octet-stream", headers=UNTOUCHED)
+@router.get("/runs/{run_id}/frames/{frame}/records/{name}.bin")
+def record_bytes(request: Request, run_id: int, frame: int, name: str) -> Response:
+    """Another record of a frame, such as contacts."""
+    studio: Studio = request.app.state.studio
+    names = {n: columns for matter in MATTERS.values() for n, columns in matter.records.items()}
+    if name not in names:
+        raise HTTPException(404, f"There is no record {name!r}.")
+    return answer(frame, name, lambda: packed(frame, {name: studio.frames(run_id).record(frame, name, names[name])}))
 
 
-def packed(store: FrameStore, frame: int) -> memoryview:
-    """The wire form of a kept frame."""
-    spans, path = store.drawn(frame)
-    there = [span for span in spans if span.size]
-    low = min((span.start for span in there), default=0)
-    high = max((span.start + span.size for span in there), default=0)
-    fields = [
-        {
-            "name": s.name,
-            "type": s.dtype,
-            "width": s.shape[1] if len(s.shape) > 1 else 1,
-            "offset": max(s.start - low, 0),
-        }
-        for s in spans
-    ]
-    head = json.dumps({"frame": frame, "count": spans[0].shape[0], "fields": fields}).encode()
-    head += b" " * (-len(head) % 4)
-    start = 4 + len(head)
-    body = np.empty(start + high - low, np.uint8)  # not cleared first, which would cost as much as the reading
-    body[:start] = np.frombuffer(np.uint32(len(head)).tobytes() + head, np.uint8)
-    with path.open("rb", buffering=0) as file:
-        file.seek(low)
-        file.readinto(memoryview(body)[start:])
-    return body.data
+@router.get("/runs/{run_id}/meshes/{matter}.bin")
+def mesh_bytes(request: Request, run_id: int, matter: str) -> Response:
+    """The meshes that a matter's pieces are drawn with, a group each."""
+    studio: Studio = request.app.state.studio
+    if matter not in MATTERS:
+        raise HTTPException(404, f"There is no matter {matter!r}.")
+    meshes = studio.frames(run_id).meshes(matter)
+    return answer(0, "", lambda: packed(0, {str(number): mesh for number, mesh in enumerate(meshes)}))

@@ -172,7 +172,7 @@ def _firing_of(
     return found - first, best
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _firing(
     pieces, way, threshold, value, crossing, once, edge, whom, source, number, age, life, state, left, fired, was_true,
     looked, out,
@@ -195,7 +195,7 @@ def _firing(
     return count, (way * nearest if nearest > -np.inf else np.nan)
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _hits(touched, impact, bit):
     """How hard each has touched what a bit stands for."""
     out, met = np.empty(len(impact)), np.uint64(1) << np.uint64(bit)

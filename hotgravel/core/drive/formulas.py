@@ -133,7 +133,7 @@ def evaluate(node: ast.AST, ask: Ask) -> Any:
     raise AssertionError("only checked trees are evaluated")
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _sound(value, told):
     """0 where there is no number, and no number beyond what can be reckoned with."""
     for i in prange(len(value)):

@@ -46,7 +46,7 @@ def curve(points: tuple[Point, ...], manner: str, at: Array) -> Array:
     return drawn
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _looked_up(values, low, width, table, stepped, out):
     last = len(table) - 1
     for i in prange(len(values)):

@@ -4,7 +4,7 @@ A matter is registered once, in `core.matter.registry`; nothing outside its own 
 shows is one of a few kinds of data, which the stage, pictures, writers and the retime understand.
 """
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal, Protocol
 
@@ -53,6 +53,24 @@ class Gauge:
 
     unit: str
     help: str
+
+
+@dataclass(frozen=True)
+class Fact:
+    """What a click on an element tells: its label, its unit, and how it is read from the element's columns."""
+
+    label: str
+    unit: str
+    read: Callable[[Mapping[str, Array]], float]
+
+
+# What a click tells of any element.
+FACTS: tuple[Fact, ...] = (
+    Fact("age", "s", lambda of: float(of["age"])),
+    Fact("speed", "m/s", lambda of: float(np.linalg.norm(of["velocity"]))),
+    Fact("height", "m", lambda of: float(of["position"][1])),
+    Fact("radius", "m", lambda of: float(of["radius"])),
+)
 
 
 @dataclass(frozen=True)
@@ -160,15 +178,18 @@ class Solver(Protocol):
 
 class Matter(Protocol):
     """A kind of matter; registered once. `state` is the word of state rows for it, `called` names one of its
-    elements, `cost` is what a step of one element takes beside a particle's."""
+    elements, `cost` is what a step of one element takes beside a particle's,
+    `records` has the names of the arrays of what else its frames keep."""
 
     name: str
     kind: Kind
     called: str
     cost: float
     columns: Mapping[str, Column]
+    records: Mapping[str, tuple[str, ...]]
     gauges: Mapping[str, Gauge]
     lanes: tuple[Lane, ...]
+    facts: tuple[Fact, ...]
     elements: type[Elements]
 
     def build(self, setting: Setting) -> Solver | None:

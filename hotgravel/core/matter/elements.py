@@ -61,6 +61,13 @@ class Elements:
     def stop_spinning(self, who: NDArray[np.int64]) -> None:
         """Let some turn no longer."""
 
+    def read_of_body(self, attribute: str) -> Array:
+        """What only bodies have: their spin (°/s), how far they are turned over (°), how long they have lain still (s),
+        and the hardest hit of the step (N s). A point has no more than the hit."""
+        return (
+            np.where(self.touched > 0, self.mass * self.impact, 0.0) if attribute == "impulse" else np.zeros(len(self))
+        )
+
     @classmethod
     def names(cls) -> tuple[str, ...]:
         """The names of the arrays."""

@@ -208,7 +208,7 @@ def gather(
     """The table for a step from the scene's moment. `states` maps a state's id to its row, `props` a
     source's number to its prop."""
     acting = [force for force in forces if force.acts_at(scene.ask.frame)]
-    by_state = _blank(max(1, len(states)))
+    by_state = _blank(len(states) + 1)  # the last is for those that are in no state
     plain = Asked(elements, scene, scene.ask, dt, props)
     for force in acting:
         if alike(force):

@@ -39,7 +39,7 @@ def _hash(i, j, k, mask):
     return ((i * 73856093) ^ (j * 19349663) ^ (k * 83492791)) & mask
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _cells(spheres, cell, cells, lows, highs):
     """The cell of each sphere, and the least and greatest of each piece of them."""
     for piece in prange(len(lows)):
@@ -52,7 +52,7 @@ def _cells(spheres, cell, cells, lows, highs):
             lows[piece, c], highs[piece, c] = low, high
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _keys(cells, low, shape, mask, keys):
     for n in prange(len(cells)):
         i, j, k = cells[n, 0], cells[n, 1], cells[n, 2]
@@ -114,7 +114,7 @@ def _stretch(n, row, keys, cells, first, shape, mask):
     return np.uint64(first[key]), np.uint64(first[key + 1]), i, j, k
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _candidates(keys, cells, first, shape, mask, counts):
     """How many spheres lie in the cells about those of each piece."""
     rows = 9 if mask < 0 else 27
@@ -138,7 +138,7 @@ def _of_cell(near, began, found, cells, i, j, k):
     return end
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _listed(spheres, wide, keys, cells, first, shape, mask, offsets, starts, ends, near):
     rows = 9 if mask < 0 else 27
     for piece in prange(len(offsets) - 1):
@@ -160,14 +160,14 @@ def _listed(spheres, wide, keys, cells, first, shape, mask, offsets, starts, end
             ends[n] = found
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _arranged(rows, order, out):
     for n in prange(len(order)):
         for c in range(rows.shape[1]):
             out[n, c] = rows[order[n], c]
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _put_back(spheres, velocity, order, position, going):
     for n in prange(len(order)):
         for c in range(3):
@@ -194,7 +194,7 @@ class Nearby:
         _listed(self.spheres, wide, *table, offsets, self.starts, self.ends, self.near)
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _pushed(spheres, mass, starts, ends, near, move, worst):
     for n in prange(len(spheres)):
         px, py, pz, reach = spheres[n, 0], spheres[n, 1], spheres[n, 2], spheres[n, 3]
@@ -220,7 +220,7 @@ def _pushed(spheres, mass, starts, ends, near, move, worst):
         worst[n] = 1.0 - least
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _calmed(spheres, velocity, mass, starts, ends, near, out):
     """Take away the speed at which touching particles come at one another."""
     for n in prange(len(spheres)):
@@ -242,7 +242,7 @@ def _calmed(spheres, velocity, mass, starts, ends, near, out):
             out[n, c] = velocity[n, c] + scale * (vx, vy, vz)[c]
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _shifted(spheres, move, listed, far):
     """Move all, in place; returns how far the farthest has come from where it was listed, along one axis."""
     for n in prange(len(spheres)):
@@ -285,7 +285,7 @@ def separate(
     return done
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _crowded(spheres, mass, radius, starts, ends, near, out):
     for n in prange(len(spheres)):
         total, reach = mass[n], AROUND * radius[n]
@@ -309,7 +309,7 @@ def densities(position: Array, radius: Array, mass: Array, who: NDArray[np.bool_
     return told
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _means(spheres, velocity, starts, ends, near, place, going, number):
     for n in prange(len(spheres)):
         number[n] = ends[n] - starts[n]

@@ -2,6 +2,7 @@
 
 from hotgravel.core.matter.contract import Matter
 from hotgravel.core.matter.particles.matter import ParticleMatter
+from hotgravel.core.matter.rigid.matter import RigidMatter
 
 MATTERS: dict[str, Matter] = {}
 
@@ -11,5 +12,5 @@ def register(matter: Matter) -> None:
     MATTERS[matter.name] = matter
 
 
-for _matter in (ParticleMatter(),):
+for _matter in (RigidMatter(), ParticleMatter()):  # in the order of a frame
     register(_matter)

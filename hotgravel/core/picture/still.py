@@ -109,7 +109,7 @@ def _lit(lamps, x, y, z, nx, ny, nz):
     return red, green, blue
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _props(
     image, fire, depth, eye, axes, tan, kinds, sizes, boxes, poses, colours, own, tree, sun, lamps, zenith, horizon, far
 ):

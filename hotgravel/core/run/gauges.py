@@ -37,7 +37,9 @@ def measure(world: World, now: Snapshot, happened: Happened) -> dict[str, Any]:
 
 
 def _by_state(world: World, crowds: Iterable[Elements]) -> dict[str, int]:
-    counts = np.sum([np.bincount(crowd.state, minlength=len(world.states) or 1) for crowd in crowds], axis=0)
+    counts = np.sum(
+        [np.bincount(crowd.state[crowd.state >= 0], minlength=len(world.states) or 1) for crowd in crowds], axis=0
+    )
     return {state: int(counts[number]) for state, number in world.states.items()}
 
 

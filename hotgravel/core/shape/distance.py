@@ -143,7 +143,7 @@ def _simple(kind, a, b, c, x, y, z):
     return d, gr, gy, 0.0
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def distances(kind, sizes, tree, points):
     """`distance` of many points (n, 3). Returns (n, 4): distance and gradient."""
     out = np.empty((len(points), 4))
@@ -154,7 +154,7 @@ def distances(kind, sizes, tree, points):
     return out
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def gaps(kind, sizes, tree, points, rotation, place, scale):
     """Signed distances (n,) of points (n, 3) in the world from a shape that stands turned by a rotation
     (3, 3), at a place (3,), so many times its size."""

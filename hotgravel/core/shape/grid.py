@@ -55,7 +55,7 @@ class VelocityGrid:
         return before, min(before + 1, last), at - before
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _sampled(before, after, later, origin, cell, points, edge, air, hold):
     shape = before.shape
     for n in prange(len(points)):

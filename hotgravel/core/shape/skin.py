@@ -46,7 +46,7 @@ def _blobs(position, radius, k, low, cell, total):
                         total[i, j, m] += (math.exp(min(-away / k, 30.0)) - LEFT) / (1.0 - LEFT)
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _joined(total, k, field):
     for i in prange(total.shape[0]):
         for j in range(total.shape[1]):
@@ -55,7 +55,7 @@ def _joined(total, k, field):
                 field[i, j, m] = min(-k * math.log(sum_), TAIL * k) if sum_ > 0.0 else TAIL * k
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _crossed(field, near):
     """Mark the corners of all cubes that the surface runs through."""
     nx, ny, nz = field.shape

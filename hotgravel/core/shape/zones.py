@@ -22,7 +22,7 @@ FALLOFFS = ("straight", "smooth", "late", "early")
 STRAIGHT, SMOOTH, LATE = range(3)
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _softened(weight, edge, falloff):
     """Turns depths (n,) into weights that rise from 0 to 1 over an edge (metres) about depth 0, in place."""
     for i in prange(len(weight)):
@@ -144,7 +144,7 @@ def _ball(scene: Scene, shape: z.Ball, points: Array) -> Array:
     return depth
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _depth_in_ball(points, at, radius, depth):
     for n in prange(len(points)):
         x, y, z = points[n, 0] - at[0], points[n, 1] - at[1], points[n, 2] - at[2]
@@ -157,7 +157,7 @@ def _block(scene: Scene, shape: z.Block, points: Array) -> Array:
     return depth
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _depth_in_block(points, at, half, depth):
     for n in prange(len(points)):
         beyond, most = 0.0, -np.inf

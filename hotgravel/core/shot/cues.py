@@ -150,6 +150,51 @@ class Touches(Test):
     )  # fmt: skip
 
 
+class Struck(Test):
+    kind: Literal["struck"] = "struck"
+    title: ClassVar[str] = "is hit harder than"
+    phrase: ClassVar[str] = "{impulse}"
+    reads: ClassVar[str] = "impulse"
+    threshold: ClassVar[str] = "impulse"
+    unit: ClassVar[str] = "N s"
+    says: ClassVar[str] = "The hit was"
+    extreme: ClassVar[str] = "the hardest hit was"
+    impulse: Value = dial(
+        "N s", 100.0, label="impulse", soft=(1.0, 10_000.0), low=0.0, high=1e12, drivable=True,
+        help="Mass times the speed that a hit changes: 1 000 kg stopped from 2 m/s are 2 000.",
+    )  # fmt: skip
+
+
+class Asleep(Test):
+    kind: Literal["asleep"] = "asleep"
+    title: ClassVar[str] = "has lain still for"
+    phrase: ClassVar[str] = "{time}"
+    reads: ClassVar[str] = "still"
+    threshold: ClassVar[str] = "time"
+    unit: ClassVar[str] = "s"
+    says: ClassVar[str] = "It had lain still for"
+    extreme: ClassVar[str] = "the longest lay still for"
+    time: Value = dial(
+        "s", 0.5, label="time", soft=(0.1, 5.0), low=0.0, high=1e6, drivable=True,
+        help="How long a body has hardly moved. After half a second it sleeps.",
+    )  # fmt: skip
+
+
+class TurnedOver(Test):
+    kind: Literal["turned_over"] = "turned_over"
+    title: ClassVar[str] = "is turned over by more than"
+    phrase: ClassVar[str] = "{angle}"
+    reads: ClassVar[str] = "tilt"
+    threshold: ClassVar[str] = "angle"
+    unit: ClassVar[str] = "°"
+    says: ClassVar[str] = "It was turned by"
+    extreme: ClassVar[str] = "the most was turned by"
+    angle: Value = dial(
+        "°", 90.0, label="angle", soft=(20.0, 170.0), low=0.0, high=180.0, drivable=True,
+        help="Between its upright and how it stood at first: over 90 it lies on its head.",
+    )  # fmt: skip
+
+
 class Nearer(Test):
     kind: Literal["nearer"] = "nearer"
     title: ClassVar[str] = "comes nearer than"
@@ -412,7 +457,7 @@ class Swap(Clause):
 
 
 Condition = (
-    Slower | Faster | Older | Travelled | Hotter | Cooler | Touches | Nearer | Inside | Enters | Leaves | AtFrame
+    Slower | Faster | Older | Travelled | Hotter | Cooler | Touches | Struck | Asleep | TurnedOver | Nearer | Inside | Enters | Leaves | AtFrame
     | Every | After | ShareIn | Reads
 )  # fmt: skip
 Action = Enter | Remove | Pin | Unpin | Kick | Spin | Become | Shed | Start | Stop | Swap
@@ -430,8 +475,8 @@ class Cue(Row):
     when: Condition = clause(label="when", help="What sets it off.", default=Slower)
     then: Action = clause(label="then", help="What happens.", default=Remove)
     source: Ref | None = refer(
-        "source", label="source", none="any source", kinds=("source", "offshoot"),
-        help="Only those that left this source.",
+        "source", label="source", none="any source", kinds=("source", "offshoot", "rigid"),
+        help="Only those that came of this row.",
     )  # fmt: skip
     within: Ref | None = refer("zone", label="within", none="anywhere", help="Only those in this zone at the moment.")
     chance: Value = dial(

@@ -17,6 +17,7 @@ from hotgravel.core.shot.finish import Finish
 from hotgravel.core.shot.forces import Force
 from hotgravel.core.shot.matter import Apart, Collision, Growth, Skin, State, Streaks, Tint
 from hotgravel.core.shot.props import Prop
+from hotgravel.core.shot.rigid import Rigid
 from hotgravel.core.shot.row import Clause, Row
 from hotgravel.core.shot.sources import Offshoot, Source
 from hotgravel.core.shot.units import Dress
@@ -36,12 +37,12 @@ SECTIONS = {
     "finish": "Finish",
 }
 ROWS: tuple[type[Row], ...] = (
-    Prop, Zone, VelocityField, State, Collision, Growth, Tint, Apart, Skin, Streaks, Source, Offshoot,
+    Prop, Zone, VelocityField, State, Rigid, Collision, Growth, Tint, Apart, Skin, Streaks, Source, Offshoot,
     *get_args(Force), Cue,
 )  # fmt: skip
 
 SetRow = Annotated[Prop | Zone | VelocityField, Field(discriminator="kind")]
-MatterRow = Annotated[State | Collision | Growth | Tint | Apart | Skin | Streaks, Field(discriminator="kind")]
+MatterRow = Annotated[State | Rigid | Collision | Growth | Tint | Apart | Skin | Streaks, Field(discriminator="kind")]
 SupplyRow = Annotated[Source | Offshoot, Field(discriminator="kind")]
 ForceRow = Annotated[Force, Field(discriminator="kind")]
 
@@ -100,9 +101,14 @@ class Shot(BaseModel):
         return [row for row in self.matter if isinstance(row, State)]
 
     @property
-    def origins(self) -> list[Source | Offshoot]:
+    def origins(self) -> list[Source | Offshoot | Rigid]:
         """The rows that elements come from; an element's `source` counts in them."""
-        return list(self.supply)
+        return [*self.supply, *(row for row in self.matter if isinstance(row, Rigid))]
+
+    @property
+    def rigid(self) -> list[Rigid]:
+        """Those that are on."""
+        return [row for row in self.matter if isinstance(row, Rigid) and row.on]
 
     @property
     def collisions(self) -> list[Collision]:

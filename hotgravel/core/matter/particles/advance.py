@@ -189,7 +189,7 @@ def _meet(
     return x0, y0, z0, vx, vy, vz, touches
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def advance(
     position,
     velocity,
@@ -257,7 +257,7 @@ def advance(
     return touches
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def bar(before, position, state, radius, age, colliders, tree):
     """Let particles that were moved from `before` (n, 3) to `position`, in place, go no further than what
     they would hit on the way, and along it; props stand where the step ends."""

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.drive.value import each, one
-from hotgravel.core.matter.contract import COMMON, Column, Gauge, Kind, Lane, Offers, Seam, Shed, State
+from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kind, Lane, Offers, Seam, Shed, State
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fineness import steps_for
@@ -172,6 +172,7 @@ class ParticleMatter:
     name, called, cost = "particles", "particle", 1.0
     kind: Kind = "points"
     columns: Mapping[str, Column] = COMMON
+    records: Mapping[str, tuple[str, ...]] = {}
     elements: type[Elements] = Particles
     gauges: Mapping[str, Gauge] = {
         "count": Gauge("", "how many particles there are"),
@@ -180,6 +181,7 @@ class ParticleMatter:
         "kinetic_energy": Gauge("J/kg", "half the mean of speed squared: kinetic energy for each kilogram"),
         "touches": Gauge("", "impacts on the way to this frame, contacts at rest not counted"),
     }
+    facts: tuple[Fact, ...] = FACTS
     lanes: tuple[Lane, ...] = (
         Lane("speed, mean / top", "curves", ("greatest_speed", "mean_speed")),
         Lane("kinetic energy", "curves", ("kinetic_energy",)),

@@ -33,7 +33,8 @@ function showFrame(frame) {
   const blur = $("streaks").checked ? 0.5 / ranShot.rate : 0;
   const key = `${by} ${frame.frame} ${revision}`, weights = weighed.key === key ? weighed.weights : null;
   if (by.startsWith("zone ") && !weights) weigh(by.slice(5), frame, key);
-  stage.show(frame, coloured(frame, by, ranShot, top, weights), blur, score.measured.get(frame.frame)?.absent);
+  const looks = frame.groups.map((crowd) => coloured(crowd, by, ranShot, top, weights?.[crowd.name]));
+  stage.show(run.id, frame, looks, blur, score.measured.get(frame.frame)?.absent);
   drawLegend($("legend"), by, by.startsWith("zone ") ? shot : ranShot, top, score.measured.get(frame.frame), weights);
   stage.skins.show(run.id, frame.frame, ranShot.skins);
   stage.streaks.show(run.id, frame.frame, ranShot.streaks);
@@ -41,9 +42,12 @@ function showFrame(frame) {
 }
 
 async function weigh(zone, frame, key) {
-  const answer = await fetch(`/runs/${run.id}/frames/${frame.frame}/weights.bin?zone=${zone}`);
-  if (!answer.ok) return;
-  weighed = { key, weights: new Float32Array(await answer.arrayBuffer()) };
+  const told = await Promise.all(frame.groups.map(async ({ name }) => {
+    const answer = await fetch(`/runs/${run.id}/frames/${frame.frame}/weights.bin?zone=${zone}&matter=${name}`);
+    return answer.ok ? [name, new Float32Array(await answer.arrayBuffer())] : null;
+  }));
+  if (told.includes(null)) return;
+  weighed = { key, weights: Object.fromEntries(told) };
   if (stage.frame === frame) showFrame(frame);
 }
 

@@ -1,8 +1,10 @@
-// How particles are coloured, and the legend that says so in numbers and units.
+// How elements are coloured, and the legend that says so in numbers and units.
 import * as THREE from "../vendor/three/three.module.js";
 
 // From cool to hot; legible on a dark ground, ordered in lightness as well as in hue.
 const RAMP = ["#5A2A27", "#A8331B", "#E2601F", "#F7A53C", "#FFD98A"].map((c) => new THREE.Color(c));
+
+const WHITE = new THREE.Color("#B9B2A6");
 
 function ramp(share, out, at) {
   const s = Math.max(0, Math.min(0.9999, share)) * (RAMP.length - 1);
@@ -12,35 +14,41 @@ function ramp(share, out, at) {
   out[at + 2] = RAMP[i].b + t * (RAMP[i + 1].b - RAMP[i].b);
 }
 
-export function speedOf(frame, i) {
-  const v = frame.velocity;
+export function speedOf(crowd, i) {
+  const v = crowd.velocity;
   return Math.hypot(v[3 * i], v[3 * i + 1], v[3 * i + 2]);
 }
 
-// The speed that most frames' fastest particle stays under: one scale for the whole run.
+// A gauge at a frame: the greatest of those of all matters that have it.
+export function gaugeOf(gauges, name) {
+  return Math.max(0, ...Object.values(gauges.matter).map((of) => of[name] ?? 0));
+}
+
+// The speed that most frames' fastest stays under: one scale for the whole run.
 export function usualTop(measured) {
-  const tops = [...measured.values()].map((g) => g.greatest_speed).filter((s) => s > 0).sort((a, b) => a - b);
+  const tops = [...measured.values()].map((g) => gaugeOf(g, "greatest_speed")).filter((s) => s > 0).sort((a, b) => a - b);
   return tops.length ? tops[Math.floor(0.6 * (tops.length - 1))] : 1;
 }
 
-// Dull particles have a heat below zero. `weights` are those in a zone, for by = "zone ...".
-export function coloured(frame, by, shot, top, weights) {
-  const colours = new Float32Array(3 * frame.count), heat = new Float32Array(frame.count);
+// Colours (3 floats each) and heat of the elements of one matter. Dull ones have a heat below zero. `weights` are those
+// in a zone, for by = "zone ...".
+export function coloured(crowd, by, shot, top, weights) {
+  const colours = new Float32Array(3 * crowd.count), heat = new Float32Array(crowd.count);
   const states = shot.states.map((s) => new THREE.Color(s.colour)), dull = shot.states.map((s) => s.shine === "dull");
   const oldest = (shot.last - shot.first) / shot.rate, own = new THREE.Color();
   const under = shot.skins.filter((s) => s.shown === "instead");
   const wrapped = shot.states.map((state) => under.some((s) => s.whom === null || s.whom === state.id));
-  const zoned = by.startsWith("zone ") && weights?.length === frame.count;
-  for (let i = 0; i < frame.count; i++) {
-    const isDull = dull[frame.state[i]];
-    if (wrapped[frame.state[i]]) { heat[i] = -2; continue; }
-    heat[i] = isDull ? -1 : 0.15 + 0.85 * Math.exp(-frame.age[i] / 1.6);
+  const zoned = by.startsWith("zone ") && weights?.length === crowd.count;
+  for (let i = 0; i < crowd.count; i++) {
+    const state = crowd.state[i];
+    if (wrapped[state] && crowd.kind === "points") { heat[i] = -2; continue; }
+    heat[i] = dull[state] ? -1 : 0.15 + 0.85 * Math.exp(-crowd.age[i] / 1.6);
     if (zoned) ramp(weights[i], colours, 3 * i);
-    else if (by === "speed") ramp(speedOf(frame, i) / top, colours, 3 * i);
-    else if (by === "age") ramp(1 - frame.age[i] / oldest, colours, 3 * i);
+    else if (by === "speed") ramp(speedOf(crowd, i) / top, colours, 3 * i);
+    else if (by === "age") ramp(1 - crowd.age[i] / oldest, colours, 3 * i);
     else {
-      const tinted = by === "paint" && frame.colour[i] >= 0x1000000;
-      const c = tinted ? own.setHex(frame.colour[i] & 0xffffff) : states[frame.state[i]] ?? states[0];
+      const tinted = by === "paint" && crowd.colour[i] >= 0x1000000;
+      const c = tinted ? own.setHex(crowd.colour[i] & 0xffffff) : states[state] ?? WHITE;
       colours[3 * i] = c.r; colours[3 * i + 1] = c.g; colours[3 * i + 2] = c.b;
     }
   }
@@ -70,7 +78,8 @@ export function drawLegend(root, by, shot, top, gauges, weights) {
     const bar = node("span", "ramp"), ends = node("div", "ends"), line = node("div", "line");
     bar.style.background = `linear-gradient(90deg, ${RAMP.map((c) => `#${c.getHexString()}`).join(", ")})`;
     ends.append(node("span", "", "0"), node("span", "", "weight 1"));
-    line.append(node("span", "", "inside"), node("b", "", weights ? String(weights.reduce((n, w) => n + (w > 0.5), 0)) : ""));
+    const inside = Object.values(weights ?? {}).reduce((sum, of) => sum + of.reduce((n, w) => n + (w > 0.5), 0), 0);
+    line.append(node("span", "", "inside"), node("b", "", weights ? String(inside) : ""));
     root.append(node("div", "", shot.zones.find((z) => z.id === by.slice(5))?.name ?? ""), bar, ends, line);
     return;
   }

@@ -9,8 +9,6 @@ import { Stage } from "./stage.js";
 const $ = (id) => document.getElementById(id);
 const facts = JSON.parse($("facts").textContent);
 const COLOURS = ["#2F5D7C", "#C8431B"], DASHES = [[], [6, 3]];
-const GAUGES = [["particles", "", "particles"], ["mean speed", "m/s", "mean_speed"], ["greatest speed", "m/s", "greatest_speed"],
-  ["kinetic energy", "J/kg", "kinetic_energy"], ["touches", "", "touches"]];
 
 // Both runs' frames as if they were one: a frame is there when both have it.
 class Pair {
@@ -41,7 +39,8 @@ const player = new Player({
       const side = sides[i];
       side.stage.skins.show(side.run.id, frame.frame, side.shot.skins);
       side.stage.streaks.show(side.run.id, frame.frame, side.shot.streaks);
-      side.stage.show(frame, coloured(frame, "paint", side.shot, 1), 0.5 / side.shot.rate);
+      const looks = frame.groups.map((crowd) => coloured(crowd, "paint", side.shot, 1));
+      side.stage.show(side.run.id, frame, looks, 0.5 / side.shot.rate, side.measured.get(frame.frame)?.absent);
     });
   },
   told() {
@@ -52,11 +51,17 @@ const player = new Player({
   },
 });
 
+// Each gauge of each matter that the runs have.
+function gaugesOf() {
+  const there = new Set(sides.flatMap((s) => [...s.measured.values()].flatMap((g) => Object.entries(g.matter).filter(([, of]) => of.count).map(([name]) => name))));
+  return sides[0].shot.gauges.filter((g) => there.has(g.matter)).map((g) => [g.title, g.unit, (m) => m.matter[g.matter]?.[g.name] ?? 0]);
+}
+
 const lanes = [];
 const head = Object.assign(document.createElement("div"), { className: "playhead" });
 
 function lay() {
-  for (const [name, unit, key] of GAUGES) {
+  for (const [name, unit, key] of gaugesOf()) {
     const row = Object.assign(document.createElement("div"), { className: "lane gauge" });
     const label = Object.assign(document.createElement("div"), { className: "lane-label" });
     const words = Object.assign(document.createElement("span"), { className: "of", textContent: unit ? `${name}, ${unit}` : name });
@@ -93,14 +98,14 @@ function draw() {
     context.scale(scale, scale);
     context.fillStyle = "#FBF9F5";
     context.fillRect(0, 1, width, height - 2);
-    const most = Math.max(1e-9, ...sides.flatMap((s) => [...s.measured.values()].map((g) => g[key])));
+    const most = Math.max(1e-9, ...sides.flatMap((s) => [...s.measured.values()].map(key)));
     sides.forEach((side, i) => {
       context.strokeStyle = COLOURS[i];
       context.setLineDash(DASHES[i]);
       context.lineWidth = 1.6;
       context.beginPath();
       for (const [frame, gauges] of side.measured) {
-        context.lineTo(((frame - first + 0.5) / span()) * width, height - 2 - (gauges[key] / most) * (height - 5));
+        context.lineTo(((frame - first + 0.5) / span()) * width, height - 2 - (key(gauges) / most) * (height - 5));
       }
       context.stroke();
     });
@@ -112,7 +117,7 @@ function mark() {
   for (const { key, values } of lanes) {
     values.forEach((value, i) => {
       const gauges = sides[i].measured.get(player.frame);
-      value.textContent = gauges ? compact(gauges[key]) : "";
+      value.textContent = gauges ? compact(key(gauges)) : "";
     });
   }
   sides.forEach((side) => {
@@ -139,12 +144,12 @@ document.addEventListener("keydown", (event) => {
 
 const pair = new Pair(sides.map((side) => new Frames(side.run.id)));
 player.use(pair, first, sides[0].shot.rate);
-lay();
 await Promise.all(sides.map(async (side) => {
   const [told, set] = await Promise.all([getJson(`/runs/${side.run.id}.json`), getJson(`/runs/${side.run.id}/set.json`)]);
   for (const { frame, gauges } of told.frames) side.measured.set(frame, gauges);
   side.stage.build(set);
 }));
+lay();
 for (const frame of sides[0].measured.keys()) if (sides[1].measured.has(frame)) player.land(frame);
 if (facts.camera) sides[0].stage.look(facts.camera);
 else {

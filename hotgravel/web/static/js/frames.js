@@ -1,19 +1,8 @@
 // Frames of a run: fetched, unpacked, kept within a budget, and asked for ahead of the playhead.
+import { unpack } from "./wire.js";
 
 const BUDGET = 500 * 1024 * 1024;
 const AT_ONCE = 4;
-const ARRAYS = { float32: Float32Array, uint32: Uint32Array, int16: Int16Array };
-
-export function unpack(buffer) {
-  const length = new DataView(buffer).getUint32(0, true);
-  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
-  const frame = { frame: head.frame, count: head.count, bytes: buffer.byteLength };
-  for (const field of head.fields) {
-    const start = 4 + length + field.offset;
-    frame[field.name] = new ARRAYS[field.type](buffer, start, head.count * field.width);
-  }
-  return frame;
-}
 
 export class Frames {
   constructor(run) {

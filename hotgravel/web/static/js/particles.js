@@ -91,7 +91,7 @@ export class ParticleCloud {
     });
     this.mesh = new THREE.Mesh(geometry, material);
     this.mesh.frustumCulled = false;
-    this.capacity = 0;
+    this.object = this.mesh;
   }
 
   set(name, values, width) {
@@ -99,7 +99,8 @@ export class ParticleCloud {
   }
 
   // Colours (3 floats each) and heat (0 to 1) belong to the frame's particles.
-  show(frame, colours, heat) {
+  show(_run, frame, { colours, heat }, blur) {
+    this.mesh.material.uniforms.shutter.value = blur;
     this.mesh.geometry.dispose();
     this.set("place", frame.position, 3);
     this.set("going", frame.velocity, 3);
@@ -110,6 +111,8 @@ export class ParticleCloud {
     this.mesh.material.uniforms.glow.value = 0.75 / (1 + crowding(frame));
     this.mesh.geometry.instanceCount = frame.count;
   }
+
+  resize(height) { this.mesh.material.uniforms.pixels.value = height; }
 
   clear() { this.mesh.geometry.instanceCount = 0; }
 }

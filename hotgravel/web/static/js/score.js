@@ -11,6 +11,9 @@ export function compact(number) {
   return number.toFixed(size >= 10 ? 1 : 2);
 }
 
+// How many elements of all matters there are.
+const counted = (g) => Object.values(g.matter).reduce((sum, of) => sum + of.count, 0);
+
 function element(tag, className, text) {
   const made = document.createElement(tag);
   made.className = className;
@@ -46,13 +49,15 @@ export class Score {
       this.lanes.push(lane);
     }
     const states = shot.states;
-    this.lanes.push(
-      this.lane("gauge", "particles by state", 30, (c) => this.stack(c, states), (g) => compact(g.particles)),
-      this.lane("gauge", "speed, mean / top", 30, (c) => this.curves(c, ["greatest_speed", "mean_speed"]),
-        (g) => `${compact(g.mean_speed)} / ${compact(g.greatest_speed)} m/s`),
-      this.lane("gauge", "kinetic energy", 26, (c) => this.curves(c, ["kinetic_energy"]), (g) => `${compact(g.kinetic_energy)} J/kg`),
-      this.lane("gauge", "touches", 26, (c) => this.bars(c, (g) => g.touches), (g) => compact(g.touches)),
-    );
+    this.lanes.push(this.lane("gauge", "how many, by state", 30, (c) => this.stack(c, states), (g) => compact(counted(g))));
+    for (const { matter, title, style, gauges, unit, help } of shot.lanes) {
+      const value = (g, name) => g.matter[matter]?.[name] ?? 0;
+      const paint = style === "bars" ? (c) => this.bars(c, (g) => value(g, gauges[0])) : (c) => this.curves(c, gauges.map((name) => (g) => value(g, name)));
+      const lane = this.lane("gauge", title, 26, paint, (g) => `${[...gauges].reverse().map((name) => compact(value(g, name))).join(" / ")} ${unit}`.trim());
+      lane.canvas.title = `${help}. Click to go there.`;
+      lane.matter = matter;
+      this.lanes.push(lane);
+    }
     this.root.append(this.head);
     this.draw();
   }
@@ -74,7 +79,7 @@ export class Score {
     canvas.addEventListener("pointermove", (event) => { if (event.buttons & 1) this.seek(at(event)); });
     row.append(label, canvas);
     this.root.append(row);
-    return { canvas, value, height, paint, now };
+    return { row, canvas, value, height, paint, now };
   }
 
   span() { return this.lastFrame - this.firstFrame + 1; }
@@ -92,7 +97,10 @@ export class Score {
   }
 
   draw() {
+    const there = new Set([...this.measured.values()].flatMap((g) => Object.entries(g.matter).filter(([, of]) => of.count).map(([name]) => name)));
     for (const lane of this.lanes) {
+      lane.row.hidden = Boolean(lane.matter && there.size && !there.has(lane.matter));
+      if (lane.row.hidden) continue;
       const width = lane.canvas.clientWidth, scale = window.devicePixelRatio || 1;
       lane.canvas.style.height = `${lane.height}px`;
       lane.canvas.width = Math.max(1, Math.round(width * scale));
@@ -177,16 +185,16 @@ export class Score {
     context.fillText(words, width - wide - 4, 11);
   }
 
-  curves({ context, width, height }, names) {
+  curves({ context, width, height }, of) {
     this.ground(context, width, height);
     const frames = [...this.measured.keys()].sort((a, b) => a - b);
-    const most = Math.max(1e-9, ...frames.flatMap((f) => names.map((n) => this.measured.get(f)[n])));
-    names.forEach((name, i) => {
+    const most = Math.max(1e-9, ...frames.flatMap((f) => of.map((value) => value(this.measured.get(f)))));
+    of.forEach((value, i) => {
       context.strokeStyle = LINES[i];
       context.lineWidth = 1.5;
       context.beginPath();
       for (const f of frames) {
-        const y = height - 2 - (this.measured.get(f)[name] / most) * (height - 5);
+        const y = height - 2 - (value(this.measured.get(f)) / most) * (height - 5);
         context.lineTo(this.x(f + 0.5, width), y);
       }
       context.stroke();
@@ -196,7 +204,7 @@ export class Score {
 
   stack({ context, width, height }, states) {
     this.ground(context, width, height);
-    const most = Math.max(1, ...[...this.measured.values()].map((g) => g.particles));
+    const most = Math.max(1, ...[...this.measured.values()].map(counted));
     const w = width / this.span() + 0.5;
     for (const [frame, g] of this.measured) {
       let base = height - 1;

@@ -1,18 +1,12 @@
 // Skins around particles: meshes that come with each frame.
 import * as THREE from "../vendor/three/three.module.js";
+import { fetchPacked } from "./wire.js";
 
-const ARRAYS = { float32: Float32Array, int32: Int32Array, uint32: Uint32Array };
 const LOOKS = {
   glowing: { roughness: 0.7, metalness: 0, emissive: "#ffffff", emissiveIntensity: 0.55 },
   dull: { roughness: 0.95, metalness: 0, emissive: "#ffffff", emissiveIntensity: 0.1 },
   glassy: { roughness: 0.3, metalness: 0, emissive: "#ffffff", emissiveIntensity: 0.16 },
 };
-
-export function unpackArrays(buffer) {
-  const length = new DataView(buffer).getUint32(0, true);
-  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
-  return Object.fromEntries(head.fields.map((f) => [f.name, new ARRAYS[f.type](buffer, 4 + length + f.offset, f.count * f.width)]));
-}
 
 export class Skins {
   constructor(stage) {
@@ -27,10 +21,8 @@ export class Skins {
     this.wanted = wish;
     for (const [id, mesh] of this.meshes) if (!skins.some((s) => s.id === id)) { this.stage.scene.remove(mesh); this.meshes.delete(id); }
     await Promise.all(skins.map(async (skin) => {
-      const answer = await fetch(`/runs/${run}/frames/${frame}/skins/${skin.id}.bin`);
-      if (!answer.ok) return;
-      const arrays = unpackArrays(await answer.arrayBuffer());
-      if (this.wanted === wish) this.build(skin, arrays);
+      const got = await fetchPacked(`/runs/${run}/frames/${frame}/skins/${skin.id}.bin`);
+      if (got && this.wanted === wish) this.build(skin, got.groups[0]);
     }));
   }
 

@@ -2,6 +2,8 @@
 import * as THREE from "../vendor/three/three.module.js";
 import { OrbitControls } from "../vendor/three/OrbitControls.js";
 import { ParticleCloud } from "./particles.js";
+import { Pieces } from "./pieces.js";
+import { roughen } from "./roughen.js";
 import { Skins } from "./skins.js";
 import { Streaks } from "./streaks.js";
 import { ZoneOutlines } from "./zones.js";
@@ -9,6 +11,7 @@ import { ZoneOutlines } from "./zones.js";
 const HORIZON = new THREE.Color("#2A1B22"), ZENITH = new THREE.Color("#070A14");
 
 const MOST_LAMPS = 8;
+const LAYERS = { points: ParticleCloud, pieces: Pieces };
 
 const SKY_VERTEX = `varying vec3 way; void main() { way = position; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`;
 const SKY_FRAGMENT = `
@@ -37,10 +40,10 @@ export class Stage {
     this.controls.addEventListener("end", () => moved(this.view()));
     this.props = [];
     this.set = new THREE.Group();
-    this.cloud = new ParticleCloud();
+    this.layers = new Map();  // by matter
     this.ember = new THREE.PointLight("#FF7A33", 0, 0, 1.6);
     this.ring = this.makeRing();
-    this.scene.add(this.makeSky(), this.set, this.cloud.mesh, this.ember, this.ring, ...this.makeLights());
+    this.scene.add(this.makeSky(), this.set, this.ember, this.ring, ...this.makeLights());
     this.grid = null;
     this.wireframe = false;
     this.watchClicks(picked);
@@ -82,7 +85,7 @@ export class Stage {
     this.renderer.setSize(box.width, box.height, false);
     this.camera.aspect = box.width / box.height;
     this.camera.updateProjectionMatrix();
-    this.cloud.mesh.material.uniforms.pixels.value = box.height;
+    for (const layer of this.layers.values()) layer.resize(box.height);
     this.later();
   }
 
@@ -137,8 +140,8 @@ export class Stage {
 
   pose(frame, absent = []) {
     this.outlines.pose(frame);
-    for (const { id, mesh, poses, halo, lamp, reach, middle } of this.props) {
-      mesh.visible = !absent.includes(id);
+    for (const { id, mesh, poses, moved, halo, lamp, reach, middle } of this.props) {
+      mesh.visible = !absent.includes(id) && !(moved && this.frame);  // what a solver moves is drawn as its pieces
       const at = poses[Math.max(0, Math.min(poses.length - 1, frame - this.firstFrame))];
       mesh.position.set(at[0], at[1], at[2]);
       mesh.quaternion.set(at[3], at[4], at[5], at[6]);
@@ -217,14 +220,15 @@ export class Stage {
     this.look({ eye: eye.toArray(), aim: middle.toArray() });
   }
 
-  // The particles
+  // The elements
 
-  show(frame, { colours, heat }, blur, absent) {
+  // `looks` has the colours and the heat of each group of a frame.
+  show(run, frame, looks, blur, absent) {
     if (this.rings && this.ringedAt !== frame.frame) this.rings.visible = false;
     this.frame = frame;
-    this.cloud.mesh.material.uniforms.shutter.value = blur;
-    this.cloud.show(frame, colours, heat);
-    this.lightUp(frame, heat);
+    frame.groups.forEach((crowd, i) => this.layer(crowd).show(run, crowd, looks[i], blur));
+    const lit = frame.groups.findIndex((crowd) => crowd.kind === "points");
+    if (lit >= 0) this.lightUp(frame.groups[lit], looks[lit].heat);
     this.pose(frame.frame, absent);
     this.markPicked();
     this.later();
@@ -246,7 +250,18 @@ export class Stage {
     this.ember.position.set(middle[0], middle[1] + 0.6 * spread, middle[2]);
   }
 
-  clear() { this.frame = null; this.skins.clear(); this.streaks.clear(); this.cloud.clear(); this.ring.visible = false; this.ember.intensity = 0; this.later(); }
+  // What draws a matter, by its kind of data.
+  layer({ name, kind }) {
+    if (!this.layers.has(name)) {
+      const layer = new LAYERS[kind](this);
+      layer.resize(this.canvas.parentElement.getBoundingClientRect().height || 500);
+      this.scene.add(layer.object);
+      this.layers.set(name, layer);
+    }
+    return this.layers.get(name);
+  }
+
+  clear() { this.frame = null; this.skins.clear(); this.streaks.clear(); for (const layer of this.layers.values()) layer.clear(); this.ring.visible = false; this.ember.intensity = 0; this.later(); }
 
   watchClicks(picked) {
     let down = null;
@@ -258,29 +273,42 @@ export class Stage {
     });
   }
 
-  // The id of the particle nearest to a place on the canvas, within ten pixels; null if none.
+  // The id of the element nearest to a place on the canvas, within ten pixels of its edge; null if none.
   pick(px, py, width, height, least = 100) {
     if (!this.frame) return null;
     this.camera.updateMatrixWorld();
     const m = new THREE.Matrix4().multiplyMatrices(this.camera.projectionMatrix, this.camera.matrixWorldInverse).elements;
-    const p = this.frame.position;
+    const scale = (0.5 * height) / Math.tan((this.camera.fov * Math.PI) / 360);
     let best = null;
-    for (let i = 0; i < this.frame.count; i++) {
-      const x = p[3 * i], y = p[3 * i + 1], z = p[3 * i + 2];
-      const w = m[3] * x + m[7] * y + m[11] * z + m[15];
-      if (w <= 0) continue;
-      const dx = (0.5 + (0.5 * (m[0] * x + m[4] * y + m[8] * z + m[12])) / w) * width - px;
-      const dy = (0.5 - (0.5 * (m[1] * x + m[5] * y + m[9] * z + m[13])) / w) * height - py;
-      const off = dx * dx + dy * dy;
-      if (off < least - 1e-3 || (best !== null && off < least + 9 && w < best.w && off < 36)) { least = Math.min(off, least); best = { i, w }; }
+    for (const { count, kind, position: p, radius, id } of this.frame.groups) {
+      for (let i = 0; i < count; i++) {
+        const x = p[3 * i], y = p[3 * i + 1], z = p[3 * i + 2];
+        const w = m[3] * x + m[7] * y + m[11] * z + m[15];
+        if (w <= 0) continue;
+        const dx = (0.5 + (0.5 * (m[0] * x + m[4] * y + m[8] * z + m[12])) / w) * width - px;
+        const dy = (0.5 - (0.5 * (m[1] * x + m[5] * y + m[9] * z + m[13])) / w) * height - py;
+        const wide = kind === "pieces" ? (0.7 * scale * radius[i]) / w : 0;  // within it counts as hit
+        const off = Math.max(0, Math.hypot(dx, dy) - wide) ** 2;
+        if (off < least - 1e-3 || (best !== null && off < least + 9 && w < best.w && off < 36)) { least = Math.min(off, least); best = { id: id[i], w }; }
+      }
     }
-    return best === null ? null : this.frame.id[best.i];
+    return best === null ? null : best.id;
   }
 
-  // The particle after the picked one by id, or before it; the one nearest the middle if none is picked.
+  // The group and the place in it of an element of the frame that is shown; null if it is not there.
+  find(id) {
+    for (const crowd of this.frame?.groups ?? []) {
+      const i = crowd.id.indexOf(id);
+      if (i >= 0) return { crowd, i };
+    }
+    return null;
+  }
+
+  // The element after the picked one by id, or before it; the one nearest the middle if none is picked.
   nextPick(by) {
-    if (!this.frame?.count) return null;
-    const ids = this.frame.id, at = this.picked == null ? -1 : ids.indexOf(this.picked);
+    const ids = (this.frame?.groups ?? []).flatMap((crowd) => [...crowd.id]);
+    if (!ids.length) return null;
+    const at = this.picked == null ? -1 : ids.indexOf(this.picked);
     if (at >= 0) return ids[(at + by + ids.length) % ids.length];
     const box = this.canvas.getBoundingClientRect();
     return this.pick(box.width / 2, box.height / 2, box.width, box.height, Infinity) ?? ids[0];
@@ -300,34 +328,10 @@ export class Stage {
   mark(id) { this.picked = id; this.markPicked(); this.later(); }
 
   markPicked() {
-    const i = this.picked == null || !this.frame ? -1 : this.frame.id.indexOf(this.picked);
-    this.ring.visible = i >= 0;
-    if (i >= 0) this.ring.position.fromArray(this.frame.position, 3 * i);
+    const found = this.picked == null ? null : this.find(this.picked);
+    this.ring.visible = found !== null;
+    if (found) this.ring.position.fromArray(found.crowd.position, 3 * found.i);
   }
-}
-
-// A little unevenness, so that cinders do not look like plastic.
-function roughen(material) {
-  material.onBeforeCompile = (shader) => {
-    shader.vertexShader = shader.vertexShader
-      .replace("#include <common>", "#include <common>\nvarying vec3 vPlace;")
-      .replace("#include <begin_vertex>", "#include <begin_vertex>\nvPlace = position;");
-    shader.fragmentShader = shader.fragmentShader
-      .replace("#include <common>", `#include <common>
-varying vec3 vPlace;
-float grain(vec3 p) { p = fract(p * 0.3183 + 0.1); p *= 17.0; return fract(p.x * p.y * p.z * (p.x + p.y + p.z)); }
-float lumps(vec3 p) {
-  vec3 i = floor(p), f = fract(p); f = f * f * (3.0 - 2.0 * f);
-  return mix(mix(mix(grain(i), grain(i + vec3(1,0,0)), f.x), mix(grain(i + vec3(0,1,0)), grain(i + vec3(1,1,0)), f.x), f.y),
-             mix(mix(grain(i + vec3(0,0,1)), grain(i + vec3(1,0,1)), f.x), mix(grain(i + vec3(0,1,1)), grain(i + vec3(1,1,1)), f.x), f.y), f.z);
-}`)
-      .replace("#include <color_fragment>", `#include <color_fragment>
-float speck = 0.5 * lumps(vPlace * 2.3) + 0.3 * lumps(vPlace * 7.1) + 0.2 * lumps(vPlace * 23.0);
-diffuseColor.rgb *= 0.62 + 0.76 * speck;`)
-      .replace("#include <emissivemap_fragment>", `
-float facing = abs(dot(normal, normalize(vViewPosition))), hot = max(emissive.r, max(emissive.g, emissive.b));
-totalEmissiveRadiance = (emissive * (0.35 + 0.8 * facing) + hot * 0.45 * facing * facing * facing * vec3(1.0, 0.8, 0.3)) * (0.62 + 0.76 * speck);`);
-  };
 }
 
 function haloPicture() {

@@ -1,6 +1,6 @@
 // Streaks: a line behind each particle, through where it was in the frames before.
 import * as THREE from "../vendor/three/three.module.js";
-import { unpackArrays } from "./skins.js";
+import { fetchPacked } from "./wire.js";
 
 export class Streaks {
   constructor(stage) {
@@ -15,10 +15,8 @@ export class Streaks {
     this.wanted = wish;
     for (const id of [...this.lines.keys()]) if (!rows.includes(id)) this.remove(id);
     await Promise.all(rows.map(async (id) => {
-      const answer = await fetch(`/runs/${run}/frames/${frame}/streaks/${id}.bin`);
-      if (!answer.ok) return;
-      const arrays = unpackArrays(await answer.arrayBuffer());
-      if (this.wanted === wish) this.build(id, arrays);
+      const got = await fetchPacked(`/runs/${run}/frames/${frame}/streaks/${id}.bin`);
+      if (got && this.wanted === wish) this.build(id, got.groups[0]);
     }));
   }
 

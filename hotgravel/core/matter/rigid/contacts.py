@@ -1,0 +1,341 @@
+"""Contacts from step to step: found anew, with the impulses that they had before."""
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+from scipy.spatial.transform import Rotation
+
+from hotgravel.core.drive.ask import Ask
+from hotgravel.core.drive.value import one
+from hotgravel.core.matter.contract import Array
+from hotgravel.core.matter.elements import LOOSE, places_of
+from hotgravel.core.matter.rigid.detect import (  # fmt: skip
+    AT,
+    POINT_WIDTH,
+    SLOTS,
+    THERE,
+    sweep_pairs,
+    touch_bodies,
+    touch_obstacles,
+)
+from hotgravel.core.matter.rigid.detect import GAP as POINT_GAP
+from hotgravel.core.matter.rigid.detect import NORMAL as POINT_NORMAL
+from hotgravel.core.matter.rigid.islands import STILL
+from hotgravel.core.matter.rigid.obstacles import Library, Standing, joined, scaled
+from hotgravel.core.matter.rigid.solve import (
+    ANCHOR_A,
+    ANCHOR_B,
+    BOUNCE,
+    CONTACT_WIDTH,
+    FRICTION,
+    GAP,
+    GRIP,
+    NORMAL,
+    NOW,
+    PUSH,
+    ROLL,
+    ROLLING,
+    SUM,
+)  # fmt: skip
+from hotgravel.core.matter.rigid.state import Bodies
+from hotgravel.core.matter.rigid.support import PART_WIDTH, support
+from hotgravel.core.shape.colliders import colliders_of, contact_at, first_hit
+from hotgravel.core.shape.sweep import MISS
+from hotgravel.core.shape.zones import Scene
+
+if TYPE_CHECKING:
+    from hotgravel.core.matter.rigid.matter import RigidSolver
+
+SAME = 0.15  # of a body's reach: an earlier point so near is the same
+SLOP = 0.01  # of a body's reach: how far apart points count though nothing moves
+IMPULSES = (PUSH, GRIP, GRIP + 1, ROLL, ROLL + 1, ROLL + 2)
+KEPT = ("ids", "anchor", "impulses", "place", "normal", "total", "gap")
+
+
+@dataclass
+class Contacts:
+    """Points of contact, in the order of their pairs. ids (k, 2) of the bodies A and B; A's is -1 - m where it is the
+    m-th obstacle. anchor (k, 3) lies in B's own frame, place and normal in the world; impulses (k, 6), N s, total (k,)
+    their sum over the step along the normal, gap (k,) metres. The first of them are solved in this step: table, one and
+    other are for those, and `asleep` has the bodies of the rest."""
+
+    ids: NDArray[np.int64]
+    anchor: Array
+    impulses: Array
+    place: Array
+    normal: Array
+    total: Array
+    gap: Array
+    table: Array = field(default_factory=lambda: np.zeros((0, CONTACT_WIDTH)))
+    one: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+    other: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+    asleep: NDArray[np.int64] = field(default_factory=lambda: np.zeros((0, 2), np.int64))
+
+    @classmethod
+    def none(cls) -> "Contacts":
+        nothing = np.zeros((0, 3))
+        return cls(np.zeros((0, 2), np.int64), nothing, np.zeros((0, 6)), nothing, nothing, np.zeros(0), np.zeros(0))
+
+    @classmethod
+    def of(cls, arrays: dict[str, Array]) -> "Contacts":
+        """From a state's arrays."""
+        return cls(**{name: arrays[name] for name in KEPT})
+
+    def kept(self) -> dict[str, Array]:
+        """As a state's arrays, with what the step brought."""
+        solved = len(self.table)
+        self.impulses[:solved] = self.table[:, IMPULSES]
+        self.total[:solved], self.gap[:solved] = self.table[:, SUM], self.table[:, NOW]
+        return {name: getattr(self, name) for name in KEPT}
+
+
+@dataclass
+class Cache:
+    """The parts of all bodies, made again only when other bodies are there. It says nothing that the bodies do not."""
+
+    key: bytes = b""
+    library: Library | None = None
+    first: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+    count: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+
+
+def parts_of(solver: "RigidSolver", bodies: Bodies) -> tuple[Library, NDArray[np.int64], NDArray[np.int64]]:
+    """The parts of all bodies, and where those of each body begin and how many they are."""
+    cache = solver.cache
+    key = bodies.piece.tobytes() + bodies.scale.tobytes()
+    if cache.key != key or cache.library is None:
+        kinds, which = np.unique(
+            np.stack([bodies.piece.astype(float), bodies.scale], axis=1), axis=0, return_inverse=True
+        )
+        models = [solver.roles[int(piece)].model for piece, _ in kinds]
+        made = [
+            scaled(Library(m.parts, m.corners, m.cores, m.face_of, m.normals), float(scale))
+            for m, (_, scale) in zip(models, kinds, strict=True)
+        ]
+        cache.library, first = joined(made)
+        counts = np.array([len(m.parts) for m in models], np.int64)
+        cache.first, cache.count, cache.key = first[which.ravel()], counts[which.ravel()], key
+    return cache.library, cache.first, cache.count
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _boxes(position, turn, first, count, parts, corners, low, high):
+    """The boxes in the world that bodies fill."""
+    for i in prange(len(position)):
+        part = np.empty(PART_WIDTH)
+        for c in range(3):
+            low[i, c], high[i, c] = np.inf, -np.inf
+        for p in range(first[i], first[i] + count[i]):
+            part[:] = parts[p]
+            for c in range(3):
+                x, y, z = turn[i, c, 0], turn[i, c, 1], turn[i, c, 2]
+                sx, sy, sz = support(part, corners, False, x, y, z)
+                high[i, c] = max(high[i, c], position[i, c] + x * sx + y * sy + z * sz)
+                sx, sy, sz = support(part, corners, False, -x, -y, -z)
+                low[i, c] = min(low[i, c], position[i, c] + x * sx + y * sy + z * sz)
+
+
+@njit(cache=True)
+def _warmed(keys, anchors, order, sorted_keys, old_anchors, old_impulses, near, impulses):
+    """Give each new point (k,) the impulses of the nearest old one with the same key, if it is near enough; each old
+    one is given once."""
+    used = np.zeros(len(order), np.bool_)
+    for k in range(len(keys)):
+        start = np.searchsorted(sorted_keys, keys[k])
+        best, at = near[k] * near[k], -1
+        for s in range(start, len(order)):
+            if sorted_keys[s] != keys[k]:
+                break
+            if used[s]:
+                continue
+            d = 0.0
+            for c in range(3):
+                d += (old_anchors[order[s], c] - anchors[k, c]) ** 2
+            if d < best:
+                best, at = d, s
+        if at >= 0:
+            used[at] = True
+            for c in range(6):
+                impulses[k, c] = old_impulses[order[at], c]
+
+
+def found_contacts(
+    solver: "RigidSolver", bodies: Bodies, old: Contacts, there: Standing, ask: Ask, dt: float
+) -> Contacts:  # fmt: skip
+    """The contacts of a step; bodies that what is awake comes near wake."""
+    library, first, count = parts_of(solver, bodies)
+    turn = Rotation.from_quat(bodies.turn).as_matrix()
+    n = len(bodies)
+    low, high = np.empty((n, 3)), np.empty((n, 3))
+    _boxes(bodies.position, turn, first, count, library.parts, library.corners, low, high)
+    # A body may fall for a step more than its velocity tells.
+    ahead = dt * (bodies.velocity + 0.5 * dt * bodies.felt)
+    slop = SLOP * bodies.radius + dt * np.linalg.norm(bodies.spin, axis=1) * bodies.radius
+    low, high = low + np.minimum(ahead, 0.0) - slop[:, None], high + np.maximum(ahead, 0.0) + slop[:, None]
+    pairs = _near(bodies, low, high)
+    reach = np.linalg.norm(ahead[pairs[:, 0]] - ahead[pairs[:, 1]], axis=1) + slop[pairs].sum(axis=1)
+    slots = np.zeros((len(pairs), SLOTS, POINT_WIDTH))
+    touch_bodies(
+        pairs, bodies.position, turn, first, count, library.parts, library.corners, library.cores, library.faces,
+        library.normals, reach, slots,
+    )  # fmt: skip
+    with_o = _near_obstacles(bodies, low, high, there)
+    reach_o = np.linalg.norm(ahead[with_o[:, 0]] - dt * there.velocity[with_o[:, 1]], axis=1) + slop[with_o[:, 0]]
+    whole, firsts = joined([library, there.library])
+    far = np.linalg.norm(bodies.position[with_o[:, 0]] - there.place[with_o[:, 1]], axis=1)
+    reach_o += dt * np.linalg.norm(there.spin[with_o[:, 1]], axis=1) * far + there.thickness[with_o[:, 1]]
+    slots_o = np.zeros((len(with_o), SLOTS, POINT_WIDTH))
+    touch_obstacles(
+        with_o, bodies.position, turn, bodies.radius, first, count, whole.parts, whole.corners, whole.cores, whole.faces,
+        whole.normals, there.table, there.place, there.turn, there.scale, there.part + firsts[-1], solver.tree, reach_o,
+        slots_o,
+    )  # fmt: skip
+    return _joined(solver, bodies, old, there, ask, turn, (pairs, slots), (with_o, slots_o))
+
+
+def _near(bodies: Bodies, low: Array, high: Array) -> NDArray[np.int64]:
+    """Pairs of bodies whose boxes overlap, of which one is awake. One that moves wakes those that it comes near."""
+    axis = int(np.argmax(bodies.position.var(axis=0))) if len(bodies) else 0
+    order = np.argsort(low[:, axis], kind="stable")
+    while True:
+        awake = (bodies.asleep == 0) & ((bodies.pinned == LOOSE) | (bodies.speed > 0.0))
+        most = max(1024, 16 * len(bodies))
+        pairs, found = sweep_pairs(low, high, order, awake, np.array([most, axis]))
+        if found > most:
+            pairs, found = sweep_pairs(low, high, order, awake, np.array([found, axis]))
+        pairs = pairs[:found]
+        pairs = pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))]
+        moves = bodies.speed > STILL
+        roused = np.zeros(len(bodies), bool)
+        for a, b in ((0, 1), (1, 0)):
+            roused[pairs[moves[pairs[:, a]], b]] = True
+        roused &= bodies.asleep > 0
+        if not roused.any():
+            return pairs
+        bodies.asleep[roused] = 0
+
+
+def _near_obstacles(bodies: Bodies, low: Array, high: Array, there: Standing) -> NDArray[np.int64]:
+    """Pairs of a body that is awake and an obstacle that it may meet."""
+    met = (bodies.asleep == 0)[:, None] & (bodies.pinned == LOOSE)[:, None]
+    met = met & ((there.whom < 0) | (bodies.state[:, None] == there.whom))
+    skin = there.thickness[None, :, None]
+    met &= (low[:, None] <= there.high[None] + skin).all(axis=2) & (high[:, None] >= there.low[None] - skin).all(axis=2)
+    return np.argwhere(met)
+
+
+def _joined(
+    solver: "RigidSolver", bodies: Bodies, old: Contacts, there: Standing, ask: Ask, turn: Array,
+    between: tuple[NDArray[np.int64], Array], standing: tuple[NDArray[np.int64], Array],
+) -> Contacts:  # fmt: skip
+    """All points as contacts, with the impulses that they had."""
+    n = len(bodies)
+    (pairs, slots), (with_o, slots_o) = between, standing
+    at, at_o = slots[..., THERE] > 0.0, slots_o[..., THERE] > 0.0
+    which, which_o = np.nonzero(at)[0], np.nonzero(at_o)[0]
+    points = np.concatenate([slots_o[at_o], slots[at]])
+    one_ = np.concatenate([n + with_o[which_o, 1], pairs[which, 0]])
+    other = np.concatenate([with_o[which_o, 0], pairs[which, 1]])
+    k = len(points)
+    place = np.concatenate([bodies.position, there.place])
+    turns = np.concatenate([turn, there.turn])
+    normal, gap = points[:, POINT_NORMAL : POINT_NORMAL + 3], points[:, POINT_GAP].copy()
+    gap[: len(which_o)] -= there.thickness[with_o[which_o, 1]]
+    table = np.zeros((k, CONTACT_WIDTH))
+    arms = [points[:, AT : AT + 3] - place[side] for side in (one_, other)]
+    anchors = [np.einsum("kji,kj->ki", turns[side], arm) for side, arm in zip((one_, other), arms, strict=True)]
+    table[:, ANCHOR_A : ANCHOR_A + 3], table[:, ANCHOR_B : ANCHOR_B + 3] = anchors
+    table[:, NORMAL : NORMAL + 3] = normal
+    # Both anchors are at the middle of the gap, so that they say nothing of it.
+    table[:, GAP] = gap
+    friction, bounce, rolling = _surfaces(solver, bodies, there, ask)
+    table[:, FRICTION] = np.sqrt(friction[one_] * friction[other])
+    table[:, BOUNCE] = np.maximum(bounce[one_], bounce[other])
+    table[:, ROLLING] = np.maximum(rolling[one_], rolling[other])
+    ids = np.stack([np.concatenate([bodies.id, -1 - np.array(there.which, np.int64)])[one_], bodies.id[other]], axis=1)
+    impulses = np.zeros((k, 6))
+    if k and len(old.ids):
+        keys, old_keys = (both[:, 0] * (1 << 31) + both[:, 1] for both in (ids, old.ids))
+        order = np.argsort(old_keys, kind="stable")
+        near = SAME * bodies.radius[other]
+        _warmed(keys, anchors[1], order, old_keys[order], old.anchor, old.impulses, near, impulses)
+    table[:, IMPULSES] = impulses
+    rest = _still_asleep(bodies, old)
+    return Contacts(
+        np.concatenate([ids, old.ids[rest]]), np.concatenate([anchors[1], old.anchor[rest]]),
+        np.concatenate([impulses, old.impulses[rest]]), np.concatenate([points[:, AT : AT + 3], old.place[rest]]),
+        np.concatenate([normal, old.normal[rest]]), np.concatenate([np.zeros(k), old.total[rest]]),
+        np.concatenate([gap, old.gap[rest]]), table, one_, other, ends_of(bodies, old.ids[rest]),
+    )  # fmt: skip
+
+
+def _surfaces(solver: "RigidSolver", bodies: Bodies, there: Standing, ask: Ask) -> tuple[Array, Array, Array]:
+    """Friction, bounce and rolling resistance (metres) of all bodies and obstacles."""
+    n = len(bodies)
+    friction, bounce, rolling = np.zeros(n), np.zeros(n), np.zeros(n)
+    for role in solver.roles:
+        mine = bodies.source == role.number
+        friction[mine], bounce[mine] = one(role.row, "friction", ask), one(role.row, "bounce", ask)
+        rolling[mine] = one(role.row, "rolling", ask) * bodies.radius[mine]
+    nothing = np.zeros(len(there.which))
+    return np.append(friction, there.friction), np.append(bounce, there.bounce), np.append(rolling, nothing)
+
+
+def ends_of(bodies: Bodies, ids: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Where the bodies of contacts stand; -1 for obstacles and for those that are gone."""
+    places = np.full(ids.shape, -1)
+    for side in (0, 1):
+        found, ok = places_of(bodies.id, ids[:, side])
+        places[ok, side] = found
+    return places
+
+
+def _still_asleep(bodies: Bodies, old: Contacts) -> NDArray[np.bool_]:
+    """Which earlier contacts are between what sleeps, or between that and what stands: they are not looked for."""
+    places = ends_of(bodies, old.ids)
+    sleeps = np.append(bodies.asleep > 0, True)
+    here = (places[:, 1] >= 0) & ((places[:, 0] >= 0) | (old.ids[:, 0] < 0))
+    result: NDArray[np.bool_] = here & sleeps[places[:, 0]] & sleeps[places[:, 1]]
+    return result
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _stopped(start, end, state, radius, table, tree, dt, velocity):
+    """Centres that would pass through an obstacle are stopped at it, in place, with what led them on."""
+    for i in prange(len(start)):
+        x0, y0, z0 = start[i, 0], start[i, 1], start[i, 2]
+        x1, y1, z1 = end[i, 0], end[i, 1], end[i, 2]
+        t, j = first_hit(table, tree, state[i], x0, y0, z0, x1, y1, z1, 0.0, radius[i])
+        if t >= MISS or t >= 1.0:
+            continue
+        x, y, z, nx, ny, nz, ux, uy, uz, _lx, _ly, _lz = contact_at(
+            table, tree, j, x0, y0, z0, x1, y1, z1, 0.0, t, radius[i], dt
+        )
+        end[i, 0] = x + (1.0 - t) * dt * ux
+        end[i, 1] = y + (1.0 - t) * dt * uy
+        end[i, 2] = z + (1.0 - t) * dt * uz
+        inward = (velocity[i, 0] - ux) * nx + (velocity[i, 1] - uy) * ny + (velocity[i, 2] - uz) * nz
+        if inward < 0.0:
+            velocity[i, 0] -= inward * nx
+            velocity[i, 1] -= inward * ny
+            velocity[i, 2] -= inward * nz
+
+
+CORE = 0.25  # of the reach of a body's narrowest part: the ball that no obstacle may pass
+
+
+def guard(solver: "RigidSolver", bodies: Bodies, before: Array, scene: Scene, dt: float) -> None:
+    """No centre passes through an obstacle, whatever pushed it: its way through the step is swept, as particles' are."""
+    table = colliders_of(solver.setting, scene).table
+    who = np.flatnonzero((bodies.pinned == LOOSE) & (bodies.asleep == 0))
+    if not len(table) or not len(who):
+        return
+    narrow = np.array([role.narrow for role in solver.roles])[bodies.piece[who]]
+    end, velocity = bodies.position[who], bodies.velocity[who]
+    _stopped(
+        before[who], end, bodies.state[who], CORE * narrow * bodies.scale[who], table, solver.setting.tree, dt, velocity
+    )
+    bodies.position[who], bodies.velocity[who] = end, velocity

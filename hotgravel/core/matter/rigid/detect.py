@@ -1,0 +1,250 @@
+"""Which bodies are near one another or an obstacle, and where they touch."""
+
+import math
+
+import numpy as np
+from numba import njit, prange
+
+from hotgravel.core.matter.rigid.patch import MOST_POINTS, ROOM, patch
+from hotgravel.core.matter.rigid.support import CORNERS, FACE, FACES, HULL, KIND, MOST_CORNERS, PART_WIDTH
+from hotgravel.core.shape.bvh import COUNT, FIRST
+
+SLOTS = 8  # points of contact between two bodies, or a body and an obstacle
+# Columns of a point: its place and normal (from A to B) in the world, the gap, 1 if it is there.
+AT, NORMAL, GAP, THERE, POINT_WIDTH = 0, 3, 6, 7, 8
+MOST_TRIANGLES = 96  # of a mesh that one body is tested against in a step
+SEAM = 0.05  # the sine from which a contact leans over a triangle's edge
+
+
+@njit(cache=True)
+def sweep_pairs(low, high, order, awake, most):
+    """Pairs i < j of boxes that overlap, of which at least one is awake: (most, 2) and how many there are, which may be
+    more than fit. low, high (n, 3); order (n,) sorts `low[:, axis]` for the axis that is in `most[1]`."""
+    pairs, found = np.empty((most[0], 2), np.int64), 0
+    axis = most[1]
+    n = len(order)
+    for a in range(n):
+        i = order[a]
+        for b in range(a + 1, n):
+            j = order[b]
+            if low[j, axis] > high[i, axis]:
+                break
+            if not (awake[i] or awake[j]):
+                continue
+            if (
+                low[i, 0] > high[j, 0] or low[j, 0] > high[i, 0] or low[i, 1] > high[j, 1] or low[j, 1] > high[i, 1]
+                or low[i, 2] > high[j, 2] or low[j, 2] > high[i, 2]
+            ):  # fmt: skip
+                continue
+            if found < most[0]:
+                pairs[found, 0], pairs[found, 1] = min(i, j), max(i, j)
+            found += 1
+    return pairs, found
+
+
+@njit(cache=True)
+def _relative(turn_a, place_a, turn_b, place_b, r, p):
+    """B's turn r (3, 3) and place p (3,) in A's frame."""
+    for c in range(3):
+        p[c] = 0.0
+        for k in range(3):
+            p[c] += turn_a[k, c] * (place_b[k] - place_a[k])
+            r[c, k] = turn_a[0, c] * turn_b[0, k] + turn_a[1, c] * turn_b[1, k] + turn_a[2, c] * turn_b[2, k]
+
+
+@njit(cache=True)
+def _to_world(out, count, turn, place, nx, ny, nz, slots, filled):
+    """Points of a patch from A's frame into the slots of its pair. Returns how many slots are filled."""
+    for i in range(count):
+        if filled == len(slots):
+            filled = _make_room(slots, out[i, 3])
+            if filled == len(slots):
+                continue
+        for c in range(3):
+            slots[filled, AT + c] = place[c] + turn[c, 0] * out[i, 0] + turn[c, 1] * out[i, 1] + turn[c, 2] * out[i, 2]
+            slots[filled, NORMAL + c] = turn[c, 0] * nx + turn[c, 1] * ny + turn[c, 2] * nz
+        slots[filled, GAP], slots[filled, THERE] = out[i, 3], 1.0
+        filled += 1
+    return filled
+
+
+@njit(cache=True)
+def _make_room(slots, gap):
+    """Frees a slot for a point of that gap: of the two points that lie nearest to one another and face alike, the
+    shallower goes; none goes if all are deeper and apart. Returns how many remain, the last slot being free."""
+    n = len(slots)
+    best, at = np.inf, -1
+    for i in range(n):
+        for j in range(i):
+            facing, d = 0.0, 0.0
+            for c in range(3):
+                facing += slots[i, NORMAL + c] * slots[j, NORMAL + c]
+                d += (slots[i, AT + c] - slots[j, AT + c]) ** 2
+            d += 1e6 * max(0.0, 0.9 - facing)
+            if d < best:
+                best, at = d, (i if slots[i, GAP] > slots[j, GAP] else j)
+    if at < 0 or (best > 1e5 and gap > slots[:, GAP].max()):
+        return n
+    for c in range(POINT_WIDTH):
+        slots[at, c] = slots[n - 1, c]
+    return n - 1
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def touch_bodies(
+    pairs, position, turn, first, count, parts, corners, cores, faces, normals, reach, slots
+):  # fmt: skip
+    """Points between bodies, into slots (pairs, SLOTS, POINT_WIDTH).
+
+    position (n, 3), turn (n, 3, 3); first, count (n,) the parts of each.
+    reach (pairs,) is how far apart points count.
+    """
+    for k in prange(len(pairs)):
+        i, j = pairs[k, 0], pairs[k, 1]
+        r, p, room, out = np.empty((3, 3)), np.empty(3), np.empty((ROOM, 8)), np.empty((MOST_POINTS, 4))
+        _relative(turn[i], position[i], turn[j], position[j], r, p)
+        a, b, filled = np.empty(PART_WIDTH), np.empty(PART_WIDTH), 0
+        for u in range(first[i], first[i] + count[i]):
+            for v in range(first[j], first[j] + count[j]):
+                a[:] = parts[u]
+                b[:] = parts[v]
+                m, nx, ny, nz = patch(
+                    a, corners, cores, faces, normals, b, corners, cores, faces, normals, r, p[0], p[1], p[2],
+                    reach[k], 0.0, out, room,
+                )  # fmt: skip
+                filled = _to_world(out, m, turn[i], position[i], nx, ny, nz, slots[k], filled)
+
+
+@njit(cache=True)
+def _triangles(tree, root, low, high, found):
+    """Rows of the triangles of a mesh that a box overlaps, into `found`. Returns how many."""
+    stack, top, n = np.empty(64, np.int64), 1, 0
+    stack[0] = root
+    while top > 0:
+        top -= 1
+        node = stack[top]
+        apart = False
+        for c in range(3):
+            apart = apart or tree[node, c] > high[c] or tree[node, 3 + c] < low[c]
+        if apart:
+            continue
+        start = int(tree[node, FIRST])
+        if start >= 0:
+            stack[top], stack[top + 1] = start, start + 1
+            top += 2
+            continue
+        for row in range(-start, -start + int(tree[node, COUNT])):
+            out = False
+            for c in range(3):
+                out = out or min(tree[row, c], tree[row, 3 + c], tree[row, 6 + c]) > high[c]
+                out = out or max(tree[row, c], tree[row, 3 + c], tree[row, 6 + c]) < low[c]
+            if not out and n < len(found):
+                found[n] = row
+                n += 1
+    return n
+
+
+@njit(cache=True)
+def _seamless(triangle, nx, ny, nz, fx, fy, fz):
+    """Whether a contact whose normal leans over an edge of a triangle is the edge's own: not where the mesh goes on
+    there, flat or hollow, for then the neighbour has it. n is the contact's normal, f the triangle's."""
+    for e in range(3):
+        i, j = 3 * e, 3 * ((e + 1) % 3)
+        ex, ey, ez = triangle[j] - triangle[i], triangle[j + 1] - triangle[i + 1], triangle[j + 2] - triangle[i + 2]
+        sx, sy, sz = ey * fz - ez * fy, ez * fx - ex * fz, ex * fy - ey * fx
+        long = math.sqrt(sx * sx + sy * sy + sz * sz) + 1e-300
+        lean = (nx * sx + ny * sy + nz * sz) / long
+        if lean < SEAM:
+            continue
+        at = 9 + 3 * (1 + e)
+        mx, my, mz = triangle[at] - fx, triangle[at + 1] - fy, triangle[at + 2] - fz  # the neighbour's own
+        if mx * mx + my * my + mz * mz < 0.25:
+            continue  # no neighbour: a rim
+        over, up = (mx * sx + my * sy + mz * sz) / long, mx * fx + my * fy + mz * fz
+        if lean > over + 1e-3 and (over < SEAM or lean * up > over * (nx * fx + ny * fy + nz * fz) + 1e-3):
+            return False
+    return True
+
+
+@njit(cache=True)
+def _body_box(turn, place, reach, low, high, turn_o, place_o):
+    """The box of a ball about a body, in an obstacle's frame."""
+    for c in range(3):
+        middle = 0.0
+        for k in range(3):
+            middle += turn_o[k, c] * (place[k] - place_o[k])
+        low[c], high[c] = middle - reach, middle + reach
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def touch_obstacles(
+    pairs, position, turn, size, first, count, parts, corners, cores, faces, normals, obstacles, place_o, turn_o,
+    scale_o, part_o, tree, reach, slots,
+):  # fmt: skip
+    """Points between obstacles (A) and bodies (B), into slots (pairs, SLOTS, POINT_WIDTH). pairs (k, 2) has a body and
+    an obstacle.
+
+    obstacles (M, 4): the kind of obstacle (0 a convex part, 1 a sheet, 2 triangles met from outside, 3 triangles met
+    from either side), and the row of its mesh's root in `tree`. place_o (M, 3), turn_o (M, 3, 3) and scale_o (M,) are
+    its pose, part_o (M,) its part. size (n,) is a body's reach.
+    """
+    for k in prange(len(pairs)):
+        i, m = pairs[k, 0], pairs[k, 1]
+        r, p, room, out = np.empty((3, 3)), np.empty(3), np.empty((ROOM, 8)), np.empty((MOST_POINTS, 4))
+        _relative(turn_o[m], place_o[m], turn[i], position[i], r, p)
+        kind, filled = int(obstacles[m, 0]), 0
+        b = np.empty(PART_WIDTH)
+        if kind <= 1:
+            a = np.empty(PART_WIDTH)
+            a[:] = parts[part_o[m]]
+            side = 0.0
+            if kind == 1:
+                side = 1.0 if p[1] >= 0.0 else -1.0
+            for v in range(first[i], first[i] + count[i]):
+                b[:] = parts[v]
+                n, nx, ny, nz = patch(
+                    a, corners, cores, faces, normals, b, corners, cores, faces, normals, r, p[0], p[1], p[2],
+                    reach[k], side, out, room,
+                )  # fmt: skip
+                if kind == 1 and ny * side < -0.1:
+                    continue
+                filled = _to_world(out, n, turn_o[m], place_o[m], nx, ny, nz, slots[k], filled)
+            continue
+        low, high = np.empty(3), np.empty(3)
+        _body_box(turn[i], position[i], size[i] + reach[k], low, high, turn_o[m], place_o[m])
+        s = scale_o[m]
+        for c in range(3):
+            low[c], high[c] = low[c] / s, high[c] / s
+        rows = np.empty(MOST_TRIANGLES, np.int64)
+        many = _triangles(tree, int(obstacles[m, 1]), low, high, rows)
+        a, corner, face, normal = (
+            np.zeros(PART_WIDTH),
+            np.empty((3, 3)),
+            np.full((2, MOST_CORNERS), -1),
+            np.empty((2, 3)),
+        )
+        a[KIND], a[CORNERS], a[FACE], a[FACES] = HULL, 3, 0, 2
+        for c in range(3):
+            face[0, c], face[1, c] = c, 2 - c
+        for t in range(many):
+            triangle = tree[rows[t]]
+            fx, fy, fz = triangle[9], triangle[10], triangle[11]
+            for c in range(9):
+                corner[c // 3, c % 3] = s * triangle[c]
+            above = fx * (p[0] - corner[0, 0]) + fy * (p[1] - corner[0, 1]) + fz * (p[2] - corner[0, 2])
+            side = 1.0 if kind == 2 or above >= 0.0 else -1.0
+            if kind == 2 and above < -size[i]:
+                continue
+            normal[0, 0], normal[0, 1], normal[0, 2] = fx, fy, fz
+            normal[1, 0], normal[1, 1], normal[1, 2] = -fx, -fy, -fz
+            for v in range(first[i], first[i] + count[i]):
+                b[:] = parts[v]
+                n, nx, ny, nz = patch(
+                    a, corner, corner, face, normal, b, corners, cores, faces, normals, r, p[0], p[1], p[2], reach[k],
+                    side, out, room,
+                )  # fmt: skip
+                if n == 0 or side * (nx * fx + ny * fy + nz * fz) < 0.05:
+                    continue
+                if kind == 2 and not _seamless(triangle, nx, ny, nz, fx, fy, fz):
+                    continue
+                filled = _to_world(out, n, turn_o[m], place_o[m], nx, ny, nz, slots[k], filled)

@@ -1,0 +1,248 @@
+"""What a prop is as a body: its mass, centre and inertia from its true mesh, and the convex parts that it meets with.
+
+A body's own frame has its origin at the centre of mass and its axes along the principal axes of inertia. All is for
+one unit of scale and of density.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import trimesh
+from numpy.typing import NDArray
+from scipy.spatial import ConvexHull, HalfspaceIntersection, QhullError
+from scipy.spatial.transform import Rotation
+
+from hotgravel.core.matter.rigid.support import (
+    BALL,
+    BLOCK,
+    CORNER,
+    DRUM,
+    FACE,
+    HULL,
+    KIND,
+    MARGIN,
+    MOST_CORNERS,
+    PART_WIDTH,
+    SIZE,
+)  # fmt: skip
+from hotgravel.core.shape.mesh import mesh_of
+from hotgravel.core.shot import props
+
+Array = NDArray[np.float64]
+MARGIN_SHARE = 0.08  # of the smallest half width: how far a core is drawn in
+MOST_HULL = 48  # corners of a hull: more would only be slower
+FLAT = 1e-6  # of the size: thinner has no volume
+
+
+class NotSolid(ValueError):
+    """A shape that cannot be a body; the message says why and what would be accepted."""
+
+
+@dataclass(frozen=True)
+class Model:
+    """A body for one unit of scale and density.
+
+    volume m³; inertia (3,) kg m² about the principal axes; centre (3,) and axes (3, 3) place the body's frame in its
+    prop's; area m², the mean that it shows to the wind; reach m, from the centre to the farthest point. parts
+    (P, PART_WIDTH), corners and cores (V, 3), face_of (F, MOST_CORNERS), normals (F, 3) as `support` has them. vertices
+    (W, 3) and faces (T, 3) are the mesh that is drawn.
+    """
+
+    volume: float
+    inertia: Array
+    centre: Array
+    axes: Array
+    area: float
+    reach: float
+    parts: Array
+    corners: Array
+    cores: Array
+    face_of: NDArray[np.int64]
+    normals: Array
+    vertices: Array
+    faces: NDArray[np.int64]
+
+
+def model_of(shape: props.Shape, vertices: Array, faces: NDArray[np.int64], pieces: int = 1) -> Model:
+    """The body of a prop's shape, whose triangles are given; `pieces` is how many convex parts may stand for a mesh.
+    Raises `NotSolid`."""
+    mesh = trimesh.Trimesh(vertices, faces, process=False)
+    size = float(np.ptp(vertices, axis=0).max())
+    exact = _exact(shape)
+    if exact is None:
+        welded = trimesh.Trimesh(vertices, faces, process=True)
+        if not welded.is_watertight:
+            raise NotSolid("Its mesh is open, so it has no mass. Accepted: a closed mesh, or one mended on import.")
+        if float(np.ptp(vertices, axis=0).min()) < FLAT * size or abs(welded.volume) < (FLAT * size) ** 3:
+            raise NotSolid("It is flat, so it has no mass. Accepted: a closed shape with a volume.")
+        if welded.volume < 0.0:
+            welded.invert()
+        volume, centre, tensor = float(welded.volume), welded.center_mass, np.asarray(welded.moment_inertia)
+        inertia, axes = np.linalg.eigh(tensor)
+        if np.linalg.det(axes) < 0.0:
+            axes = axes * np.array([1.0, 1.0, -1.0])
+        hulls = [h @ axes for h in (p - centre for p in convex_parts(welded, pieces))]
+        parts, corners, cores, face_of, normals = _hulls(hulls)
+        area = sum(ConvexHull(h).area for h in hulls) / 4.0
+    else:
+        volume, inertia, parts, area = exact
+        centre, axes = np.zeros(3), np.eye(3)
+        corners = cores = normals = np.zeros((0, 3))
+        face_of = np.zeros((0, MOST_CORNERS), np.int64)
+    drawn = (np.asarray(mesh.vertices) - centre) @ axes
+    reach = float(np.sqrt((drawn**2).sum(axis=1).max()))
+    return Model(
+        volume, np.asarray(inertia, float), np.asarray(centre, float), np.asarray(axes, float), float(area), reach,
+        parts, corners, cores, face_of, normals, drawn, faces,
+    )  # fmt: skip
+
+
+def _exact(shape: props.Shape) -> tuple[float, Array, Array, float] | None:
+    """Volume, inertia, part and mean shown area of a shape whose contacts are exact; None for others."""
+    part = np.zeros((1, PART_WIDTH))
+    match shape:
+        case props.Sphere():
+            r = shape.radius
+            volume, inertia = 4.0 / 3.0 * np.pi * r**3, np.full(3, 0.4 * r * r)
+            part[0, [KIND, SIZE, MARGIN]] = BALL, r, r
+            area = np.pi * r * r
+        case props.Box():
+            a, b, c = shape.width, shape.height, shape.depth
+            volume, inertia = a * b * c, np.array([b * b + c * c, a * a + c * c, a * a + b * b]) / 12.0
+            part[0, KIND], part[0, SIZE : SIZE + 3] = BLOCK, (a / 2, b / 2, c / 2)
+            part[0, MARGIN] = MARGIN_SHARE * min(a, b, c) / 2
+            area = (a * b + b * c + c * a) / 2.0
+        case props.Cylinder():
+            r, h = shape.radius, shape.height
+            side = (3 * r * r + h * h) / 12.0
+            volume, inertia = np.pi * r * r * h, np.array([side, r * r / 2.0, side])
+            part[0, KIND], part[0, SIZE : SIZE + 2] = DRUM, (r, h / 2)
+            part[0, MARGIN] = MARGIN_SHARE * min(r, h / 2)
+            area = (2 * np.pi * r * (r + h)) / 4.0
+        case _:
+            return None
+    return float(volume), volume * inertia, part, float(area)
+
+
+def _hulls(hulls: Sequence[Array]) -> tuple[Array, Array, Array, NDArray[np.int64], Array]:
+    """Parts with their corners, cores, faces and normals."""
+    made = [hull_of(points) for points in hulls]
+    parts = np.zeros((len(made), PART_WIDTH))
+    corner = face = 0
+    for part, (corners, _cores, faces, _normals, margin) in zip(parts, made, strict=True):
+        part[[KIND, MARGIN]] = HULL, margin
+        part[CORNER : CORNER + 2], part[FACE : FACE + 2] = (corner, len(corners)), (face, len(faces))
+        faces[faces >= 0] += corner
+        corner, face = corner + len(corners), face + len(faces)
+    return parts, *(np.concatenate([m[k] for m in made]) for k in range(4))  # type: ignore[return-value]
+
+
+def hull_of(points: Array) -> tuple[Array, Array, NDArray[np.int64], Array, float]:
+    """The convex hull of points (n, 3): corners and cores (V, 3), the corners of each face (F, MOST_CORNERS), its
+    normals (F, 3), and the margin. Raises `NotSolid` where they lie in a plane."""
+    try:
+        hull = ConvexHull(_fewer(points))
+    except QhullError:
+        raise NotSolid("It is flat, so it has no mass. Accepted: a closed shape with a volume.") from None
+    used = np.unique(hull.simplices)
+    place = np.full(len(hull.points), -1)
+    place[used] = np.arange(len(used))
+    corners = hull.points[used]
+    middle = corners.mean(axis=0)
+    planes = np.unique(np.round(hull.equations, 7), axis=0)
+    inner = float(-(planes[:, :3] @ middle + planes[:, 3]).max())
+    margin = MARGIN_SHARE * inner
+    faces, normals = _faces(corners, planes)
+    # A core has the same planes, drawn in; it is asked for the farthest of its corners, so their order says nothing.
+    cores = HalfspaceIntersection(planes + [0.0, 0.0, 0.0, margin], middle).intersections
+    cores = np.unique(np.round(cores, 9), axis=0)
+    most = max(len(corners), len(cores))
+    return _filled(corners, most), _filled(cores, most), faces, normals, margin
+
+
+def _filled(points: Array, most: int) -> Array:
+    """The points, the last repeated until there are so many."""
+    return np.concatenate([points, np.repeat(points[-1:], most - len(points), axis=0)])
+
+
+def _fewer(points: Array) -> Array:
+    """At most so many of the points as a hull may have: those that lie farthest along evenly spread directions."""
+    outer = points[ConvexHull(points).vertices]
+    if len(outer) <= MOST_HULL:
+        return outer
+    turn = np.pi * (1.0 + 5.0**0.5) * np.arange(MOST_HULL)
+    height = 1.0 - (2.0 * np.arange(MOST_HULL) + 1.0) / MOST_HULL
+    rho = np.sqrt(1.0 - height**2)
+    ways = np.stack([rho * np.cos(turn), height, rho * np.sin(turn)], axis=1)
+    return outer[np.unique(np.argmax(outer @ ways.T, axis=0))]
+
+
+def _faces(corners: Array, planes: Array) -> tuple[NDArray[np.int64], Array]:
+    """The corners on each plane, in order around its normal; the first MOST_CORNERS of them."""
+    size = float(np.ptp(corners, axis=0).max())
+    found = np.full((len(planes), MOST_CORNERS), -1)
+    for face, plane in zip(found, planes, strict=True):
+        normal = plane[:3]
+        on = np.flatnonzero(corners @ normal + plane[3] > -1e-5 * size)
+        u = np.cross(normal, np.eye(3)[int(np.argmin(np.abs(normal)))])
+        spread = corners[on] - corners[on].mean(axis=0)
+        order = np.argsort(np.arctan2(spread @ np.cross(normal, u), spread @ u))[:MOST_CORNERS]
+        face[: len(order)] = on[order]
+    return found, planes[:, :3]
+
+
+def convex_parts(mesh: Any, pieces: int) -> list[Array]:
+    """Points (n, 3) of each of at most so many convex parts of a closed mesh: the part whose hull holds most that is not
+    its own is cut by the plane that leaves the least, again and again."""
+    parts = [mesh]
+    while len(parts) < pieces:
+        empty = [float(part.convex_hull.volume - abs(part.volume)) for part in parts]
+        worst = int(np.argmax(empty))
+        if empty[worst] < 0.02 * abs(mesh.volume):
+            break
+        cut = _cut(parts[worst])
+        if cut is None:
+            break
+        parts[worst : worst + 1] = cut
+    return [np.asarray(part.convex_hull.vertices, float) for part in parts]
+
+
+def _cut(mesh: Any) -> tuple[Any, Any] | None:
+    """Both sides of the plane across an axis of its box that leaves the least volume in their hulls."""
+    low, high = mesh.bounds
+    best = None
+    for axis in range(3):
+        normal = np.eye(3)[axis]
+        for share in (0.2, 0.35, 0.5, 0.65, 0.8):
+            origin = low + share * (high - low)
+            sides = [
+                trimesh.intersections.slice_mesh_plane(mesh, way * normal, origin, cap=True, engine="triangle")
+                for way in (1.0, -1.0)
+            ]
+            if any(len(side.vertices) < 4 for side in sides):
+                continue
+            left = sum(float(side.convex_hull.volume) for side in sides)
+            if best is None or left < best[0]:
+                best = left, (sides[0], sides[1])
+    return best[1] if best else None
+
+
+def turn_of(axes: Array) -> Array:
+    """A rotation (3, 3) as x, y, z, w."""
+    result: Array = Rotation.from_matrix(axes).as_quat()
+    return result
+
+
+def sheet_hull(vertices: Array) -> tuple[Array, NDArray[np.int64], Array]:
+    """A flat prop (a plain, a disc) as a part without thickness: corners (V, 3), its two faces, their normals."""
+    rim = vertices[ConvexHull(vertices[:, [0, 2]]).vertices][:MOST_CORNERS]
+    faces = np.full((2, MOST_CORNERS), -1)
+    faces[0, : len(rim)], faces[1, : len(rim)] = np.arange(len(rim))[::-1], np.arange(len(rim))
+    return rim, faces, np.array([[0.0, 1.0, 0.0], [0.0, -1.0, 0.0]])
+
+
+def triangles(shape: props.Shape, vertices: Array, faces: NDArray[np.int64]) -> tuple[Array, NDArray[np.int64]]:
+    """The triangles that stand for a prop which bodies meet: those of its mesh, or of the primitive."""
+    return (vertices, faces) if len(faces) else mesh_of(shape)[:2]

@@ -1,0 +1,236 @@
+"""Where two convex parts touch, or will soon: a patch of at most four points with one normal.
+
+The direction comes from the distance between the cores; the patch is the face of one part clipped to the sides of the
+other's (Sutherland and Hodgman 1974). Edges that cross have one point.
+"""
+
+import math
+
+import numpy as np
+from numba import njit
+
+from hotgravel.core.matter.rigid.gjk import closest
+from hotgravel.core.matter.rigid.support import (
+    BALL,
+    BLOCK,
+    DRUM,
+    FACE,
+    FACES,
+    HULL,
+    KIND,
+    MARGIN,
+    MOST_CORNERS,
+    face_towards,
+    support,
+)  # fmt: skip
+
+MOST_POINTS = 4
+FACING = 0.98  # the cosine from which on a face counts as what touches, not its edge
+ROOM = 3 * (MOST_CORNERS + 8) + 4  # rows of scratch, 8 wide
+
+
+@njit(cache=True)
+def _overlap(part_a, corners_a, part_b, corners_b, r, px, py, pz, x, y, z):
+    """How far A and B overlap along a direction from A to B."""
+    ax, ay, az = support(part_a, corners_a, False, x, y, z)
+    lx = r[0, 0] * x + r[1, 0] * y + r[2, 0] * z
+    ly = r[0, 1] * x + r[1, 1] * y + r[2, 1] * z
+    lz = r[0, 2] * x + r[1, 2] * y + r[2, 2] * z
+    bx, by, bz = support(part_b, corners_b, False, -lx, -ly, -lz)
+    return (ax * x + ay * y + az * z) - (bx * lx + by * ly + bz * lz) - (px * x + py * y + pz * z)
+
+
+@njit(cache=True)
+def _way_out(part, normals, k, px, py, pz):
+    """The k-th direction in which a part could be left: its faces' normals; for a drum also straight off its axis."""
+    kind = int(part[KIND])
+    if kind == BLOCK:
+        side = 1.0 if k % 2 == 0 else -1.0
+        return side * (k // 2 == 0), side * (k // 2 == 1), side * (k // 2 == 2)
+    if kind == DRUM:
+        if k < 2:
+            return 0.0, (1.0 if k == 0 else -1.0), 0.0
+        rho = math.sqrt(px * px + pz * pz)
+        return (px / rho, 0.0, pz / rho) if rho > 1e-12 else (1.0, 0.0, 0.0)
+    f = int(part[FACE]) + k
+    return normals[f, 0], normals[f, 1], normals[f, 2]
+
+
+@njit(cache=True)
+def _ways(part):
+    """In how many directions a part could be left."""
+    kind = int(part[KIND])
+    if kind == HULL:
+        return int(part[FACES])
+    return 0 if kind == BALL else (6 if kind == BLOCK else 3)
+
+
+@njit(cache=True)
+def _shallowest(part_a, corners_a, normals_a, part_b, corners_b, normals_b, r, px, py, pz, side):
+    """The direction from A to B along which they overlap least, of those that their faces offer. `side` is 1 or -1
+    where A is a sheet: only the way to that side of its first face is open."""
+    best, nx, ny, nz = np.inf, 0.0, 1.0, 0.0
+    if side != 0.0:
+        f = int(part_a[FACE])
+        return side * normals_a[f, 0], side * normals_a[f, 1], side * normals_a[f, 2]
+    for k in range(_ways(part_a)):
+        x, y, z = _way_out(part_a, normals_a, k, px, py, pz)
+        o = _overlap(part_a, corners_a, part_b, corners_b, r, px, py, pz, x, y, z)
+        if o < best:
+            best, nx, ny, nz = o, x, y, z
+    qx = -(r[0, 0] * px + r[1, 0] * py + r[2, 0] * pz)
+    qz = -(r[0, 2] * px + r[1, 2] * py + r[2, 2] * pz)
+    for k in range(_ways(part_b)):
+        lx, ly, lz = _way_out(part_b, normals_b, k, qx, 0.0, qz)
+        x = -(r[0, 0] * lx + r[0, 1] * ly + r[0, 2] * lz)
+        y = -(r[1, 0] * lx + r[1, 1] * ly + r[1, 2] * lz)
+        z = -(r[2, 0] * lx + r[2, 1] * ly + r[2, 2] * lz)
+        o = _overlap(part_a, corners_a, part_b, corners_b, r, px, py, pz, x, y, z)
+        if o < best:
+            best, nx, ny, nz = o, x, y, z
+    if best == np.inf:  # two balls: straight apart
+        far = math.sqrt(px * px + py * py + pz * pz)
+        if far > 1e-12:
+            nx, ny, nz = px / far, py / far, pz / far
+    return nx, ny, nz
+
+
+@njit(cache=True)
+def _clipped(poly, n, other, m, nx, ny, nz, spare):
+    """The part of a polygon (n corners) that lies within the prism over another (m corners, counter-clockwise about its
+    normal), in place. Returns its corners' count."""
+    for k in range(m):
+        j = (k + 1) % m
+        ex, ey, ez = other[j, 0] - other[k, 0], other[j, 1] - other[k, 1], other[j, 2] - other[k, 2]
+        sx, sy, sz = ey * nz - ez * ny, ez * nx - ex * nz, ex * ny - ey * nx
+        if n == 0:
+            return 0
+        kept = 0
+        for i in range(n):
+            h = (i + 1) % n
+            if n == 2 and i == 1:
+                h = 0
+            d0 = sx * (poly[i, 0] - other[k, 0]) + sy * (poly[i, 1] - other[k, 1]) + sz * (poly[i, 2] - other[k, 2])
+            d1 = sx * (poly[h, 0] - other[k, 0]) + sy * (poly[h, 1] - other[k, 1]) + sz * (poly[h, 2] - other[k, 2])
+            if d0 <= 0.0 and kept < len(spare):
+                for c in range(3):
+                    spare[kept, c] = poly[i, c]
+                kept += 1
+            if d0 * d1 < 0.0 and kept < len(spare) and not (n == 2 and i == 1):
+                t = d0 / (d0 - d1)
+                for c in range(3):
+                    spare[kept, c] = poly[i, c] + t * (poly[h, c] - poly[i, c])
+                kept += 1
+        n = min(kept, len(poly))
+        for i in range(n):
+            for c in range(3):
+                poly[i, c] = spare[i, c]
+    return n
+
+
+@njit(cache=True)
+def _four(points, n):
+    """Moves the four points (n, 4; the last is the gap) that say most to the front: the deepest, the one farthest from
+    it, the one farthest from both, and the one farthest on their other side."""
+    deep = 0
+    for i in range(n):
+        if points[i, 3] < points[deep, 3]:
+            deep = i
+    _swap(points, 0, deep)
+    for place in range(1, 4):
+        best, at = -1.0, place
+        for i in range(place, n):
+            nearest = np.inf
+            for j in range(place):
+                d = 0.0
+                for c in range(3):
+                    d += (points[i, c] - points[j, c]) ** 2
+                nearest = min(nearest, d)
+            if nearest > best:
+                best, at = nearest, i
+        _swap(points, place, at)
+
+
+@njit(cache=True)
+def _swap(points, i, j):
+    for c in range(4):
+        points[i, c], points[j, c] = points[j, c], points[i, c]
+
+
+@njit(cache=True)
+def patch(
+    part_a, corners_a, cores_a, faces_a, normals_a, part_b, corners_b, cores_b, faces_b, normals_b, r, px, py, pz,
+    reach, side, out, room,
+):  # fmt: skip
+    """Points where A touches B or is nearer than `reach`, with their gaps, into `out` (MOST_POINTS, 4), in A's frame,
+    half way between both surfaces. Returns how many, and the normal from A to B.
+
+    B stands at (px, py, pz) in A's frame, turned by r. `side` is 0, or 1 or -1 for a sheet: the side of its first face
+    that B is on. room (ROOM, 8) is scratch.
+    """
+    wide = MOST_CORNERS + 8
+    of_a, of_b, spare = room[4 : 4 + wide, 0:4], room[4 + wide : 4 + 2 * wide, 0:4], room[4 + 2 * wide :, 0:4]
+    d, nx, ny, nz, qx, qy, qz = closest(part_a, cores_a, part_b, cores_b, True, r, px, py, pz, px, py, pz, room[0:4])
+    margins = part_a[MARGIN] + part_b[MARGIN]
+    if d - margins > reach:
+        return 0, 0.0, 0.0, 0.0
+    deep = d <= 0.0
+    if deep:
+        nx, ny, nz = _shallowest(
+            part_a, corners_a, normals_a, part_b, corners_b, normals_b, r, px, py, pz, side
+        )  # fmt: skip
+        gap = -_overlap(part_a, corners_a, part_b, corners_b, r, px, py, pz, nx, ny, nz)
+    else:
+        gap = d - margins
+    round_a, round_b = int(part_a[KIND]) == BALL, int(part_b[KIND]) == BALL
+    lx = -(r[0, 0] * nx + r[1, 0] * ny + r[2, 0] * nz)
+    ly = -(r[0, 1] * nx + r[1, 1] * ny + r[2, 1] * nz)
+    lz = -(r[0, 2] * nx + r[1, 2] * ny + r[2, 2] * nz)
+    count = 0
+    if not round_a and not round_b:
+        n_a, ax, ay, az = face_towards(part_a, corners_a, faces_a, normals_a, nx, ny, nz, of_a)
+        n_b, bx, by, bz = face_towards(part_b, corners_b, faces_b, normals_b, lx, ly, lz, of_b)
+        for i in range(n_b):
+            x, y, z = of_b[i, 0], of_b[i, 1], of_b[i, 2]
+            of_b[i, 0] = r[0, 0] * x + r[0, 1] * y + r[0, 2] * z + px
+            of_b[i, 1] = r[1, 0] * x + r[1, 1] * y + r[1, 2] * z + py
+            of_b[i, 2] = r[2, 0] * x + r[2, 1] * y + r[2, 2] * z + pz
+        along_a = ax * nx + ay * ny + az * nz if n_a > 2 else -1.0
+        along_b = bx * lx + by * ly + bz * lz if n_b > 2 else -1.0
+        if max(along_a, along_b) > FACING:
+            if along_a >= along_b - 1e-3:
+                ref, m, cut, n, gx, gy, gz = of_a, n_a, of_b, n_b, ax, ay, az
+            else:
+                gx = -(r[0, 0] * bx + r[0, 1] * by + r[0, 2] * bz)
+                gy = -(r[1, 0] * bx + r[1, 1] * by + r[1, 2] * bz)
+                gz = -(r[2, 0] * bx + r[2, 1] * by + r[2, 2] * bz)
+                ref, m, cut, n = of_b, n_b, of_a, n_a
+            way = 1.0 if along_a >= along_b - 1e-3 else -1.0
+            n = _clipped(cut, n, ref, m, way * gx, way * gy, way * gz, spare)
+            for i in range(n):
+                g = way * (gx * (cut[i, 0] - ref[0, 0]) + gy * (cut[i, 1] - ref[0, 1]) + gz * (cut[i, 2] - ref[0, 2]))
+                if g > reach:
+                    continue
+                half = 0.5 * way * g
+                cut[count, 0], cut[count, 1] = cut[i, 0] - half * gx, cut[i, 1] - half * gy
+                cut[count, 2], cut[count, 3] = cut[i, 2] - half * gz, g
+                count += 1
+            if count > MOST_POINTS:
+                _four(cut, count)
+                count = MOST_POINTS
+            if count > 0:
+                for i in range(count):
+                    for c in range(4):
+                        out[i, c] = cut[i, c]
+                return count, gx, gy, gz
+    if gap > reach:
+        return 0, 0.0, 0.0, 0.0
+    if deep:
+        bx, by, bz = support(part_b, corners_b, False, lx, ly, lz)
+        qx = r[0, 0] * bx + r[0, 1] * by + r[0, 2] * bz + px - gap * nx
+        qy = r[1, 0] * bx + r[1, 1] * by + r[1, 2] * bz + py - gap * ny
+        qz = r[2, 0] * bx + r[2, 1] * by + r[2, 2] * bz + pz - gap * nz
+    else:
+        qx, qy, qz = qx + part_a[MARGIN] * nx, qy + part_a[MARGIN] * ny, qz + part_a[MARGIN] * nz
+    out[0, 0], out[0, 1], out[0, 2], out[0, 3] = qx + 0.5 * gap * nx, qy + 0.5 * gap * ny, qz + 0.5 * gap * nz, gap
+    return 1, nx, ny, nz

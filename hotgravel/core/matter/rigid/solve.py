@@ -1,0 +1,331 @@
+"""One step of all bodies under forces and contacts.
+
+Contacts are soft constraints solved one after another in small substeps, first with a push that closes gaps and opens
+overlaps, then without it, so that the push leaves no speed behind. Sources: Macklin and others, "Small steps in physics
+simulation" (2019); Catto, "Soft constraints" (2011) and his published notes on solvers with soft steps (2024).
+"""
+
+import math
+
+import numpy as np
+from numba import njit
+
+# Columns of a contact: the bodies' places of touch in their own frames, the normal from A to B, the gap less what the
+# anchors alone would give, friction, bounce, rolling resistance in metres; then what the solver adds: the impulses along
+# the normal, along two tangents and against rolling, the masses that answer, the speed it was hit with, and the sum of
+# impulses of the step.
+ANCHOR_A, ANCHOR_B, NORMAL, GAP, FRICTION, BOUNCE, ROLLING = 0, 3, 6, 9, 10, 11, 12
+PUSH, GRIP, ROLL = 13, 14, 16
+MASS_N, MASS_1, MASS_2, MASS_R, TANGENT_1, TANGENT_2 = 19, 20, 21, 22, 23, 26
+HIT, SUM, ARM_A, ARM_B, NOW = 29, 30, 31, 34, 37
+CONTACT_WIDTH = 38
+
+STIFFNESS = 60.0  # Hz: how fast overlaps are opened, at most; never more than a quarter of the substeps' rate
+DAMPING = 10.0  # of critical
+FASTEST_PUSH = 4.0  # m/s: overlaps are opened no faster
+BOUNCING = 0.3  # m/s: slower hits do not bounce, or nothing would come to rest
+BOUNCE_ROUNDS = 64  # of impacts that set off one another at one moment
+
+
+@njit(cache=True)
+def turn_matrix(q, out):
+    """The rotation (3, 3) of a unit quaternion x, y, z, w."""
+    x, y, z, w = q[0], q[1], q[2], q[3]
+    out[0, 0], out[0, 1], out[0, 2] = 1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)
+    out[1, 0], out[1, 1], out[1, 2] = 2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)
+    out[2, 0], out[2, 1], out[2, 2] = 2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)
+
+
+@njit(cache=True)
+def _turned(q, wx, wy, wz, h):
+    """A quaternion turned for a time h by a spin (radians a second) of the world."""
+    speed = math.sqrt(wx * wx + wy * wy + wz * wz)
+    half = 0.5 * h * speed
+    s = math.sin(half) / speed if speed > 1e-12 else 0.5 * h
+    ax, ay, az, aw = s * wx, s * wy, s * wz, math.cos(half)
+    x = aw * q[0] + ax * q[3] + ay * q[2] - az * q[1]
+    y = aw * q[1] + ay * q[3] + az * q[0] - ax * q[2]
+    z = aw * q[2] + az * q[3] + ax * q[1] - ay * q[0]
+    w = aw * q[3] - ax * q[0] - ay * q[1] - az * q[2]
+    n = 1.0 / math.sqrt(x * x + y * y + z * z + w * w)
+    return x * n, y * n, z * n, w * n
+
+
+@njit(cache=True)
+def _answer(r, share, x, y, z):
+    """The inverse inertia, turned into the world, times a vector. share (3,) has 1 over the principal moments."""
+    a = (r[0, 0] * x + r[1, 0] * y + r[2, 0] * z) * share[0]
+    b = (r[0, 1] * x + r[1, 1] * y + r[2, 1] * z) * share[1]
+    c = (r[0, 2] * x + r[1, 2] * y + r[2, 2] * z) * share[2]
+    return (r[0, 0] * a + r[0, 1] * b + r[0, 2] * c, r[1, 0] * a + r[1, 1] * b + r[1, 2] * c,
+            r[2, 0] * a + r[2, 1] * b + r[2, 2] * c)  # fmt: skip
+
+
+@njit(cache=True)
+def _spin_on(position, q, velocity, spin, r, light, inertia, i, h):
+    """A body on its way for a time h: straight on, and turning with its angular momentum kept (the middle of the step
+    decides, so the error is of second order)."""
+    for c in range(3):
+        position[i, c] += h * velocity[i, c]
+    wx, wy, wz = spin[i, 0], spin[i, 1], spin[i, 2]
+    if wx == 0.0 and wy == 0.0 and wz == 0.0:
+        return
+    even = inertia[i, 0] == inertia[i, 1] and inertia[i, 1] == inertia[i, 2]
+    if light[i] == 0.0 or even:
+        q[i, 0], q[i, 1], q[i, 2], q[i, 3] = _turned(q[i], wx, wy, wz, h)
+        turn_matrix(q[i], r[i])
+        return
+    share = np.empty(3)
+    for c in range(3):
+        share[c] = 1.0 / inertia[i, c]
+    lx, ly, lz = _answer(r[i], inertia[i], wx, wy, wz)
+    middle, half = np.empty((3, 3)), np.empty(4)
+    half[0], half[1], half[2], half[3] = _turned(q[i], wx, wy, wz, 0.5 * h)
+    turn_matrix(half, middle)
+    wx, wy, wz = _answer(middle, share, lx, ly, lz)
+    q[i, 0], q[i, 1], q[i, 2], q[i, 3] = _turned(q[i], wx, wy, wz, h)
+    turn_matrix(q[i], r[i])
+    spin[i, 0], spin[i, 1], spin[i, 2] = _answer(r[i], share, lx, ly, lz)
+
+
+@njit(cache=True)
+def _push(velocity, spin, r, light, share, c, a, b, x, y, z):
+    """An impulse on B at a contact, and its opposite on A."""
+    if light[a] > 0.0:
+        for k, value in enumerate((x, y, z)):
+            velocity[a, k] -= light[a] * value
+        ux, uy, uz = c[ARM_A], c[ARM_A + 1], c[ARM_A + 2]
+        tx, ty, tz = _answer(r[a], share[a], uy * z - uz * y, uz * x - ux * z, ux * y - uy * x)
+        spin[a, 0], spin[a, 1], spin[a, 2] = spin[a, 0] - tx, spin[a, 1] - ty, spin[a, 2] - tz
+    if light[b] > 0.0:
+        for k, value in enumerate((x, y, z)):
+            velocity[b, k] += light[b] * value
+        ux, uy, uz = c[ARM_B], c[ARM_B + 1], c[ARM_B + 2]
+        tx, ty, tz = _answer(r[b], share[b], uy * z - uz * y, uz * x - ux * z, ux * y - uy * x)
+        spin[b, 0], spin[b, 1], spin[b, 2] = spin[b, 0] + tx, spin[b, 1] + ty, spin[b, 2] + tz
+
+
+@njit(cache=True)
+def _twist(spin, r, light, share, a, b, x, y, z):
+    """An angular impulse on B, and its opposite on A."""
+    if light[a] > 0.0:
+        tx, ty, tz = _answer(r[a], share[a], x, y, z)
+        spin[a, 0], spin[a, 1], spin[a, 2] = spin[a, 0] - tx, spin[a, 1] - ty, spin[a, 2] - tz
+    if light[b] > 0.0:
+        tx, ty, tz = _answer(r[b], share[b], x, y, z)
+        spin[b, 0], spin[b, 1], spin[b, 2] = spin[b, 0] + tx, spin[b, 1] + ty, spin[b, 2] + tz
+
+
+@njit(cache=True)
+def _closing(velocity, spin, c, a, b):
+    """The velocity of B's point of touch beside A's."""
+    ux, uy, uz = c[ARM_A], c[ARM_A + 1], c[ARM_A + 2]
+    px, py, pz = c[ARM_B], c[ARM_B + 1], c[ARM_B + 2]
+    return (
+        velocity[b, 0] + spin[b, 1] * pz - spin[b, 2] * py - velocity[a, 0] - spin[a, 1] * uz + spin[a, 2] * uy,
+        velocity[b, 1] + spin[b, 2] * px - spin[b, 0] * pz - velocity[a, 1] - spin[a, 2] * ux + spin[a, 0] * uz,
+        velocity[b, 2] + spin[b, 0] * py - spin[b, 1] * px - velocity[a, 2] - spin[a, 0] * uy + spin[a, 1] * ux,
+    )
+
+
+@njit(cache=True)
+def _mass(r, light, share, c, a, b, x, y, z):
+    """The mass that answers to an impulse along a direction at a contact."""
+    total = light[a] + light[b]
+    for side in range(2):
+        i, at = (a, ARM_A) if side == 0 else (b, ARM_B)
+        if light[i] > 0.0:
+            tx, ty, tz = c[at + 1] * z - c[at + 2] * y, c[at + 2] * x - c[at] * z, c[at] * y - c[at + 1] * x
+            sx, sy, sz = _answer(r[i], share[i], tx, ty, tz)
+            total += tx * sx + ty * sy + tz * sz
+    return 1.0 / total if total > 0.0 else 0.0
+
+
+@njit(cache=True)
+def _place(position, r, c, a, b):
+    """Arms from the bodies' centres to where they touch, and the gap as it is now."""
+    gap = c[GAP]
+    for k in range(3):
+        c[ARM_A + k] = r[a, k, 0] * c[ANCHOR_A] + r[a, k, 1] * c[ANCHOR_A + 1] + r[a, k, 2] * c[ANCHOR_A + 2]
+        c[ARM_B + k] = r[b, k, 0] * c[ANCHOR_B] + r[b, k, 1] * c[ANCHOR_B + 1] + r[b, k, 2] * c[ANCHOR_B + 2]
+        gap += (position[b, k] + c[ARM_B + k] - position[a, k] - c[ARM_A + k]) * c[NORMAL + k]
+    c[NOW] = gap
+
+
+@njit(cache=True)
+def _prepare(position, r, light, share, c, a, b):
+    """Tangents and the masses that answer."""
+    _place(position, r, c, a, b)
+    nx, ny, nz = c[NORMAL], c[NORMAL + 1], c[NORMAL + 2]
+    if abs(nx) < 0.57735:
+        tx, ty, tz = 0.0, nz, -ny
+    else:
+        tx, ty, tz = -nz, 0.0, nx
+    long = math.sqrt(tx * tx + ty * ty + tz * tz)
+    tx, ty, tz = tx / long, ty / long, tz / long
+    sx, sy, sz = ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx
+    c[TANGENT_1], c[TANGENT_1 + 1], c[TANGENT_1 + 2] = tx, ty, tz
+    c[TANGENT_2], c[TANGENT_2 + 1], c[TANGENT_2 + 2] = sx, sy, sz
+    c[MASS_N] = _mass(r, light, share, c, a, b, nx, ny, nz)
+    c[MASS_1], c[MASS_2] = _mass(r, light, share, c, a, b, tx, ty, tz), _mass(r, light, share, c, a, b, sx, sy, sz)
+    give = 0.0
+    for i in (a, b):
+        if light[i] > 0.0:
+            give += max(share[i, 0], share[i, 1], share[i, 2])
+    c[MASS_R] = 1.0 / give if give > 0.0 else 0.0
+
+
+@njit(cache=True)
+def _bounce(position, velocity, spin, r, light, share, contacts, one, other, h, free):
+    """Impacts of contacts that bounce, one after another until none is left that comes in: so a hit runs through a row
+    of balls."""
+    for _ in range(BOUNCE_ROUNDS):
+        worst = 0.0
+        for k in range(len(contacts)):
+            c, a, b = contacts[k], one[k], other[k]
+            if c[BOUNCE] <= 0.0:
+                continue
+            vx, vy, vz = _closing(velocity, spin, c, a, b)
+            speed = vx * c[NORMAL] + vy * c[NORMAL + 1] + vz * c[NORMAL + 2]
+            if speed > -BOUNCING or c[NOW] + h * speed > 0.0:
+                continue
+            c[HIT] = max(c[HIT], -speed)
+            push = -(1.0 + c[BOUNCE]) * speed * c[MASS_N]
+            f1 = -(vx * c[TANGENT_1] + vy * c[TANGENT_1 + 1] + vz * c[TANGENT_1 + 2]) * c[MASS_1]
+            f2 = -(vx * c[TANGENT_2] + vy * c[TANGENT_2 + 1] + vz * c[TANGENT_2 + 2]) * c[MASS_2]
+            size, limit = math.sqrt(f1 * f1 + f2 * f2), c[FRICTION] * push
+            if size > limit:
+                f1, f2 = f1 * limit / size, f2 * limit / size
+            c[SUM] += push
+            free[a], free[b] = False, False
+            # It meets on the way through the substep, and goes back for the rest of it.
+            early = (1.0 + c[BOUNCE]) * max(0.0, c[NOW]) / max(light[a] + light[b], 1e-300)
+            for x in range(3):
+                position[a, x] += light[a] * early * c[NORMAL + x]
+                position[b, x] -= light[b] * early * c[NORMAL + x]
+            c[NOW] = min(c[NOW], 0.0)
+            worst = max(worst, -speed)
+            _push(
+                velocity, spin, r, light, share, c, a, b,
+                push * c[NORMAL] + f1 * c[TANGENT_1] + f2 * c[TANGENT_2],
+                push * c[NORMAL + 1] + f1 * c[TANGENT_1 + 1] + f2 * c[TANGENT_2 + 1],
+                push * c[NORMAL + 2] + f1 * c[TANGENT_1 + 2] + f2 * c[TANGENT_2 + 2],
+            )  # fmt: skip
+        if worst == 0.0:
+            return
+
+
+@njit(cache=True)
+def _solve(velocity, spin, r, light, share, contacts, one, other, h, pushing, soft, hard, free):
+    """One round over all contacts. `soft` and `hard` are (rate, mass share, impulse share) between bodies, and against
+    what does not give."""
+    for k in range(len(contacts)):
+        c, a, b = contacts[k], one[k], other[k]
+        if not pushing and c[PUSH] == 0.0 and c[NOW] > 0.0:
+            continue  # it may still bounce when it gets there
+        nx, ny, nz = c[NORMAL], c[NORMAL + 1], c[NORMAL + 2]
+        vx, vy, vz = _closing(velocity, spin, c, a, b)
+        speed = vx * nx + vy * ny + vz * nz
+        bias, mass, keep = 0.0, 1.0, 0.0
+        if c[NOW] > 0.0:
+            bias = c[NOW] / h
+        elif pushing:
+            rate, mass, keep = hard if light[a] == 0.0 or light[b] == 0.0 else soft
+            bias = max(rate * c[NOW], -FASTEST_PUSH)
+        if c[PUSH] == 0.0 and speed < 0.0 and c[NOW] + h * speed <= 0.0:
+            c[HIT] = max(c[HIT], -speed)
+        push = max(0.0, c[PUSH] - c[MASS_N] * mass * (speed + bias) - keep * c[PUSH])
+        d = push - c[PUSH]
+        c[PUSH] = push
+        if push > 0.0:
+            free[a], free[b] = False, False
+        if d != 0.0:
+            _push(velocity, spin, r, light, share, c, a, b, d * nx, d * ny, d * nz)
+        if c[FRICTION] > 0.0 and (push > 0.0 or c[GRIP] != 0.0 or c[GRIP + 1] != 0.0):
+            vx, vy, vz = _closing(velocity, spin, c, a, b)
+            f1 = c[GRIP] - c[MASS_1] * (vx * c[TANGENT_1] + vy * c[TANGENT_1 + 1] + vz * c[TANGENT_1 + 2])
+            f2 = c[GRIP + 1] - c[MASS_2] * (vx * c[TANGENT_2] + vy * c[TANGENT_2 + 1] + vz * c[TANGENT_2 + 2])
+            size, limit = math.sqrt(f1 * f1 + f2 * f2), c[FRICTION] * push
+            if size > limit:
+                f1, f2 = f1 * limit / size, f2 * limit / size
+            d1, d2 = f1 - c[GRIP], f2 - c[GRIP + 1]
+            c[GRIP], c[GRIP + 1] = f1, f2
+            _push(
+                velocity, spin, r, light, share, c, a, b, d1 * c[TANGENT_1] + d2 * c[TANGENT_2],
+                d1 * c[TANGENT_1 + 1] + d2 * c[TANGENT_2 + 1], d1 * c[TANGENT_1 + 2] + d2 * c[TANGENT_2 + 2],
+            )  # fmt: skip
+        if c[ROLLING] > 0.0 and (push > 0.0 or c[ROLL] != 0.0 or c[ROLL + 1] != 0.0 or c[ROLL + 2] != 0.0):
+            t0 = c[ROLL] - c[MASS_R] * (spin[b, 0] - spin[a, 0])
+            t1 = c[ROLL + 1] - c[MASS_R] * (spin[b, 1] - spin[a, 1])
+            t2 = c[ROLL + 2] - c[MASS_R] * (spin[b, 2] - spin[a, 2])
+            size, limit = math.sqrt(t0 * t0 + t1 * t1 + t2 * t2), c[ROLLING] * push
+            if size > limit:
+                t0, t1, t2 = t0 * limit / size, t1 * limit / size, t2 * limit / size
+            _twist(spin, r, light, share, a, b, t0 - c[ROLL], t1 - c[ROLL + 1], t2 - c[ROLL + 2])
+            c[ROLL], c[ROLL + 1], c[ROLL + 2] = t0, t1, t2
+
+
+@njit(cache=True)
+def softness(hertz, h):
+    """Rate (1/s), mass share and impulse share of a soft constraint of a frequency, in substeps of h seconds."""
+    omega = 2.0 * math.pi * hertz
+    a = 2.0 * DAMPING + h * omega
+    b = h * omega * a
+    return omega / a, b / (1.0 + b), 1.0 / (1.0 + b)
+
+
+@njit(cache=True, nogil=True)
+def advance_bodies(
+    position, q, velocity, spin, r, light, inertia, pull, rate, drift, bite, contacts, one, other, dt, substeps,
+):  # fmt: skip
+    """Move bodies by dt seconds, in place; contacts learn their impulses and hits.
+
+    position, velocity, spin (n, 3), q (n, 4) and r (n, 3, 3) their turns; light (n,) one over the mass, 0 for those that
+    do not give; inertia (n, 3) about the principal axes; pull, drift (n, 3) m/s², rate (n,) 1/s, bite (n,) 1/m as
+    forces have them. contacts (C, CONTACT_WIDTH) between bodies one and other (C,).
+    """
+    n, h = len(light), dt / substeps
+    share = np.zeros((n, 3))
+    for i in range(n):
+        if light[i] > 0.0:
+            for c in range(3):
+                share[i, c] = 1.0 / inertia[i, c]
+    hertz = min(STIFFNESS, 0.25 / h)
+    soft, hard = softness(hertz, h), softness(min(2.0 * hertz, 0.5 / h), h)
+    for k in range(len(contacts)):
+        contacts[k, HIT] = contacts[k, SUM] = 0.0
+        _prepare(position, r, light, share, contacts[k], one[k], other[k])
+    free = np.empty(n, np.bool_)  # touched by nobody in a substep: such bodies fall as the closed form has it
+    for step in range(substeps):
+        free[:] = True
+        for i in range(n):
+            if light[i] == 0.0:
+                continue
+            speed = math.sqrt(velocity[i, 0] ** 2 + velocity[i, 1] ** 2 + velocity[i, 2] ** 2)
+            left = 1.0 / ((1.0 + h * rate[i]) * (1.0 + h * bite[i] * speed))
+            for c in range(3):
+                velocity[i, c] = (velocity[i, c] + h * (pull[i, c] + drift[i, c])) * left
+        for k in range(len(contacts)):
+            c, a, b = contacts[k], one[k], other[k]
+            if step > 0:
+                _place(position, r, c, a, b)
+            if c[PUSH] != 0.0:
+                _push(
+                    velocity, spin, r, light, share, c, a, b,
+                    c[PUSH] * c[NORMAL] + c[GRIP] * c[TANGENT_1] + c[GRIP + 1] * c[TANGENT_2],
+                    c[PUSH] * c[NORMAL + 1] + c[GRIP] * c[TANGENT_1 + 1] + c[GRIP + 1] * c[TANGENT_2 + 1],
+                    c[PUSH] * c[NORMAL + 2] + c[GRIP] * c[TANGENT_1 + 2] + c[GRIP + 1] * c[TANGENT_2 + 2],
+                )  # fmt: skip
+                _twist(spin, r, light, share, a, b, c[ROLL], c[ROLL + 1], c[ROLL + 2])
+        _bounce(position, velocity, spin, r, light, share, contacts, one, other, h, free)
+        _solve(velocity, spin, r, light, share, contacts, one, other, h, True, soft, hard, free)
+        for i in range(n):
+            if free[i] and light[i] > 0.0:
+                for c in range(3):
+                    position[i, c] -= 0.5 * h * h * pull[i, c]
+            _spin_on(position, q, velocity, spin, r, light, inertia, i, h)
+        for k in range(len(contacts)):
+            _place(position, r, contacts[k], one[k], other[k])
+        _solve(velocity, spin, r, light, share, contacts, one, other, h, False, soft, hard, free)
+        for k in range(len(contacts)):
+            contacts[k, SUM] += contacts[k, PUSH]

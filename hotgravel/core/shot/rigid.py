@@ -1,0 +1,168 @@
+"""Rigid bodies: which prop is one, of what, how many copies of it, and how they begin."""
+
+from collections.abc import Iterator, Mapping
+from typing import ClassVar, Literal
+
+from hotgravel.core.drive.value import Value
+from hotgravel.core.shot.fields import choice, clause, dial, refer
+from hotgravel.core.shot.row import Clause, Ref, Row
+
+MOST_BODIES = 20_000
+
+
+class Itself(Clause):
+    kind: Literal["itself"] = "itself"
+    title: ClassVar[str] = "as it stands"
+    phrase: ClassVar[str] = ""
+
+
+class Many(Clause):
+    """What all copies state: how they differ."""
+
+    size_spread: float = dial(
+        "%", 0.0, label="size spread", soft=(0.0, 0.5), low=0.0, high=0.9,
+        help="Each copy's size differs by up to this share, either way.",
+    )  # fmt: skip
+    turn: Literal["alike", "upright", "any"] = choice(
+        {"alike": "all alike", "upright": "turned about the upright", "any": "turned any way"}, "alike", label="turned",
+        help="How they stand: as the prop does, turned by chance about the upright, or any way.",
+    )  # fmt: skip
+    seed: int = dial(
+        "count", 1, label="seed", soft=(1, 100), low=0, high=2**32 - 1, whole=True,
+        help="Another number is another throw of the dice with the same dials.",
+    )  # fmt: skip
+
+
+class Stacked(Many):
+    kind: Literal["stacked"] = "stacked"
+    title: ClassVar[str] = "stacked"
+    phrase: ClassVar[str] = "{across} across, {up} up and {deep} deep, {gap} apart"
+    across: int = dial("count", 3, label="across", soft=(1, 20), low=1, high=500, whole=True, help="Along x.")
+    up: int = dial("count", 3, label="up", soft=(1, 20), low=1, high=500, whole=True, help="One upon another.")
+    deep: int = dial("count", 1, label="deep", soft=(1, 20), low=1, high=500, whole=True, help="Along z.")
+    gap: float = dial(
+        "m", 0.0, label="gap", soft=(0.0, 0.5), low=0.0, high=1e4,
+        help="From one to the next, beside the width of its box. 0 lets them touch.",
+    )  # fmt: skip
+
+    def complaints(self) -> Iterator[tuple[str, str]]:
+        if self.across * self.up * self.deep > MOST_BODIES:
+            many = self.across * self.up * self.deep
+            yield "across", f"That is {many:,} bodies. Accepted: {MOST_BODIES:,} in all.".replace(",", " ")
+
+
+class Scattered(Many):
+    kind: Literal["scattered"] = "scattered"
+    title: ClassVar[str] = "scattered"
+    phrase: ClassVar[str] = "{count} times over {on}, {lift} above it"
+    count: int = dial(
+        "count", 40, label="count", soft=(5, 500), low=1, high=MOST_BODIES, whole=True,
+        help="How many. Those that would begin inside one another are left out.",
+    )  # fmt: skip
+    on: Ref = refer("prop", label="on", help="The prop whose surface they are scattered over, evenly.")
+    lift: float = dial(
+        "m", 0.0, label="lift", soft=(0.0, 2.0), low=0.0, high=1e4,
+        help="How far above the surface they begin, beside their own size.",
+    )  # fmt: skip
+
+
+class Poured(Many):
+    kind: Literal["poured"] = "poured"
+    title: ClassVar[str] = "poured"
+    phrase: ClassVar[str] = "out of {source}, {rate}, from frame {start} to {end}, at {speed}"
+    source: Ref = refer("prop", label="out of", help="The prop whose volume, or surface if it has none, they leave.")
+    rate: Value = dial(
+        "/s", 20.0, label="rate", soft=(1.0, 200.0), low=0.0, high=5000.0, drivable=True,
+        help="Bodies a second. One that would begin inside another waits for room.",
+    )  # fmt: skip
+    start: int = dial(
+        "frame", 1, label="start", soft=(1, 120), low=-100_000, high=1_000_000, whole=True,
+        help="The first ones leave right after this frame.",
+    )  # fmt: skip
+    end: int = dial(
+        "frame", 48, label="end", soft=(1, 240), low=-100_000, high=1_000_000, whole=True,
+        help="None leave after this frame.",
+    )  # fmt: skip
+    speed: Value = dial(
+        "m/s", 1.0, label="speed", soft=(0.0, 10.0), low=0.0, high=1e4, drivable=True,
+        help="How fast they leave, straight down.",
+    )  # fmt: skip
+    speed_spread: float = dial(
+        "%", 0.2, label="speed spread", soft=(0.0, 1.0), low=0.0, high=1.0,
+        help="Each one's speed differs by up to this share, either way.",
+    )  # fmt: skip
+    spin: float = dial(
+        "°/s", 0.0, label="spin", soft=(0.0, 720.0), low=0.0, high=1e5,
+        help="How fast each turns at most as it leaves, about an axis of its own.",
+    )  # fmt: skip
+
+    def complaints(self) -> Iterator[tuple[str, str]]:
+        if self.end <= self.start:
+            yield "end", f"It ends at frame {self.end}, not after its start. Accepted: {self.start + 1} or later."
+
+
+class Rigid(Row):
+    kind: Literal["rigid"] = "rigid"
+    section: ClassVar[str] = "matter"
+    title: ClassVar[str] = "rigid body"
+    does: ClassVar[str] = (
+        "Makes a prop a body with a mass, or many copies of it: it falls, rolls, is hit and comes to rest."
+    )
+    phrase: ClassVar[str] = (
+        "The {prop} is rigid, {copies}, of {density}; it bounces {bounce}, friction {friction}; it begins {begins}."
+    )
+    prop: Ref = refer("prop", label="prop", help="A closed shape: its mass, centre and inertia follow from it.")
+    copies: Itself | Stacked | Scattered | Poured = clause(
+        label="copies", help="The prop itself, or copies of it.", default=Itself
+    )
+    density: float = dial(
+        "kg/m³", 2900.0, label="density", soft=(200.0, 8000.0), above=0.0, high=1e6,
+        help="Basalt 2 900, concrete 2 400, water 1 000, dry pine 500, iron 7 900. Heavier ones push lighter ones away.",
+    )  # fmt: skip
+    bounce: Value = dial(
+        "", 0.1, label="bounce", soft=(0.0, 0.9), low=0.0, high=1.0, drivable=True,
+        help="Speed kept straight off what it hits; the livelier of two that meet counts. 0 lands dead, 0.1 is stone on "
+        "earth, 0.8 a rubber ball. Hits slower than 0.3 m/s do not bounce.",
+    )  # fmt: skip
+    friction: Value = dial(
+        "", 0.6, label="friction", soft=(0.0, 1.2), low=0.0, high=10.0, drivable=True,
+        help="Grip. Where two meet, the root of both multiplied counts: on a slope they slide where its tangent is above.",
+    )  # fmt: skip
+    rolling: Value = dial(
+        "%", 0.01, label="rolling resistance", soft=(0.0, 0.1), low=0.0, high=1.0, drivable=True,
+        help="What keeps round ones from rolling for ever, as a share of their radius: 1 % hard ground, 10 % loose cinder.",
+    )  # fmt: skip
+    begins: Literal["loose", "held", "following"] = choice(
+        {"loose": "loose", "held": "held in place", "following": "following its keys"}, "loose", label="begins",
+        help="Loose from the first frame; held in place until a cue lets it go; or led by the prop's keys, and let go by a "
+        "cue with the velocity that it then has.",
+    )  # fmt: skip
+    state: Ref | None = refer(
+        "state",
+        label="state",
+        none="no state",
+        help="The state of bodies that it begins in, for forces and cues to ask for.",
+    )
+    parts: int = dial(
+        "count", 1, label="convex parts", soft=(1, 8), low=1, high=32, whole=True,
+        help="A mesh with hollows meets others with its hull; more parts follow it more closely and take longer.",
+    )  # fmt: skip
+    temperature: float = dial(
+        "°C", 20.0, label="temperature", soft=(0.0, 1200.0), low=-273.15, high=1e6,
+        help="How hot it is. Numbers and tints can vary over it.",
+    )  # fmt: skip
+
+    def birth(self, names: Mapping[str, str], parent: int) -> str:
+        return f"Began as {names[self.prop]}, {self.copies.title}, {type(self).begins_words[self.begins]}."
+
+    begins_words: ClassVar[Mapping[str, str]] = {
+        "loose": "loose", "held": "held in place", "following": "following its keys",
+    }  # fmt: skip
+
+    def idle(self) -> frozenset[str]:
+        return frozenset()
+
+    @property
+    def single(self) -> bool:
+        """Whether the body is the prop itself."""
+        return isinstance(self.copies, Itself)

@@ -1,0 +1,69 @@
+// Pieces: meshes that are kept once a run, each drawn as often as there are elements with it.
+import * as THREE from "../vendor/three/three.module.js";
+import { roughen } from "./roughen.js";
+import { fetchPacked } from "./wire.js";
+
+export class Pieces {
+  constructor(stage) {
+    this.stage = stage;
+    this.object = new THREE.Group();
+    this.meshes = [];
+    this.run = null;
+  }
+
+  resize() {}
+
+  async load(run, matter) {
+    this.run = run;
+    this.clear();
+    const got = await fetchPacked(`/runs/${run}/meshes/${matter}.bin`);
+    if (!got || this.run !== run) return;
+    for (const old of this.object.children.slice()) { old.geometry.dispose(); old.dispose(); this.object.remove(old); }
+    this.meshes = got.groups.map(({ vertices, faces }) => {
+      const geometry = new THREE.BufferGeometry();
+      geometry.setAttribute("position", new THREE.BufferAttribute(vertices, 3));
+      geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(faces), 1));
+      geometry.computeVertexNormals();
+      return { geometry, instances: null };
+    });
+    if (this.wanted) this.show(run, ...this.wanted);
+  }
+
+  show(run, crowd, look, blur) {
+    this.wanted = [crowd, look, blur];
+    if (this.run !== run) { this.load(run, crowd.name); return; }
+    const counts = this.meshes.map(() => 0);
+    for (let i = 0; i < crowd.count; i++) counts[crowd.piece[i]]++;
+    this.meshes.forEach((mesh, n) => this.room(mesh, counts[n] ?? 0));
+    const at = new THREE.Vector3(), turn = new THREE.Quaternion(), size = new THREE.Vector3(), pose = new THREE.Matrix4(), colour = new THREE.Color();
+    const filled = this.meshes.map(() => 0);
+    for (let i = 0; i < crowd.count; i++) {
+      const n = crowd.piece[i], instances = this.meshes[n]?.instances;
+      if (!instances) continue;
+      pose.compose(at.fromArray(crowd.position, 3 * i), turn.fromArray(crowd.turn, 4 * i), size.setScalar(crowd.scale[i]));
+      instances.setMatrixAt(filled[n], pose);
+      instances.setColorAt(filled[n]++, colour.fromArray(look.colours, 3 * i));
+    }
+    for (const { instances } of this.meshes) {
+      if (!instances) continue;
+      instances.instanceMatrix.needsUpdate = true;
+      if (instances.instanceColor) instances.instanceColor.needsUpdate = true;
+    }
+    this.stage.later();
+  }
+
+  // An instanced mesh with room for so many.
+  room(mesh, count) {
+    if (!mesh.instances || mesh.instances.instanceMatrix.count < count) {
+      if (mesh.instances) { this.object.remove(mesh.instances); mesh.instances.dispose(); }
+      const material = new THREE.MeshStandardMaterial({ roughness: 0.95, metalness: 0, flatShading: true });
+      roughen(material);
+      mesh.instances = new THREE.InstancedMesh(mesh.geometry, material, Math.max(count, 1));
+      mesh.instances.frustumCulled = false;
+      this.object.add(mesh.instances);
+    }
+    mesh.instances.count = count;
+  }
+
+  clear() { for (const { instances } of this.meshes) if (instances) instances.count = 0; this.wanted = null; }
+}
