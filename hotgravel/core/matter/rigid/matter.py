@@ -42,6 +42,7 @@ from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.matter import Tint
+from hotgravel.core.shot.props import Sphere
 from hotgravel.core.shot.rigid import MOST_BODIES, Poured, Rigid
 
 SUBSTEPS, RATE = 4, 384.0  # in a step at least, and in a second
@@ -96,7 +97,8 @@ class RigidSolver:
         none = nothing[:, 0]
         advance_bodies(
             place, q, velocity, spin, Rotation.from_quat(q).as_matrix(), np.concatenate([light, none]),
-            np.concatenate([self._inertia(bodies), nothing]), np.concatenate([pull, nothing]),
+            np.concatenate([self._inertia(bodies), nothing]), self._balls(bodies, len(there.which)),
+            np.concatenate([pull, nothing]),
             np.concatenate([rate, none]), np.concatenate([drift, nothing]), np.concatenate([bite, none]),
             new.table, new.one, new.other, dt, max(SUBSTEPS, int(np.ceil(RATE * dt - 1e-9))),
         )  # fmt: skip
@@ -236,6 +238,11 @@ class RigidSolver:
             made[bodies.source == role.number] = role.model.inertia / role.model.volume
         result: Array = made * (bodies.mass * bodies.scale**2)[:, None]
         return result
+
+    def _balls(self, bodies: Bodies, obstacles: int) -> Array:
+        """Which bodies are balls; no obstacle turns under what touches it."""
+        made = np.array([isinstance(role.prop.shape, Sphere) for role in self.roles])
+        return np.append(made[bodies.piece], np.zeros(obstacles, bool))
 
     def _wake(self, bodies: Bodies, contacts: Contacts, steady: Array, there: Standing) -> None:
         """Bodies wake that are moved, that feel other forces, or whose neighbours woke, moved or are gone."""

@@ -142,20 +142,31 @@ def _mass(r, light, share, c, a, b, x, y, z):
 
 
 @njit(cache=True)
-def _place(position, r, c, a, b):
-    """Arms from the bodies' centres to where they touch, and the gap as it is now."""
+def _arm(r, c, i, anchor, arm, balls, k):
+    """A coordinate of the arm from a body's centre to where it touches: the surface of a ball rolls on under it."""
+    if balls[i]:
+        return c[arm + k]
+    return r[i, k, 0] * c[anchor] + r[i, k, 1] * c[anchor + 1] + r[i, k, 2] * c[anchor + 2]
+
+
+@njit(cache=True)
+def _place(position, r, c, a, b, balls):
+    """The gap as it is now. Impulses act where the bodies touched at the step's start: a place that turned with them
+    would brake what rolls."""
     gap = c[GAP]
     for k in range(3):
-        c[ARM_A + k] = r[a, k, 0] * c[ANCHOR_A] + r[a, k, 1] * c[ANCHOR_A + 1] + r[a, k, 2] * c[ANCHOR_A + 2]
-        c[ARM_B + k] = r[b, k, 0] * c[ANCHOR_B] + r[b, k, 1] * c[ANCHOR_B + 1] + r[b, k, 2] * c[ANCHOR_B + 2]
-        gap += (position[b, k] + c[ARM_B + k] - position[a, k] - c[ARM_A + k]) * c[NORMAL + k]
+        reach = _arm(r, c, b, ANCHOR_B, ARM_B, balls, k) - _arm(r, c, a, ANCHOR_A, ARM_A, balls, k)
+        gap += (position[b, k] + reach - position[a, k]) * c[NORMAL + k]
     c[NOW] = gap
 
 
 @njit(cache=True)
-def _prepare(position, r, light, share, c, a, b):
-    """Tangents and the masses that answer."""
-    _place(position, r, c, a, b)
+def _prepare(r, light, share, c, a, b):
+    """Arms, tangents and the masses that answer."""
+    for k in range(3):
+        c[ARM_A + k] = r[a, k, 0] * c[ANCHOR_A] + r[a, k, 1] * c[ANCHOR_A + 1] + r[a, k, 2] * c[ANCHOR_A + 2]
+        c[ARM_B + k] = r[b, k, 0] * c[ANCHOR_B] + r[b, k, 1] * c[ANCHOR_B + 1] + r[b, k, 2] * c[ANCHOR_B + 2]
+    c[NOW] = c[GAP]
     nx, ny, nz = c[NORMAL], c[NORMAL + 1], c[NORMAL + 2]
     if abs(nx) < 0.57735:
         tx, ty, tz = 0.0, nz, -ny
@@ -191,11 +202,17 @@ def _bounce(position, velocity, spin, r, light, share, contacts, one, other, h, 
                 continue
             c[HIT] = max(c[HIT], -speed)
             push = -(1.0 + c[BOUNCE]) * speed * c[MASS_N]
+            _push(velocity, spin, r, light, share, c, a, b, push * c[NORMAL], push * c[NORMAL + 1], push * c[NORMAL + 2])
+            vx, vy, vz = _closing(velocity, spin, c, a, b)
             f1 = -(vx * c[TANGENT_1] + vy * c[TANGENT_1 + 1] + vz * c[TANGENT_1 + 2]) * c[MASS_1]
             f2 = -(vx * c[TANGENT_2] + vy * c[TANGENT_2 + 1] + vz * c[TANGENT_2 + 2]) * c[MASS_2]
             size, limit = math.sqrt(f1 * f1 + f2 * f2), c[FRICTION] * push
             if size > limit:
                 f1, f2 = f1 * limit / size, f2 * limit / size
+            _push(
+                velocity, spin, r, light, share, c, a, b, f1 * c[TANGENT_1] + f2 * c[TANGENT_2],
+                f1 * c[TANGENT_1 + 1] + f2 * c[TANGENT_2 + 1], f1 * c[TANGENT_1 + 2] + f2 * c[TANGENT_2 + 2],
+            )  # fmt: skip
             c[SUM] += push
             free[a], free[b] = False, False
             # It meets on the way through the substep, and goes back for the rest of it.
@@ -205,12 +222,6 @@ def _bounce(position, velocity, spin, r, light, share, contacts, one, other, h, 
                 position[b, x] -= light[b] * early * c[NORMAL + x]
             c[NOW] = min(c[NOW], 0.0)
             worst = max(worst, -speed)
-            _push(
-                velocity, spin, r, light, share, c, a, b,
-                push * c[NORMAL] + f1 * c[TANGENT_1] + f2 * c[TANGENT_2],
-                push * c[NORMAL + 1] + f1 * c[TANGENT_1 + 1] + f2 * c[TANGENT_2 + 1],
-                push * c[NORMAL + 2] + f1 * c[TANGENT_1 + 2] + f2 * c[TANGENT_2 + 2],
-            )  # fmt: skip
         if worst == 0.0:
             return
 
@@ -276,12 +287,13 @@ def softness(hertz, h):
 
 @njit(cache=True, nogil=True)
 def advance_bodies(
-    position, q, velocity, spin, r, light, inertia, pull, rate, drift, bite, contacts, one, other, dt, substeps,
+    position, q, velocity, spin, r, light, inertia, balls, pull, rate, drift, bite, contacts, one, other, dt, substeps,
 ):  # fmt: skip
     """Move bodies by dt seconds, in place; contacts learn their impulses and hits.
 
     position, velocity, spin (n, 3), q (n, 4) and r (n, 3, 3) their turns; light (n,) one over the mass, 0 for those that
-    do not give; inertia (n, 3) about the principal axes; pull, drift (n, 3) m/s², rate (n,) 1/s, bite (n,) 1/m as
+    do not give; inertia (n, 3) about the principal axes; balls
+    (n,) tells which are round; pull, drift (n, 3) m/s², rate (n,) 1/s, bite (n,) 1/m as
     forces have them. contacts (C, CONTACT_WIDTH) between bodies one and other (C,).
     """
     n, h = len(light), dt / substeps
@@ -294,7 +306,7 @@ def advance_bodies(
     soft, hard = softness(hertz, h), softness(min(2.0 * hertz, 0.5 / h), h)
     for k in range(len(contacts)):
         contacts[k, HIT] = contacts[k, SUM] = 0.0
-        _prepare(position, r, light, share, contacts[k], one[k], other[k])
+        _prepare(r, light, share, contacts[k], one[k], other[k])
     free = np.empty(n, np.bool_)  # touched by nobody in a substep: such bodies fall as the closed form has it
     for step in range(substeps):
         free[:] = True
@@ -308,7 +320,7 @@ def advance_bodies(
         for k in range(len(contacts)):
             c, a, b = contacts[k], one[k], other[k]
             if step > 0:
-                _place(position, r, c, a, b)
+                _place(position, r, c, a, b, balls)
             if c[PUSH] != 0.0:
                 _push(
                     velocity, spin, r, light, share, c, a, b,
@@ -325,7 +337,7 @@ def advance_bodies(
                     position[i, c] -= 0.5 * h * h * pull[i, c]
             _spin_on(position, q, velocity, spin, r, light, inertia, i, h)
         for k in range(len(contacts)):
-            _place(position, r, contacts[k], one[k], other[k])
+            _place(position, r, contacts[k], one[k], other[k], balls)
         _solve(velocity, spin, r, light, share, contacts, one, other, h, False, soft, hard, free)
         for k in range(len(contacts)):
             contacts[k, SUM] += contacts[k, PUSH]
