@@ -29,7 +29,7 @@ def run(tmp_path_factory):
 def test_run_ends_with_one_line_of_json(run):
     folder, told = run
     assert told["frames"] == [1, 2, 3, 4, 5, 6]
-    assert told["gauges"]["particles"] == 10_000
+    assert told["gauges"]["matter"]["particles"]["count"] == 10_000
     assert told["gauges"]["steps"] >= 4
     assert told["seconds"]["motion"] > 0
     assert told["paths"]["frames"] == str(folder / "frames")

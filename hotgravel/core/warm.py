@@ -19,13 +19,17 @@ _ENTER = {"kind": "enter", "state": "flight"}  # nothing is removed: kernels tha
 _SHOT: dict[str, Any] = {
     "format": "hotgravel.shot", "version": 1, "name": "warm",
     "set": [{"kind": "prop", "id": "vent", "name": "vent", "shape": {"kind": "sphere"}},
+            {"kind": "prop", "id": "ground", "name": "ground", "shape": {"kind": "plane"}, "position": [0, -3, 0]},
+            {"kind": "prop", "id": "ring", "name": "ring", "shape": {"kind": "torus"}, "position": [0, -2, 0]},
+            {"kind": "prop", "id": "crate", "name": "crate", "shape": {"kind": "box"}, "position": [9, -2.5, 0]},
             {"kind": "field", "id": "air", "name": "air", "file": "air.npz"},
             {"kind": "zone", "id": "patches", "name": "patches", "shape": {"kind": "patches"}},
             {"kind": "zone", "id": "ball", "name": "ball", "shape": {"kind": "ball"}},
             {"kind": "zone", "id": "block", "name": "block", "shape": {"kind": "block"}}],
     "matter": [
         {"kind": "state", "id": "flight", "name": "flight"},
-        {"kind": "collision", "id": "landing", "props": ["vent"]},
+        {"kind": "collision", "id": "landing", "props": ["vent", "ground", "ring"]},
+        {"kind": "rigid", "id": "crates", "prop": "crate", "copies": {"kind": "stacked", "across": 1}},
         {"kind": "apart", "id": "apart"},
         {"kind": "skin", "id": "skin"},
         {"kind": "growth", "id": "growth", "share": {"kind": "response", "low": 0.5}},

@@ -98,12 +98,12 @@ class Studio:
             known = runs.identical(session, shot_id, world.fingerprint)
             if known and len(self.frames(known.id).frames()) == known.last - known.first + 1:
                 known.revision = there.head  # names and paint may differ, the result does not
-                return Started(known, shot, world.notes, found=True)
+                return Started(known, shot, world.setting.notes, found=True)
             made = runs.create(session, shot_id, there.head, shot, world.fingerprint)
             session.flush()
             kept, whose = self._take_over(session, made, shot, world)
         self.farm.send(made.id, shot.dump(), self.run_folder(made.id), self.meshes)
-        notes = world.notes
+        notes = world.setting.notes
         if kept:
             notes = (f"Kept frames {kept[0]} to {kept[-1]} of run {whose}: nothing that matters there changed.", *notes)
         return Started(made, shot, (*removed, *notes), found=False)

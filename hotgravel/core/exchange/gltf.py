@@ -1,131 +1,102 @@
-"""A frame as binary glTF 2.0: props and skins as meshes, the particles as points with attributes.
+"""Binary glTF 2.0: a frame with all that is in it, or a whole run of what moves as animated nodes.
 
-Source: the glTF 2.0 specification (ISO/IEC 12113:2022). It fixes metres and y up, so a wish
-for another unit or axis is met by a node that turns and scales the whole. Velocity, radius,
-id and state are application attributes, with names that begin with an underscore.
+Source: the glTF 2.0 specification (ISO/IEC 12113:2022). It fixes metres and y up, so a wish for another unit or axis is
+met by a node that turns and scales the whole. Velocity, radius, id and state are application attributes, with names
+that begin with an underscore.
 """
 
 import json
 import struct
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import numpy as np
 
 from hotgravel.core.colour import linear, rgb_of
-from hotgravel.core.exchange.take import Array, Step, Take, Wish
+from hotgravel.core.exchange.take import Array, Material, Step, Take, Wish
+from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.streaks import streak_of
+from hotgravel.core.shape.pose import moves
 
 FLOAT, UINT, POINTS, LINES, TRIANGLES = 5126, 5125, 0, 1, 4
 ARRAY_BUFFER, ELEMENT_BUFFER = 34962, 34963
+TYPES = {1: "SCALAR", 3: "VEC3", 4: "VEC4"}
 
 
-class _Binary:
-    """The one buffer of a file, with the views and accessors into it."""
+class _Document:
+    """A file in the making: its one buffer with the views and accessors into it, and the lists that the format has."""
 
-    def __init__(self) -> None:
+    def __init__(self, wish: Wish) -> None:
         self.data = bytearray()
         self.views: list[dict[str, Any]] = []
         self.accessors: list[dict[str, Any]] = []
+        self.meshes: list[dict[str, Any]] = []
+        self.materials: list[dict[str, Any]] = []
+        self.nodes: list[dict[str, Any]] = [_root(wish)]
+        self.known: dict[Material, int] = {}
 
-    def add(self, array: Array, *, target: int = ARRAY_BUFFER, bounds: bool = False) -> int:
+    def add(self, array: Array, *, target: int | None = ARRAY_BUFFER, bounds: bool = False) -> int:
+        """An accessor to an array (n,), (n, 3) or (n, 4)."""
         integer = array.dtype.kind in "iu"
         packed = np.ascontiguousarray(array, "<u4" if integer else "<f4")
-        self.views.append({"buffer": 0, "byteOffset": len(self.data), "byteLength": packed.nbytes, "target": target})
+        view: dict[str, Any] = {"buffer": 0, "byteOffset": len(self.data), "byteLength": packed.nbytes}
+        self.views.append(view | ({"target": target} if target else {}))
         self.data += packed.tobytes()
         accessor: dict[str, Any] = {
-            "bufferView": len(self.views) - 1,
-            "componentType": UINT if integer else FLOAT,
-            "count": len(packed),
-            "type": "VEC3" if packed.ndim == 2 else "SCALAR",
-        }
+            "bufferView": len(self.views) - 1, "componentType": UINT if integer else FLOAT, "count": len(packed),
+            "type": TYPES[packed.shape[1] if packed.ndim == 2 else 1],
+        }  # fmt: skip
         if bounds:
-            accessor |= {"min": packed.min(axis=0).tolist(), "max": packed.max(axis=0).tolist()}
+            least, most = np.atleast_1d(packed.min(axis=0)), np.atleast_1d(packed.max(axis=0))
+            accessor |= {"min": least.tolist(), "max": most.tolist()}
         self.accessors.append(accessor)
         return len(self.accessors) - 1
 
+    def mesh(
+        self, name: str, mode: int, material: Material | None = None, indices: Array | None = None, **attributes: Array
+    ) -> int:  # fmt: skip
+        """A mesh of one primitive; POSITION is among its attributes."""
+        primitive: dict[str, Any] = {
+            "attributes": {n: self.add(array, bounds=n == "POSITION") for n, array in attributes.items()}, "mode": mode,
+        }  # fmt: skip
+        if indices is not None:
+            primitive["indices"] = self.add(indices.ravel().astype(np.uint32), target=ELEMENT_BUFFER)
+        if material is not None:
+            primitive["material"] = self.material(material)
+        self.meshes.append({"name": name, "primitives": [primitive]})
+        return len(self.meshes) - 1
 
-def write_gltf(take: Take, wish: Wish) -> Iterator[Step]:
-    """One file a frame."""
-    props = [(p, *take.triangles(p)) for p in take.shot.props]
-    for frame in wish.frames:
-        yield wish.name(take, frame, ".glb"), _glb(take, wish, frame, props)
+    def material(self, wanted: Material) -> int:
+        if wanted not in self.known:
+            self.known[wanted] = len(self.materials)
+            glow = {"emissiveFactor": [wanted.glow * c for c in wanted.colour]} if wanted.glow else {}
+            surface = {
+                "baseColorFactor": [*wanted.colour, 1.0], "roughnessFactor": wanted.roughness, "metallicFactor": 0.0
+            }  # fmt: skip
+            self.materials.append({"name": wanted.name, "pbrMetallicRoughness": surface, **glow})
+        return self.known[wanted]
 
+    def node(self, name: str, mesh: int, **more: Any) -> int:
+        self.nodes.append({"name": name, "mesh": mesh, **more})
+        return len(self.nodes) - 1
 
-def _glb(take: Take, wish: Wish, frame: int, props: list[tuple[Any, Array, Array]]) -> bytes:
-    binary = _Binary()
-    meshes: list[dict[str, Any]] = []
-    nodes: list[dict[str, Any]] = [_root(wish)]
-    poses = take.poses(frame)
-    for prop, vertices, faces in props:
-        if prop.id not in poses:
-            continue
-        primitive = {
-            "attributes": {"POSITION": binary.add(vertices, bounds=True)},
-            "indices": binary.add(faces.ravel().astype(np.uint32), target=ELEMENT_BUFFER),
-            "mode": TRIANGLES,
-        }
-        meshes.append({"name": prop.id, "primitives": [primitive]})
-        pose = poses[prop.id]
-        nodes.append({
-            "name": prop.name, "mesh": len(meshes) - 1, "translation": pose.position.tolist(),
-            "rotation": pose.quaternion.tolist(), "scale": [pose.scale] * 3,
-        })  # fmt: skip
-    for row in (skin.id for skin in take.shot.skins):
-        skin = take.store.skin(frame, row)
-        if len(skin["faces"]):
-            attributes = {
-                "POSITION": binary.add(skin["vertices"], bounds=True),
-                "COLOR_0": binary.add(linear(rgb_of(skin["colour"]))),
-                "_VELOCITY": binary.add(skin["velocity"]),
-            }
-            corners = binary.add(skin["faces"].ravel().astype(np.uint32), target=ELEMENT_BUFFER)
-            meshes.append(
-                {"name": row, "primitives": [{"attributes": attributes, "indices": corners, "mode": TRIANGLES}]}
-            )
-            nodes.append({"name": row, "mesh": len(meshes) - 1})
-    particles = take.store.particles(frame, ("position", "velocity", "radius", "id", "state"))
-    if len(particles["id"]):
-        attributes = {
-            "POSITION": binary.add(particles["position"], bounds=True),
-            "_VELOCITY": binary.add(particles["velocity"]),
-            "_RADIUS": binary.add(particles["radius"]),
-            "_ID": binary.add(particles["id"].astype(np.float32)),
-            "_STATE": binary.add(particles["state"].astype(np.float32)),
-        }
-        meshes.append({"name": "particles", "primitives": [{"attributes": attributes, "mode": POINTS}]})
-        nodes.append({"name": "particles", "mesh": len(meshes) - 1})
-    for streaks in take.shot.streaks:
-        made = streak_of(take.shot, take.store, frame, streaks)
-        points = made["points"]
-        if not points.size:
-            continue
-        first = np.arange(points.shape[0] * points.shape[1], dtype=np.uint32).reshape(points.shape[:2])
-        ends = np.stack([first[:, :-1], first[:, 1:]], axis=2)
-        attributes = {
-            "POSITION": binary.add(points.reshape(-1, 3), bounds=True),
-            "COLOR_0": binary.add(linear(rgb_of(np.repeat(made["colour"], points.shape[1])))),
-        }
-        indices = binary.add(ends.ravel(), target=ELEMENT_BUFFER)
-        meshes.append(
-            {"name": streaks.id, "primitives": [{"attributes": attributes, "indices": indices, "mode": LINES}]}
-        )
-        nodes.append({"name": streaks.id, "mesh": len(meshes) - 1})
-    nodes[0]["children"] = list(range(1, len(nodes)))
-    facts = take.origin | {"frame": frame, "rate": take.shot.finish.rate}
-    document = {
-        "asset": {"version": "2.0", "generator": "Hot Gravel", "extras": facts},
-        "scene": 0, "scenes": [{"name": take.shot.name, "nodes": [0]}], "nodes": nodes, "meshes": meshes,
-        "accessors": binary.accessors, "bufferViews": binary.views, "buffers": [{"byteLength": len(binary.data)}],
-    }  # fmt: skip
-    text = json.dumps(document).encode()
-    text += b" " * (-len(text) % 4)
-    data = bytes(binary.data) + b"\0" * (-len(binary.data) % 4)
-    total = 12 + 8 + len(text) + 8 + len(data)
-    return b"".join([
-        struct.pack("<4sII", b"glTF", 2, total), struct.pack("<I4s", len(text), b"JSON"), text,
-        struct.pack("<I4s", len(data), b"BIN\0"), data,
-    ])  # fmt: skip
+    def packed(self, take: Take, facts: dict[str, Any], **more: Any) -> bytes:
+        """The whole file."""
+        self.nodes[0]["children"] = list(range(1, len(self.nodes)))
+        document = {
+            "asset": {"version": "2.0", "generator": "Hot Gravel", "extras": take.origin | facts},
+            "scene": 0, "scenes": [{"name": take.shot.name, "nodes": [0]}], "nodes": self.nodes, "meshes": self.meshes,
+            "materials": self.materials, "accessors": self.accessors, "bufferViews": self.views,
+            "buffers": [{"byteLength": len(self.data)}],
+        }  # fmt: skip
+        text = json.dumps({name: value for name, value in (document | more).items() if value != []}).encode()
+        text += b" " * (-len(text) % 4)
+        data = bytes(self.data) + b"\0" * (-len(self.data) % 4)
+        total = 12 + 8 + len(text) + 8 + len(data)
+        return b"".join([
+            struct.pack("<4sII", b"glTF", 2, total), struct.pack("<I4s", len(text), b"JSON"), text,
+            struct.pack("<I4s", len(data), b"BIN\0"), data,
+        ])  # fmt: skip
 
 
 def _root(wish: Wish) -> dict[str, Any]:
@@ -133,3 +104,137 @@ def _root(wish: Wish) -> dict[str, Any]:
     if wish.up == "z":  # a quarter turn about x takes y to z
         root["rotation"] = [float(np.sqrt(0.5)), 0.0, 0.0, float(np.sqrt(0.5))]
     return root
+
+
+def write_gltf(take: Take, wish: Wish) -> Iterator[Step]:
+    """One file a frame."""
+    for frame in wish.frames:
+        document = _Document(wish)
+        _props(document, take, frame)
+        _skins(document, take, frame)
+        for matter in take.store.matters(frame):
+            OF_KIND[MATTERS[matter].kind](document, take, frame, matter)
+        _streaks(document, take, frame)
+        facts = {"frame": frame, "rate": take.shot.finish.rate}
+        yield wish.name(take, frame, ".glb"), document.packed(take, facts)
+
+
+def _props(document: _Document, take: Take, frame: int) -> None:
+    poses = take.poses(frame)
+    for prop in (p for p in take.shot.props if p.id in poses):
+        vertices, faces = take.triangles(prop)
+        material, pose = take.material(prop), poses[prop.id]
+        mesh = document.mesh(prop.id, TRIANGLES, material, faces, POSITION=vertices)
+        document.node(
+            prop.name, mesh, translation=pose.position.tolist(), rotation=pose.quaternion.tolist(),
+            scale=[pose.scale] * 3,
+        )  # fmt: skip
+
+
+def _skins(document: _Document, take: Take, frame: int) -> None:
+    for row in take.shot.skins:
+        skin = take.store.skin(frame, row.id)
+        if len(skin["faces"]):
+            mesh = document.mesh(
+                row.id, TRIANGLES, Material.skin(row.id, row.look), skin["faces"], POSITION=skin["vertices"],
+                COLOR_0=linear(rgb_of(skin["colour"])), _VELOCITY=skin["velocity"],
+            )  # fmt: skip
+            document.node(row.id, mesh)
+
+
+def _points(document: _Document, take: Take, frame: int, matter: str) -> None:
+    p = take.store.elements(frame, matter, ("position", "velocity", "radius", "id", "state"))
+    if len(p["id"]):
+        mesh = document.mesh(
+            matter, POINTS, POSITION=p["position"], _VELOCITY=p["velocity"], _RADIUS=p["radius"],
+            _ID=p["id"].astype(np.float32), _STATE=p["state"].astype(np.float32),
+        )  # fmt: skip
+        document.node(matter, mesh)
+
+
+def _pieces(document: _Document, take: Take, frame: int, matter: str) -> None:
+    p = take.store.elements(frame, matter, ("position", "turn", "scale", "piece", "id"))
+    meshes = _piece_meshes(document, take, matter)
+    for i in range(len(p["id"])):
+        name, mesh = meshes[int(p["piece"][i])]
+        document.node(
+            f"{name} {p['id'][i]}", mesh, translation=p["position"][i].tolist(), rotation=p["turn"][i].tolist(),
+            scale=[float(p["scale"][i])] * 3,
+        )  # fmt: skip
+
+
+def _piece_meshes(document: _Document, take: Take, matter: str) -> list[tuple[str, int]]:
+    """The name and the mesh of each kind of piece."""
+    made = []
+    for number, mesh in enumerate(take.store.meshes(matter)):
+        name = take.piece_name(number)
+        material = Material.of(name, f"#{int(mesh['colour'][0]):06X}", 0.0)
+        made.append((name, document.mesh(
+            name, TRIANGLES, material, mesh["faces"], POSITION=mesh["vertices"], NORMAL=mesh["normals"]
+        )))  # fmt: skip
+    return made
+
+
+OF_KIND: dict[str, Callable[[_Document, Take, int, str], None]] = {"points": _points, "pieces": _pieces}
+
+
+def _streaks(document: _Document, take: Take, frame: int) -> None:
+    for streaks in take.shot.streaks:
+        made = streak_of(take.shot, take.store, frame, streaks)
+        points = made["points"]
+        if not points.size:
+            continue
+        first = np.arange(points.shape[0] * points.shape[1], dtype=np.uint32).reshape(points.shape[:2])
+        ends = np.stack([first[:, :-1], first[:, 1:]], axis=2)
+        colour = linear(rgb_of(np.repeat(made["colour"], points.shape[1])))
+        mesh = document.mesh(streaks.id, LINES, None, ends, POSITION=points.reshape(-1, 3), COLOR_0=colour)
+        document.node(streaks.id, mesh)
+
+
+def write_animation(take: Take, wish: Wish) -> Iterator[Step]:
+    """One file for all frames: props and pieces as nodes that are animated. What is not there is of no size."""
+    document, samplers, channels = _Document(wish), [], []
+    seconds = (np.array(wish.frames) - wish.frames[0]) / take.shot.finish.rate
+    times = document.add(seconds.astype(np.float32), target=None, bounds=True)
+
+    def animate(node: int, path: str, values: Array) -> None:
+        output = document.add(np.asarray(values, np.float32), target=None)
+        samplers.append({"input": times, "output": output, "interpolation": "LINEAR"})
+        channels.append({"sampler": len(samplers) - 1, "target": {"node": node, "path": path}})
+
+    at = {frame: take.poses(frame) for frame in wish.frames}
+    for prop in take.shot.props:
+        there = [at[frame].get(prop.id) for frame in wish.frames]
+        known = next((pose for pose in there if pose is not None), None)
+        if known is None:
+            continue
+        vertices, faces = take.triangles(prop)
+        node = document.node(
+            prop.name, document.mesh(prop.id, TRIANGLES, take.material(prop), faces, POSITION=vertices),
+            translation=known.position.tolist(), rotation=known.quaternion.tolist(), scale=[known.scale] * 3,
+        )  # fmt: skip
+        if moves(prop) or None in there:
+            animate(node, "translation", np.array([(pose or known).position for pose in there]))
+            animate(node, "rotation", _the_short_way(np.array([(pose or known).quaternion for pose in there])))
+            animate(node, "scale", np.array([[pose.scale if pose else 0.0] * 3 for pose in there]))
+    for matter in (m for m in MATTERS if MATTERS[m].kind == "pieces"):
+        meshes = _piece_meshes(document, take, matter)
+        for name, columns in take.tracks(matter, wish.frames):
+            piece = int(columns["piece"])
+            node = document.node(f"{meshes[piece][0]} {name}", meshes[piece][1])
+            animate(node, "translation", columns["position"])
+            animate(node, "rotation", _the_short_way(columns["turn"]))
+            animate(node, "scale", np.repeat(columns["scale"][:, None], 3, axis=1))
+    yield None
+    animation = [{"name": take.shot.name, "samplers": samplers, "channels": channels}] if channels else []
+    facts = {"first frame": wish.frames[0], "rate": take.shot.finish.rate}
+    yield wish.name(take, None, ".glb"), document.packed(take, facts, animations=animation)
+
+
+def _the_short_way(turns: Array) -> Array:
+    """Quaternions (n, 4) with signs so that each follows from the one before by less than half a turn."""
+    found = np.asarray(turns, float).copy()
+    for i in range(1, len(found)):
+        if found[i] @ found[i - 1] < 0.0:
+            found[i] *= -1.0
+    return found

@@ -8,6 +8,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from hotgravel.core.colour import linear
 from hotgravel.core.picture.still import View
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.place import Place
@@ -26,6 +27,28 @@ Up = Literal["y", "z"]
 File = tuple[str, bytes]
 Step = File | None  # None: a frame is in, and there is no file yet
 LARGEST_PICTURE = 4096
+
+
+@dataclass(frozen=True)
+class Material:
+    """How a surface looks: its colour as linear red, green and blue, how rough it is, and how much of its colour it
+    gives as light."""
+
+    name: str
+    colour: tuple[float, float, float]
+    roughness: float = 0.95
+    glow: float = 0.0
+
+    @classmethod
+    def of(cls, name: str, colour: str, glow: float) -> "Material":
+        """From a colour as #rrggbb."""
+        rgb = linear(np.array([int(colour[i : i + 2], 16) / 255.0 for i in (1, 3, 5)]))
+        return cls(name, (float(rgb[0]), float(rgb[1]), float(rgb[2])), glow=glow)
+
+    @classmethod
+    def skin(cls, name: str, look: str) -> "Material":
+        """That of a skin, which has its colours at its corners."""
+        return cls(name, (1.0, 1.0, 1.0), {"glassy": 0.3, "glowing": 0.7}.get(look, 0.95), float(look == "glowing"))
 
 
 @dataclass(frozen=True)
@@ -52,6 +75,32 @@ class Take:
         """A prop's vertices (V, 3) in its own frame, metres, and faces (F, 3)."""
         vertices, faces, _normals = triangles_of(prop.shape, self.find_mesh)
         return vertices, faces
+
+    def material(self, prop: Prop) -> Material:
+        """How a prop looks."""
+        return Material.of(prop.name, prop.colour, float(prop.shine == "glowing"))
+
+    def piece_name(self, number: int) -> str:
+        """What a run's mesh of pieces is called: as its prop."""
+        rows = self.shot.rigid
+        return self.shot.names()[rows[number].prop] if number < len(rows) else f"piece {number}"
+
+    def tracks(self, matter: str, frames: tuple[int, ...]) -> Iterator[tuple[int, dict[str, Array]]]:
+        """The id of each piece, and its columns over the frames: position, turn and scale, which is 0 where it is not
+        there, and the mesh that it is drawn with."""
+        names = ("id", "position", "turn", "scale", "piece")
+        kept = [self.store.elements(frame, matter, names) for frame in frames]
+        ids = np.unique(np.concatenate([columns["id"] for columns in kept])) if kept else np.zeros(0, np.int64)
+        for number in ids.tolist():
+            at = [np.flatnonzero(columns["id"] == number) for columns in kept]
+            first = next(n for n, found in enumerate(at) if len(found))
+            known, made = first, {name: [] for name in ("position", "turn", "scale")}
+            for n, found in enumerate(at):
+                known = n if len(found) else known
+                for name, values in made.items():
+                    value = kept[known][name][at[known][0]]
+                    values.append(value if len(found) or name != "scale" else np.float32(0.0))
+            yield number, {n: np.array(v) for n, v in made.items()} | {"piece": kept[first]["piece"][at[first][0]]}
 
     def poses(self, frame: int) -> dict[str, Pose]:
         """Where the props that are there stand at a frame."""

@@ -170,7 +170,8 @@ class Solver(Protocol):
         """What else frames keep, by name: contacts and the like."""
 
     def meshes(self) -> list[dict[str, Array]]:
-        """The meshes that pieces are drawn with, kept once a run: vertices (V, 3), faces (F, 3), colour (1,)."""
+        """The meshes that pieces are drawn with, kept once a run: vertices and normals
+        (V, 3), faces (F, 3), colour (1,) as 0xrrggbb."""
 
     def measure(self, state: State, touches: int, steps: int) -> dict[str, float]:
         """The gauges of a frame."""

@@ -27,6 +27,7 @@ from hotgravel.core.run.zarr_file import Span, plain_spans, read_arrays, read_at
 
 SUFFIX = ".zarr.zip"
 FAULTS = (OSError, ValueError, KeyError, RuntimeError, EOFError, zipfile.BadZipFile, zlib.error)
+MESH = ("vertices", "faces", "normals", "colour")
 SKIN = {"vertices": np.float32, "faces": np.int32, "colour": np.uint32, "velocity": np.float32}
 
 
@@ -152,12 +153,13 @@ class FrameStore:
             write_groups(self._meshes(matter), groups, {"count": len(meshes)})
 
     def meshes(self, matter: str) -> list[dict[str, Array]]:
-        """The meshes that a matter's pieces are drawn with: vertices (V, 3), faces (F, 3), colour (1,) as 0xrrggbb."""
+        """The meshes that a matter's pieces are drawn with: vertices and normals (V, 3), faces
+        (F, 3), colour (1,) as 0xrrggbb."""
         path = self._meshes(matter)
         if not path.is_file():
             return []
         count = read_attributes(path)["count"]
-        return [read_arrays(path, str(number), ("vertices", "faces", "colour")) for number in range(count)]
+        return [read_arrays(path, str(number), MESH) for number in range(count)]
 
     def _meshes(self, matter: str) -> Place:
         return self.folder / f"meshes-{matter}{SUFFIX}"

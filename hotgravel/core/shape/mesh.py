@@ -236,3 +236,15 @@ def mesh_of(shape: props.Shape) -> tuple[NDArray[np.float64], NDArray[np.int64],
     """A primitive's triangles: vertices (V, 3), faces (F, 3), vertex normals (V, 3)."""
     mesh = MESH_OF[type(shape)](shape)
     return np.asarray(mesh.vertices), np.asarray(mesh.faces), np.asarray(mesh.vertex_normals)
+
+
+CREASE = np.radians(40.0)  # sharper edges are drawn as edges
+
+
+def creased(
+    vertices: NDArray[np.float64], faces: NDArray[np.int64]
+) -> tuple[NDArray[np.float32], NDArray[np.int32], NDArray[np.float32]]:
+    """A mesh for drawing, smooth but for its sharp edges: vertices (V, 3), faces (F, 3), normals (V, 3)."""
+    shaded = trimesh.graph.smooth_shade(trimesh.Trimesh(vertices, faces, process=True), angle=CREASE)
+    normals = np.asarray(shaded.vertex_normals, np.float32)
+    return np.asarray(shaded.vertices, np.float32), np.asarray(shaded.faces, np.int32), normals

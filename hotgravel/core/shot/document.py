@@ -197,7 +197,7 @@ def _states_have_matter(document: dict[str, Any]) -> dict[str, Any]:
     rows = document.get("matter", [])
     if not isinstance(rows, list):
         return document
-    states = [r | {"of": "particles"} if isinstance(r, dict) and r.get("kind") == "state" else r for r in rows]
+    states = [{"of": "particles"} | r if isinstance(r, dict) and r.get("kind") == "state" else r for r in rows]
     return document | {"matter": states}
 
 

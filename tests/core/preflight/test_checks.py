@@ -219,7 +219,7 @@ def test_a_frame_that_took_far_longer_is_told(tmp_path):
 
 def test_energy_that_jumps_is_told(tmp_path):
     def jump(measured):
-        measured[9]["kinetic_energy"] *= 40
+        measured[9]["matter"]["particles"]["kinetic_energy"] *= 40
 
     _, told = after(tmp_path, jump, set=at(2.0))
     assert [f.message for f in told] == [

@@ -2,7 +2,7 @@
 
 import pytest
 
-from hotgravel.core.run.estimate import Estimate, Spent, estimate, in_words, particles_at, size_in_words, spent
+from hotgravel.core.run.estimate import Estimate, Spent, counts_at, estimate, in_words, size_in_words, spent
 from hotgravel.core.shot.document import load
 from tests.conftest import document, play, source
 
@@ -15,7 +15,7 @@ def shot(count=1000, last=25, quality="rough"):
 
 
 def test_twice_the_work_takes_about_twice_the_time():
-    past = [Spent(work=1e6, particles=5e5, seconds=2.0, bytes=1e7)]
+    past = [Spent(work=1e6, elements=5e5, seconds=2.0, bytes=1e7)]
     one, two = estimate(shot(1_000_000), past), estimate(shot(2_000_000), past)
     assert two.most / one.most == pytest.approx(2, rel=0.01)
     assert estimate(shot(1_000_000, quality="fine"), past).most / one.most == pytest.approx(4, rel=0.01)
@@ -33,8 +33,9 @@ def test_the_spread_is_that_of_the_runs():
 
 
 def test_the_same_run_again_lies_within_its_own_estimate():
-    gauges = [{"particles": 1000, "steps": 2, "seconds": {"motion": 0.02, "writing": 0.01}}] * 24
-    gauges = [{"particles": 1000, "steps": 0, "seconds": {"supply": 0.02}}, *gauges]
+    of = {"particles": {"count": 1000}}
+    gauges = [{"matter": of, "steps": 2, "seconds": {"particles": 0.02, "writing": 0.01}}] * 24
+    gauges = [{"matter": of, "steps": 0, "seconds": {"particles": 0.02}}, *gauges]
     took = spent(gauges, 7e5)
     told = estimate(shot(), [took])
     assert told.least < took.seconds < told.most
@@ -50,7 +51,7 @@ def test_particles_are_counted_as_the_sources_give_them():
     )
     film = play(made)
     for frame in (1, 3, 8, 25):
-        assert particles_at(load(made), frame) == pytest.approx(len(film.frames[frame]), abs=1)
+        assert counts_at(load(made), frame)["particles"] == pytest.approx(len(film.frames[frame]), abs=1)
 
 
 @pytest.mark.parametrize(("told", "words"), [

@@ -59,10 +59,11 @@ def test_gauges_are_what_the_arrays_say(ember_run):
     for frame in (1, 7, 40):
         gauges, p = store.gauges(frame), store.particles(frame)
         speed = np.linalg.norm(p["velocity"], axis=1)
-        assert gauges["particles"] == len(speed) == sum(gauges["by_state"].values())
-        assert gauges["mean_speed"] == pytest.approx(speed.mean(), rel=1e-5, abs=1e-9)
-        assert gauges["greatest_speed"] == pytest.approx(speed.max(), rel=1e-6, abs=1e-9)
-        assert gauges["kinetic_energy"] == pytest.approx(0.5 * (speed**2).mean(), rel=1e-5, abs=1e-9)
+        of = gauges["matter"]["particles"]
+        assert of["count"] == len(speed) == sum(gauges["by_state"].values())
+        assert of["mean_speed"] == pytest.approx(speed.mean(), rel=1e-5, abs=1e-9)
+        assert of["greatest_speed"] == pytest.approx(speed.max(), rel=1e-6, abs=1e-9)
+        assert of["kinetic_energy"] == pytest.approx(0.5 * (speed**2).mean(), rel=1e-5, abs=1e-9)
         assert gauges["bounds"] == [pytest.approx(p["position"].min(axis=0)), pytest.approx(p["position"].max(axis=0))]
         assert gauges["firings"]["slow-embers-fall"] == len(store.events(frame))
 
@@ -73,7 +74,7 @@ def test_each_frame_lands_whole_and_is_told_of(tmp_path):
     def landed(frame, gauges):
         told.append(frame)
         assert FrameStore(tmp_path).frames() == told
-        assert len(FrameStore(tmp_path).particles(frame)["id"]) == gauges["particles"]
+        assert len(FrameStore(tmp_path).particles(frame)["id"]) == gauges["matter"]["particles"]["count"]
 
     assert execute(world(), tmp_path, landed=landed) == list(range(1, 13)) == told
 

@@ -4,7 +4,8 @@ from hotgravel.core.run.gauges import telling_frame
 
 
 def gauges(particles: int, speed: float, size: float) -> dict:
-    return {"particles": particles, "mean_speed": speed, "bounds": [[0, 0, 0], [size, 0, 0]] if particles else None}
+    of = {"particles": {"count": particles, "mean_speed": speed}}
+    return {"matter": of, "bounds": [[0, 0, 0], [size, 0, 0]] if particles else None}
 
 
 def test_it_is_the_first_in_which_much_goes_on():

@@ -15,6 +15,7 @@ from hotgravel.core.shot.document import ROWS
 from hotgravel.core.shot.fields import Pick, fields_of, options_of
 from hotgravel.core.shot.finish import Finish
 from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, Film, document, landing, play, source
+from tests.core.run.turns_of_bodies import BODIES
 from tests.core.run.turns_of_cues import CUES
 from tests.core.run.turns_of_fields import FIELDS
 
@@ -211,6 +212,7 @@ class Turn:
     measure: Any
     sign: int
     setup: Any = None
+    matter: str = "particles"
 
     def film(self, value: Any) -> Film:
         shot = base()
@@ -221,7 +223,7 @@ class Turn:
         for step in walk:
             here = here[int(step) if step.lstrip("-").isdigit() else step]
         here[int(last) if isinstance(here, list) else last] = value
-        return play(shot, value if last == "quality" else "rough", meshes())
+        return play(shot, value if last == "quality" else "rough", meshes(), self.matter)
 
 
 S, C = "supply.0", "matter.2"
@@ -309,12 +311,14 @@ TURNS = {
 }
 
 TURNS |= {name: Turn(*turn) for name, turn in (FIELDS | CUES).items()}
+TURNS |= {name: Turn(*turn, matter="rigid") for name, turn in BODIES.items()}
 
 # Names and paint, and how lengths are shown, are for people: their own tests are elsewhere.
 SHOWN = {
     "prop.name",
     "prop.colour",
     "prop.shine",
+    "state.of",  # tests/core/matter/rigid/test_faults.py
     "state.name",
     "state.colour",
     "state.shine",

@@ -61,7 +61,7 @@ def test_it_goes_on_without_its_newest_checkpoint(tmp_path, unbroken):
     execute(world(), tmp_path, landed=lambda f, g: told.append(f), cancelled=lambda: len(told) >= 25)
     checkpoints = sorted((tmp_path / "checkpoints").iterdir())
     checkpoints[-1].write_bytes(b"half a checkpoint")
-    assert newest(tmp_path, 25).frame == 21
+    assert newest(world(), tmp_path, 25).frame == 21
     execute(world(), tmp_path, resume=True)
     assert bytes_of(tmp_path) == unbroken
 

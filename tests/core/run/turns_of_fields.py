@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 import trimesh
 
+from hotgravel.core.matter.particles.skins import skins_of
 from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, Film, landing, source
 
 # fmt: off
@@ -202,7 +203,7 @@ def wrapped(shot: dict[str, Any]) -> None:
 
 
 def skin_of(f: Film) -> Any:
-    made = f.world.skins(f.last, f.world.scene(2, 0.5))["s"]
+    made = skins_of(f.world.setting, f.last, f.world.scene(2, 0.5))["s"]
     return trimesh.Trimesh(made["vertices"], made["faces"], process=False)
 
 

@@ -93,7 +93,7 @@ def test_a_shot_survives_its_file():
     ("finish.quality", "superb", "finish", "quality", "'rough', 'fair' or 'fine'"),
     ("name", "", "", "name", "at least 1"),
     ("version", 99, "", "version", "newer Hot Gravel"),
-    ("version", None, "", "version", "Accepted: 1 to 2"),
+    ("version", None, "", "version", "Accepted: 1 to 3"),
     ("format", "other", "", "format", "not a shot file"),
     ("extra", [], "", "extra", "no such field"),
 ])  # fmt: skip

@@ -193,9 +193,13 @@ class ParticleMatter:
         faults: list[Fault] = []
         emitters: list[Emitter] = []
         shoots: list[Shoot] = []
+        bodily = {setting.states[state.id] for state in shot.states if state.of != self.name}
         for number, source in enumerate(shot.supply):
             if not source.on:
                 continue
+            if setting.states[source.state] in bodily:
+                said = f"{shot.names()[source.state]} is a state of bodies. Accepted: a state of particles."
+                faults.append(Fault(source.id, "state", said))
             if isinstance(source, Offshoot):
                 shoots.append(Shoot(source, number, setting.state(source.whom), setting.states[source.state]))
             elif source.prop in setting.shapes:

@@ -141,7 +141,7 @@ def placed(role: Role, pose: Pose, places: Array, u: Array, *, centred: bool = F
     turned = Rotation.from_quat(pose.quaternion)
     match getattr(row.copies, "turn", "alike"):
         case "upright":
-            turned = Rotation.from_euler("y", 2.0 * np.pi * u[:, 5]) * turned
+            turned = Rotation.from_euler("y", 2.0 * np.pi * u[:, 5:6]) * turned
         case "any":
             turned = Rotation.from_quat(_any_turn(u[:, 5:8])) * turned
     frame = turned * Rotation.from_matrix(model.axes)

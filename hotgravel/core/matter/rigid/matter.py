@@ -35,7 +35,7 @@ from hotgravel.core.matter.rigid.solve import HIT, SUM, advance_bodies
 from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.shape.bvh import MeshTree
 from hotgravel.core.shape.colliders import Moving
-from hotgravel.core.shape.mesh import mesh_of
+from hotgravel.core.shape.mesh import creased, mesh_of
 from hotgravel.core.shape.pose import Pose, pose_at
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
@@ -158,13 +158,12 @@ class RigidSolver:
         }  # fmt: skip
 
     def meshes(self) -> list[dict[str, Array]]:
-        return [
-            {
-                "vertices": role.model.vertices.astype(np.float32), "faces": role.model.faces.astype(np.int32),
-                "colour": np.array([int(role.prop.colour[1:], 16)], np.uint32),
-            }
-            for role in self.roles
-        ]  # fmt: skip
+        made = []
+        for role in self.roles:
+            vertices, faces, normals = creased(role.model.vertices, role.model.faces)
+            colour = np.array([int(role.prop.colour[1:], 16)], np.uint32)
+            made.append({"vertices": vertices, "faces": faces, "normals": normals, "colour": colour})
+        return made
 
     def measure(self, state: State, touches: int, steps: int) -> dict[str, float]:
         bodies, speed = _bodies(state), state.elements.speed

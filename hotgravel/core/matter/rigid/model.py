@@ -4,7 +4,7 @@ A body's own frame has its origin at the centre of mass and its axes along the p
 one unit of scale and of density.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,7 +12,6 @@ import numpy as np
 import trimesh
 from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, HalfspaceIntersection, QhullError
-from scipy.spatial.transform import Rotation
 
 from hotgravel.core.matter.rigid.support import (
     BALL,
@@ -27,7 +26,6 @@ from hotgravel.core.matter.rigid.support import (
     PART_WIDTH,
     SIZE,
 )  # fmt: skip
-from hotgravel.core.shape.mesh import mesh_of
 from hotgravel.core.shot import props
 
 Array = NDArray[np.float64]
@@ -83,7 +81,8 @@ def model_of(shape: props.Shape, vertices: Array, faces: NDArray[np.int64], piec
         inertia, axes = np.linalg.eigh(tensor)
         if np.linalg.det(axes) < 0.0:
             axes = axes * np.array([1.0, 1.0, -1.0])
-        hulls = [h @ axes for h in (p - centre for p in convex_parts(welded, pieces))]
+        found = convex_parts(np.asarray(welded.vertices), np.asarray(welded.faces), pieces)
+        hulls = [(points - centre) @ axes for points in found]
         parts, corners, cores, face_of, normals = _hulls(hulls)
         area = sum(ConvexHull(h).area for h in hulls) / 4.0
     else:
@@ -193,46 +192,51 @@ def _faces(corners: Array, planes: Array) -> tuple[NDArray[np.int64], Array]:
     return found, planes[:, :3]
 
 
-def convex_parts(mesh: Any, pieces: int) -> list[Array]:
-    """Points (n, 3) of each of at most so many convex parts of a closed mesh: the part whose hull holds most that is not
-    its own is cut by the plane that leaves the least, again and again."""
-    parts = [mesh]
+def convex_parts(vertices: Array, faces: NDArray[np.int64], pieces: int) -> list[Array]:
+    """Points (n, 3) of each of at most so many convex parts of a closed mesh: the part whose hull holds most that is
+    not its own is cut by the plane that leaves the least, again and again."""
+    if pieces == 1:
+        return [vertices]
+    import manifold3d
+
+    whole = manifold3d.Manifold(manifold3d.Mesh(vertices.astype(np.float32), faces.astype(np.uint32)))
+    parts = [whole]
     while len(parts) < pieces:
-        empty = [float(part.convex_hull.volume - abs(part.volume)) for part in parts]
+        empty = [_hollow(part) for part in parts]
         worst = int(np.argmax(empty))
-        if empty[worst] < 0.02 * abs(mesh.volume):
-            break
-        cut = _cut(parts[worst])
+        cut = _cut(parts[worst]) if empty[worst] > 0.01 * whole.volume() else None
         if cut is None:
             break
         parts[worst : worst + 1] = cut
-    return [np.asarray(part.convex_hull.vertices, float) for part in parts]
+    return [np.asarray(part.to_mesh().vert_properties[:, :3], float) for part in parts]
 
 
-def _cut(mesh: Any) -> tuple[Any, Any] | None:
-    """Both sides of the plane across an axis of its box that leaves the least volume in their hulls."""
-    low, high = mesh.bounds
+def _cut(part: Any) -> list[Any] | None:
+    """Both sides of the plane across an axis of a part's box that leaves the least volume in their hulls once each is
+    cut again: one cut of a ring makes its hulls no smaller, two do."""
     best = None
-    for axis in range(3):
-        normal = np.eye(3)[axis]
-        for share in (0.2, 0.35, 0.5, 0.65, 0.8):
-            origin = low + share * (high - low)
-            sides = [
-                trimesh.intersections.slice_mesh_plane(mesh, way * normal, origin, cap=True, engine="triangle")
-                for way in (1.0, -1.0)
-            ]
-            if any(len(side.vertices) < 4 for side in sides):
-                continue
-            left = sum(float(side.convex_hull.volume) for side in sides)
-            if best is None or left < best[0]:
-                best = left, (sides[0], sides[1])
+    for sides in _cuts(part, (0.25, 0.5, 0.75)):
+        left = sum(min([_hollow(side), *(sum(map(_hollow, more)) for more in _cuts(side, (0.5,)))]) for side in sides)
+        if best is None or left < best[0] - 1e-12:
+            best = left, sides
     return best[1] if best else None
 
 
-def turn_of(axes: Array) -> Array:
-    """A rotation (3, 3) as x, y, z, w."""
-    result: Array = Rotation.from_matrix(axes).as_quat()
-    return result
+def _cuts(part: Any, shares: tuple[float, ...]) -> Iterator[list[Any]]:
+    """The pieces of a part by each plane across its box at shares of its sides."""
+    box = np.array(part.bounding_box()).reshape(2, 3)
+    for axis in np.argsort(box[0] - box[1], kind="stable"):
+        for share in shares:
+            offset = float(box[0, axis] + share * (box[1, axis] - box[0, axis]))
+            sides = part.split_by_plane(np.eye(3)[axis].tolist(), offset)
+            pieces = [piece for side in sides for piece in side.decompose()]
+            if pieces:
+                yield pieces
+
+
+def _hollow(part: Any) -> float:
+    """How much of its hull is not a part's own, m³."""
+    return float(part.hull().volume() - part.volume())
 
 
 def sheet_hull(vertices: Array) -> tuple[Array, NDArray[np.int64], Array]:
@@ -241,8 +245,3 @@ def sheet_hull(vertices: Array) -> tuple[Array, NDArray[np.int64], Array]:
     faces = np.full((2, MOST_CORNERS), -1)
     faces[0, : len(rim)], faces[1, : len(rim)] = np.arange(len(rim))[::-1], np.arange(len(rim))
     return rim, faces, np.array([[0.0, 1.0, 0.0], [0.0, -1.0, 0.0]])
-
-
-def triangles(shape: props.Shape, vertices: Array, faces: NDArray[np.int64]) -> tuple[Array, NDArray[np.int64]]:
-    """The triangles that stand for a prop which bodies meet: those of its mesh, or of the primitive."""
-    return (vertices, faces) if len(faces) else mesh_of(shape)[:2]

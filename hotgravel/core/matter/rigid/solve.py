@@ -10,15 +10,18 @@ import math
 import numpy as np
 from numba import njit
 
-# Columns of a contact: the bodies' places of touch in their own frames, the normal from A to B, the gap less what the
-# anchors alone would give, friction, bounce, rolling resistance in metres; then what the solver adds: the impulses along
-# the normal, along two tangents and against rolling, the masses that answer, the speed it was hit with, and the sum of
-# impulses of the step.
+# Columns of a contact: where the bodies touch in their own frames, the normal from A to B, the gap at the step's start,
+# friction, bounce, rolling resistance in metres; then what the solver adds: the impulses along the normal, along two
+# tangents and against rolling, the mass that answers to rolling, the speed it was hit with, the sum of impulses of the
+# step, the arms from both centres, the gap now, and a block for each of its three directions.
 ANCHOR_A, ANCHOR_B, NORMAL, GAP, FRICTION, BOUNCE, ROLLING = 0, 3, 6, 9, 10, 11, 12
-PUSH, GRIP, ROLL = 13, 14, 16
-MASS_N, MASS_1, MASS_2, MASS_R, TANGENT_1, TANGENT_2 = 19, 20, 21, 22, 23, 26
-HIT, SUM, ARM_A, ARM_B, NOW = 29, 30, 31, 34, 37
-CONTACT_WIDTH = 38
+PUSH, GRIP, ROLL, MASS_R, HIT, SUM, ARM_A, ARM_B, NOW = 13, 14, 16, 19, 20, 21, 22, 25, 28
+ALONG = 29
+# Columns of a direction's block: the direction, the turning that a unit impulse along it means for A and B, the spin
+# that it gives them, and the mass that answers.
+TORQUE_A, TORQUE_B, SPIN_A, SPIN_B, MASS, BLOCK_WIDTH = 3, 6, 9, 12, 15, 16
+FIRST, SECOND = ALONG + BLOCK_WIDTH, ALONG + 2 * BLOCK_WIDTH  # the tangents' blocks
+CONTACT_WIDTH = ALONG + 3 * BLOCK_WIDTH
 
 STIFFNESS = 60.0  # Hz: how fast overlaps are opened, at most; never more than a quarter of the substeps' rate
 DAMPING = 10.0  # of critical
@@ -51,7 +54,7 @@ def _turned(q, wx, wy, wz, h):
     return x * n, y * n, z * n, w * n
 
 
-@njit(cache=True)
+@njit(cache=True, fastmath=True)
 def _answer(r, share, x, y, z):
     """The inverse inertia, turned into the world, times a vector. share (3,) has 1 over the principal moments."""
     a = (r[0, 0] * x + r[1, 0] * y + r[2, 0] * z) * share[0]
@@ -88,60 +91,62 @@ def _spin_on(position, q, velocity, spin, r, light, inertia, i, h):
     spin[i, 0], spin[i, 1], spin[i, 2] = _answer(r[i], share, lx, ly, lz)
 
 
-@njit(cache=True)
-def _push(velocity, spin, r, light, share, c, a, b, x, y, z):
-    """An impulse on B at a contact, and its opposite on A."""
-    if light[a] > 0.0:
-        for k, value in enumerate((x, y, z)):
-            velocity[a, k] -= light[a] * value
-        ux, uy, uz = c[ARM_A], c[ARM_A + 1], c[ARM_A + 2]
-        tx, ty, tz = _answer(r[a], share[a], uy * z - uz * y, uz * x - ux * z, ux * y - uy * x)
-        spin[a, 0], spin[a, 1], spin[a, 2] = spin[a, 0] - tx, spin[a, 1] - ty, spin[a, 2] - tz
-    if light[b] > 0.0:
-        for k, value in enumerate((x, y, z)):
-            velocity[b, k] += light[b] * value
-        ux, uy, uz = c[ARM_B], c[ARM_B + 1], c[ARM_B + 2]
-        tx, ty, tz = _answer(r[b], share[b], uy * z - uz * y, uz * x - ux * z, ux * y - uy * x)
-        spin[b, 0], spin[b, 1], spin[b, 2] = spin[b, 0] + tx, spin[b, 1] + ty, spin[b, 2] + tz
+@njit(cache=True, fastmath=True)
+def _apply(velocity, spin, light, c, d, a, b, size):
+    """An impulse of a size along a direction's block d of a contact, on B, and its opposite on A."""
+    x = size * light[a]
+    velocity[a, 0] -= x * c[d]
+    velocity[a, 1] -= x * c[d + 1]
+    velocity[a, 2] -= x * c[d + 2]
+    spin[a, 0] -= size * c[d + SPIN_A]
+    spin[a, 1] -= size * c[d + SPIN_A + 1]
+    spin[a, 2] -= size * c[d + SPIN_A + 2]
+    x = size * light[b]
+    velocity[b, 0] += x * c[d]
+    velocity[b, 1] += x * c[d + 1]
+    velocity[b, 2] += x * c[d + 2]
+    spin[b, 0] += size * c[d + SPIN_B]
+    spin[b, 1] += size * c[d + SPIN_B + 1]
+    spin[b, 2] += size * c[d + SPIN_B + 2]
 
 
-@njit(cache=True)
-def _twist(spin, r, light, share, a, b, x, y, z):
-    """An angular impulse on B, and its opposite on A."""
-    if light[a] > 0.0:
-        tx, ty, tz = _answer(r[a], share[a], x, y, z)
-        spin[a, 0], spin[a, 1], spin[a, 2] = spin[a, 0] - tx, spin[a, 1] - ty, spin[a, 2] - tz
-    if light[b] > 0.0:
-        tx, ty, tz = _answer(r[b], share[b], x, y, z)
-        spin[b, 0], spin[b, 1], spin[b, 2] = spin[b, 0] + tx, spin[b, 1] + ty, spin[b, 2] + tz
-
-
-@njit(cache=True)
-def _closing(velocity, spin, c, a, b):
-    """The velocity of B's point of touch beside A's."""
-    ux, uy, uz = c[ARM_A], c[ARM_A + 1], c[ARM_A + 2]
-    px, py, pz = c[ARM_B], c[ARM_B + 1], c[ARM_B + 2]
+@njit(cache=True, fastmath=True)
+def _speed(velocity, spin, c, d, a, b):
+    """How fast B's place of touch goes along a direction's block d, beside A's."""
     return (
-        velocity[b, 0] + spin[b, 1] * pz - spin[b, 2] * py - velocity[a, 0] - spin[a, 1] * uz + spin[a, 2] * uy,
-        velocity[b, 1] + spin[b, 2] * px - spin[b, 0] * pz - velocity[a, 1] - spin[a, 2] * ux + spin[a, 0] * uz,
-        velocity[b, 2] + spin[b, 0] * py - spin[b, 1] * px - velocity[a, 2] - spin[a, 0] * uy + spin[a, 1] * ux,
-    )
+        c[d] * (velocity[b, 0] - velocity[a, 0])
+        + c[d + 1] * (velocity[b, 1] - velocity[a, 1])
+        + c[d + 2] * (velocity[b, 2] - velocity[a, 2])
+        + c[d + TORQUE_B] * spin[b, 0] + c[d + TORQUE_B + 1] * spin[b, 1] + c[d + TORQUE_B + 2] * spin[b, 2]
+        - c[d + TORQUE_A] * spin[a, 0] - c[d + TORQUE_A + 1] * spin[a, 1] - c[d + TORQUE_A + 2] * spin[a, 2]
+    )  # fmt: skip
 
 
 @njit(cache=True)
-def _mass(r, light, share, c, a, b, x, y, z):
-    """The mass that answers to an impulse along a direction at a contact."""
+def _block(r, light, share, c, d, a, b, x, y, z):
+    """Fill a direction's block."""
+    c[d], c[d + 1], c[d + 2] = x, y, z
     total = light[a] + light[b]
     for side in range(2):
-        i, at = (a, ARM_A) if side == 0 else (b, ARM_B)
-        if light[i] > 0.0:
-            tx, ty, tz = c[at + 1] * z - c[at + 2] * y, c[at + 2] * x - c[at] * z, c[at] * y - c[at + 1] * x
-            sx, sy, sz = _answer(r[i], share[i], tx, ty, tz)
-            total += tx * sx + ty * sy + tz * sz
-    return 1.0 / total if total > 0.0 else 0.0
+        i, arm, torque, gives = (a, ARM_A, TORQUE_A, SPIN_A) if side == 0 else (b, ARM_B, TORQUE_B, SPIN_B)
+        tx, ty, tz = c[arm + 1] * z - c[arm + 2] * y, c[arm + 2] * x - c[arm] * z, c[arm] * y - c[arm + 1] * x
+        c[d + torque], c[d + torque + 1], c[d + torque + 2] = tx, ty, tz
+        sx, sy, sz = _answer(r[i], share[i], tx, ty, tz)
+        c[d + gives], c[d + gives + 1], c[d + gives + 2] = sx, sy, sz
+        total += tx * sx + ty * sy + tz * sz
+    c[d + MASS] = 1.0 / total if total > 0.0 else 0.0
 
 
-@njit(cache=True)
+@njit(cache=True, fastmath=True)
+def _twist(spin, r, light, share, a, b, x, y, z):
+    """An angular impulse on B, and its opposite on A."""
+    tx, ty, tz = _answer(r[a], share[a], x, y, z)
+    spin[a, 0], spin[a, 1], spin[a, 2] = spin[a, 0] - tx, spin[a, 1] - ty, spin[a, 2] - tz
+    tx, ty, tz = _answer(r[b], share[b], x, y, z)
+    spin[b, 0], spin[b, 1], spin[b, 2] = spin[b, 0] + tx, spin[b, 1] + ty, spin[b, 2] + tz
+
+
+@njit(cache=True, fastmath=True)
 def _arm(r, c, i, anchor, arm, balls, k):
     """A coordinate of the arm from a body's centre to where it touches: the surface of a ball rolls on under it."""
     if balls[i]:
@@ -149,7 +154,7 @@ def _arm(r, c, i, anchor, arm, balls, k):
     return r[i, k, 0] * c[anchor] + r[i, k, 1] * c[anchor + 1] + r[i, k, 2] * c[anchor + 2]
 
 
-@njit(cache=True)
+@njit(cache=True, fastmath=True)
 def _place(position, r, c, a, b, balls):
     """The gap as it is now. Impulses act where the bodies touched at the step's start: a place that turned with them
     would brake what rolls."""
@@ -162,11 +167,11 @@ def _place(position, r, c, a, b, balls):
 
 @njit(cache=True)
 def _prepare(r, light, share, c, a, b):
-    """Arms, tangents and the masses that answer."""
+    """Arms, the blocks of the three directions, and the mass that answers to rolling."""
     for k in range(3):
         c[ARM_A + k] = r[a, k, 0] * c[ANCHOR_A] + r[a, k, 1] * c[ANCHOR_A + 1] + r[a, k, 2] * c[ANCHOR_A + 2]
         c[ARM_B + k] = r[b, k, 0] * c[ANCHOR_B] + r[b, k, 1] * c[ANCHOR_B + 1] + r[b, k, 2] * c[ANCHOR_B + 2]
-    c[NOW] = c[GAP]
+    c[NOW], c[HIT], c[SUM] = c[GAP], 0.0, 0.0
     nx, ny, nz = c[NORMAL], c[NORMAL + 1], c[NORMAL + 2]
     if abs(nx) < 0.57735:
         tx, ty, tz = 0.0, nz, -ny
@@ -174,45 +179,47 @@ def _prepare(r, light, share, c, a, b):
         tx, ty, tz = -nz, 0.0, nx
     long = math.sqrt(tx * tx + ty * ty + tz * tz)
     tx, ty, tz = tx / long, ty / long, tz / long
-    sx, sy, sz = ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx
-    c[TANGENT_1], c[TANGENT_1 + 1], c[TANGENT_1 + 2] = tx, ty, tz
-    c[TANGENT_2], c[TANGENT_2 + 1], c[TANGENT_2 + 2] = sx, sy, sz
-    c[MASS_N] = _mass(r, light, share, c, a, b, nx, ny, nz)
-    c[MASS_1], c[MASS_2] = _mass(r, light, share, c, a, b, tx, ty, tz), _mass(r, light, share, c, a, b, sx, sy, sz)
+    _block(r, light, share, c, ALONG, a, b, nx, ny, nz)
+    _block(r, light, share, c, FIRST, a, b, tx, ty, tz)
+    _block(r, light, share, c, SECOND, a, b, ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx)
     give = 0.0
     for i in (a, b):
-        if light[i] > 0.0:
-            give += max(share[i, 0], share[i, 1], share[i, 2])
+        give += max(share[i, 0], share[i, 1], share[i, 2])
     c[MASS_R] = 1.0 / give if give > 0.0 else 0.0
 
 
+@njit(cache=True, fastmath=True)
+def _rub(velocity, spin, light, c, a, b, f1, f2, limit):
+    """Friction: stops sliding with impulses that come to no more than a limit together, beginning from f1 and f2 along
+    the tangents. Returns what they come to."""
+    g1 = f1 - c[FIRST + MASS] * _speed(velocity, spin, c, FIRST, a, b)
+    g2 = f2 - c[SECOND + MASS] * _speed(velocity, spin, c, SECOND, a, b)
+    size = math.sqrt(g1 * g1 + g2 * g2)
+    if size > limit:
+        g1, g2 = g1 * limit / size, g2 * limit / size
+    _apply(velocity, spin, light, c, FIRST, a, b, g1 - f1)
+    _apply(velocity, spin, light, c, SECOND, a, b, g2 - f2)
+    return g1, g2
+
+
 @njit(cache=True)
-def _bounce(position, velocity, spin, r, light, share, contacts, one, other, h, free):
+def _bounce(position, velocity, spin, light, contacts, one, other, h, free):
     """Impacts of contacts that bounce, one after another until none is left that comes in: so a hit runs through a row
     of balls."""
     for _ in range(BOUNCE_ROUNDS):
-        worst = 0.0
+        came = False
         for k in range(len(contacts)):
-            c, a, b = contacts[k], one[k], other[k]
+            c = contacts[k]
             if c[BOUNCE] <= 0.0:
                 continue
-            vx, vy, vz = _closing(velocity, spin, c, a, b)
-            speed = vx * c[NORMAL] + vy * c[NORMAL + 1] + vz * c[NORMAL + 2]
+            a, b = one[k], other[k]
+            speed = _speed(velocity, spin, c, ALONG, a, b)
             if speed > -BOUNCING or c[NOW] + h * speed > 0.0:
                 continue
             c[HIT] = max(c[HIT], -speed)
-            push = -(1.0 + c[BOUNCE]) * speed * c[MASS_N]
-            _push(velocity, spin, r, light, share, c, a, b, push * c[NORMAL], push * c[NORMAL + 1], push * c[NORMAL + 2])
-            vx, vy, vz = _closing(velocity, spin, c, a, b)
-            f1 = -(vx * c[TANGENT_1] + vy * c[TANGENT_1 + 1] + vz * c[TANGENT_1 + 2]) * c[MASS_1]
-            f2 = -(vx * c[TANGENT_2] + vy * c[TANGENT_2 + 1] + vz * c[TANGENT_2 + 2]) * c[MASS_2]
-            size, limit = math.sqrt(f1 * f1 + f2 * f2), c[FRICTION] * push
-            if size > limit:
-                f1, f2 = f1 * limit / size, f2 * limit / size
-            _push(
-                velocity, spin, r, light, share, c, a, b, f1 * c[TANGENT_1] + f2 * c[TANGENT_2],
-                f1 * c[TANGENT_1 + 1] + f2 * c[TANGENT_2 + 1], f1 * c[TANGENT_1 + 2] + f2 * c[TANGENT_2 + 2],
-            )  # fmt: skip
+            push = -(1.0 + c[BOUNCE]) * speed * c[ALONG + MASS]
+            _apply(velocity, spin, light, c, ALONG, a, b, push)
+            _rub(velocity, spin, light, c, a, b, 0.0, 0.0, c[FRICTION] * push)
             c[SUM] += push
             free[a], free[b] = False, False
             # It meets on the way through the substep, and goes back for the rest of it.
@@ -221,51 +228,42 @@ def _bounce(position, velocity, spin, r, light, share, contacts, one, other, h, 
                 position[a, x] += light[a] * early * c[NORMAL + x]
                 position[b, x] -= light[b] * early * c[NORMAL + x]
             c[NOW] = min(c[NOW], 0.0)
-            worst = max(worst, -speed)
-        if worst == 0.0:
+            came = True
+        if not came:
             return
 
 
-@njit(cache=True)
+@njit(cache=True, fastmath=True)
 def _solve(velocity, spin, r, light, share, contacts, one, other, h, pushing, soft, hard, free):
     """One round over all contacts. `soft` and `hard` are (rate, mass share, impulse share) between bodies, and against
     what does not give."""
     for k in range(len(contacts)):
-        c, a, b = contacts[k], one[k], other[k]
-        if not pushing and c[PUSH] == 0.0 and c[NOW] > 0.0:
+        c = contacts[k]
+        was = c[PUSH]
+        if was == 0.0 and c[NOW] > 0.0 and not pushing:
             continue  # it may still bounce when it gets there
-        nx, ny, nz = c[NORMAL], c[NORMAL + 1], c[NORMAL + 2]
-        vx, vy, vz = _closing(velocity, spin, c, a, b)
-        speed = vx * nx + vy * ny + vz * nz
+        a, b = one[k], other[k]
+        speed = _speed(velocity, spin, c, ALONG, a, b)
         bias, mass, keep = 0.0, 1.0, 0.0
         if c[NOW] > 0.0:
             bias = c[NOW] / h
         elif pushing:
             rate, mass, keep = hard if light[a] == 0.0 or light[b] == 0.0 else soft
             bias = max(rate * c[NOW], -FASTEST_PUSH)
-        if c[PUSH] == 0.0 and speed < 0.0 and c[NOW] + h * speed <= 0.0:
-            c[HIT] = max(c[HIT], -speed)
-        push = max(0.0, c[PUSH] - c[MASS_N] * mass * (speed + bias) - keep * c[PUSH])
-        d = push - c[PUSH]
+        if was == 0.0:
+            if speed + bias >= 0.0:
+                continue
+            if speed < 0.0:
+                c[HIT] = max(c[HIT], -speed)
+        push = max(0.0, was - c[ALONG + MASS] * mass * (speed + bias) - keep * was)
         c[PUSH] = push
-        if push > 0.0:
-            free[a], free[b] = False, False
-        if d != 0.0:
-            _push(velocity, spin, r, light, share, c, a, b, d * nx, d * ny, d * nz)
-        if c[FRICTION] > 0.0 and (push > 0.0 or c[GRIP] != 0.0 or c[GRIP + 1] != 0.0):
-            vx, vy, vz = _closing(velocity, spin, c, a, b)
-            f1 = c[GRIP] - c[MASS_1] * (vx * c[TANGENT_1] + vy * c[TANGENT_1 + 1] + vz * c[TANGENT_1 + 2])
-            f2 = c[GRIP + 1] - c[MASS_2] * (vx * c[TANGENT_2] + vy * c[TANGENT_2 + 1] + vz * c[TANGENT_2 + 2])
-            size, limit = math.sqrt(f1 * f1 + f2 * f2), c[FRICTION] * push
-            if size > limit:
-                f1, f2 = f1 * limit / size, f2 * limit / size
-            d1, d2 = f1 - c[GRIP], f2 - c[GRIP + 1]
-            c[GRIP], c[GRIP + 1] = f1, f2
-            _push(
-                velocity, spin, r, light, share, c, a, b, d1 * c[TANGENT_1] + d2 * c[TANGENT_2],
-                d1 * c[TANGENT_1 + 1] + d2 * c[TANGENT_2 + 1], d1 * c[TANGENT_1 + 2] + d2 * c[TANGENT_2 + 2],
+        free[a], free[b] = False, False
+        _apply(velocity, spin, light, c, ALONG, a, b, push - was)
+        if c[FRICTION] > 0.0:
+            c[GRIP], c[GRIP + 1] = _rub(
+                velocity, spin, light, c, a, b, c[GRIP], c[GRIP + 1], c[FRICTION] * push
             )  # fmt: skip
-        if c[ROLLING] > 0.0 and (push > 0.0 or c[ROLL] != 0.0 or c[ROLL + 1] != 0.0 or c[ROLL + 2] != 0.0):
+        if c[ROLLING] > 0.0:
             t0 = c[ROLL] - c[MASS_R] * (spin[b, 0] - spin[a, 0])
             t1 = c[ROLL + 1] - c[MASS_R] * (spin[b, 1] - spin[a, 1])
             t2 = c[ROLL + 2] - c[MASS_R] * (spin[b, 2] - spin[a, 2])
@@ -305,7 +303,6 @@ def advance_bodies(
     hertz = min(STIFFNESS, 0.25 / h)
     soft, hard = softness(hertz, h), softness(min(2.0 * hertz, 0.5 / h), h)
     for k in range(len(contacts)):
-        contacts[k, HIT] = contacts[k, SUM] = 0.0
         _prepare(r, light, share, contacts[k], one[k], other[k])
     free = np.empty(n, np.bool_)  # touched by nobody in a substep: such bodies fall as the closed form has it
     for step in range(substeps):
@@ -319,17 +316,13 @@ def advance_bodies(
                 velocity[i, c] = (velocity[i, c] + h * (pull[i, c] + drift[i, c])) * left
         for k in range(len(contacts)):
             c, a, b = contacts[k], one[k], other[k]
-            if step > 0:
-                _place(position, r, c, a, b, balls)
             if c[PUSH] != 0.0:
-                _push(
-                    velocity, spin, r, light, share, c, a, b,
-                    c[PUSH] * c[NORMAL] + c[GRIP] * c[TANGENT_1] + c[GRIP + 1] * c[TANGENT_2],
-                    c[PUSH] * c[NORMAL + 1] + c[GRIP] * c[TANGENT_1 + 1] + c[GRIP + 1] * c[TANGENT_2 + 1],
-                    c[PUSH] * c[NORMAL + 2] + c[GRIP] * c[TANGENT_1 + 2] + c[GRIP + 1] * c[TANGENT_2 + 2],
-                )  # fmt: skip
-                _twist(spin, r, light, share, a, b, c[ROLL], c[ROLL + 1], c[ROLL + 2])
-        _bounce(position, velocity, spin, r, light, share, contacts, one, other, h, free)
+                _apply(velocity, spin, light, c, ALONG, a, b, c[PUSH])
+                _apply(velocity, spin, light, c, FIRST, a, b, c[GRIP])
+                _apply(velocity, spin, light, c, SECOND, a, b, c[GRIP + 1])
+                if c[ROLLING] > 0.0:
+                    _twist(spin, r, light, share, a, b, c[ROLL], c[ROLL + 1], c[ROLL + 2])
+        _bounce(position, velocity, spin, light, contacts, one, other, h, free)
         _solve(velocity, spin, r, light, share, contacts, one, other, h, True, soft, hard, free)
         for i in range(n):
             if free[i] and light[i] > 0.0:

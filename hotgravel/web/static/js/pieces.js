@@ -19,11 +19,11 @@ export class Pieces {
     const got = await fetchPacked(`/runs/${run}/meshes/${matter}.bin`);
     if (!got || this.run !== run) return;
     for (const old of this.object.children.slice()) { old.geometry.dispose(); old.dispose(); this.object.remove(old); }
-    this.meshes = got.groups.map(({ vertices, faces }) => {
+    this.meshes = got.groups.map(({ vertices, faces, normals }) => {
       const geometry = new THREE.BufferGeometry();
       geometry.setAttribute("position", new THREE.BufferAttribute(vertices, 3));
+      geometry.setAttribute("normal", new THREE.BufferAttribute(normals, 3));
       geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(faces), 1));
-      geometry.computeVertexNormals();
       return { geometry, instances: null };
     });
     if (this.wanted) this.show(run, ...this.wanted);
@@ -56,7 +56,7 @@ export class Pieces {
   room(mesh, count) {
     if (!mesh.instances || mesh.instances.instanceMatrix.count < count) {
       if (mesh.instances) { this.object.remove(mesh.instances); mesh.instances.dispose(); }
-      const material = new THREE.MeshStandardMaterial({ roughness: 0.95, metalness: 0, flatShading: true });
+      const material = new THREE.MeshStandardMaterial({ roughness: 0.95, metalness: 0 });
       roughen(material);
       mesh.instances = new THREE.InstancedMesh(mesh.geometry, material, Math.max(count, 1));
       mesh.instances.frustumCulled = false;

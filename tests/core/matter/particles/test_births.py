@@ -5,7 +5,7 @@ import pytest
 from scipy import stats
 
 from hotgravel.core.chance import uniforms
-from hotgravel.core.matter.particles.emitter import within_cone
+from hotgravel.core.matter.aims import within_cone
 from tests.conftest import VENT, at, document, play, source
 
 ALL_WAYS = {"kind": "anywhere"}

@@ -240,7 +240,7 @@ def test_an_open_mesh_is_a_sheet_that_nothing_passes(tmp_path):
         supply=[source(speed=60, aim=ALL_WAYS, radius=0.06, emit={"kind": "burst", "count": 600, "frame": 1})],
     )  # fmt: skip
     film = play(shot, "rough", tmp_path)
-    assert "open at 3 edges" in film.world.notes[0]
+    assert "open at 3 edges" in film.world.setting.notes[0]
     hole = ball.vertices[ball.faces[-1]].mean(axis=0)
     escaped = np.linalg.norm(film.last.position, axis=1) > 1.5
     assert escaped.mean() < 0.4

@@ -5,7 +5,7 @@ import pytest
 from scipy.integrate import solve_ivp
 from scipy.spatial.transform import Rotation
 
-from tests.core.matter.rigid.scenes import DOWN, UNIT_BALL, UNIT_BOX, body, energy, film, paths, prop, scene, stacked
+from tests.core.matter.rigid.scenes import UNIT_BALL, UNIT_BOX, body, energy, film, paths, prop, scene, stacked
 
 QUALITIES = ["rough", "fair", "fine"]
 T = np.arange(49) / 24.0
@@ -28,7 +28,9 @@ def test_bounce_height_falls_with_restitution_squared(quality):
 @pytest.mark.parametrize(("friction", "slides"), [(0.61, False), (0.55, True)])
 def test_a_block_slides_if_and_only_if_the_slope_is_steeper_than_friction_holds(friction, slides):
     angle = np.radians(30.0)  # tan 30 degrees = 0.577
-    block = prop("block", UNIT_BOX | {"height": 0.4}, (-np.sin(angle) * 0.2, np.cos(angle) * 0.2, 0), rotation=[0, 0, 30])
+    block = prop(
+        "block", UNIT_BOX | {"height": 0.4}, (-np.sin(angle) * 0.2, np.cos(angle) * 0.2, 0), rotation=[0, 0, 30]
+    )
     made = film(scene(
         [block], [body("block", friction=friction)], 25, ground={"rotation": [0, 0, 30]}, landing={"friction": friction},
     ))  # fmt: skip

@@ -1,0 +1,140 @@
+"""Rigid bodies beside two general physics libraries: 800 boxes poured in a heap, a simulated second of it.
+
+Each library steps as finely as keeps its deepest overlap within a hundredth of a box; what it takes then is compared.
+Printed too: how time grows from 200 to 3,200 boxes.
+"""
+
+import statistics
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from hotgravel.core.run.execute import still
+from hotgravel.core.run.frame import Snapshot, first_frame, next_frame
+from hotgravel.core.run.world import World, beside, build
+from hotgravel.core.shot.document import load
+
+SIZE, GAP, RATE = 0.2, 0.05, 24
+BEGUN, MEASURED = 36, 24  # frames before the second that is measured, and in it
+
+
+def places(count: int) -> np.ndarray[Any, Any]:
+    """Middles (n, 3) of boxes in layers of a hundred, turned a little against one another by their places."""
+    side = 10
+    n = np.arange(count)
+    layer, row, column = n // side**2, n // side % side, n % side
+    step = SIZE + GAP
+    shift = 0.04 * np.sin(1.7 * n)
+    return np.stack([(column - 4.5) * step + shift, SIZE + layer * step * 1.4, (row - 4.5) * step - shift], axis=1)
+
+
+def ours(count: int) -> tuple[World, Snapshot]:
+    """A world with the heap, as it is when it has been poured for a while."""
+    layers = count // 100
+    shot = {
+        "format": "hotgravel.shot", "version": 3, "name": "heap",
+        "set": [
+            {"kind": "prop", "id": "ground", "name": "ground", "shape": {"kind": "plane", "width": 60, "depth": 60}},
+            {"kind": "prop", "id": "box", "name": "box", "position": [0, SIZE, 0],
+             "shape": {"kind": "box", "width": SIZE, "height": SIZE, "depth": SIZE}},
+        ],
+        "matter": [
+            {"kind": "collision", "id": "landing", "props": ["ground"], "bounce": 0, "friction": 0.6},
+            {"kind": "rigid", "id": "boxes", "prop": "box", "bounce": 0, "friction": 0.6, "copies": {
+                "kind": "stacked", "across": 10, "up": layers, "deep": 10, "gap": GAP, "turn": "upright"}},
+        ],
+        "forces": [{"kind": "gravity", "id": "gravity"}], "finish": {"last": 200},
+    }  # fmt: skip
+    world = build(load(shot), beside(Path()), "rough")
+    now, _ = first_frame(world, still)
+    now.states["rigid"].elements.position[:] = places(count)
+    now.states["rigid"].elements.still[:] = -1e9  # none may sleep: the others' would not either
+    return world, now
+
+
+def second_of_ours(count: int) -> tuple[float, float]:
+    """Seconds for the measured second, and the deepest overlap in it, metres."""
+    world, now = ours(count)
+    for _ in range(BEGUN):
+        next_frame(world, now, still)
+    deepest, began = 0.0, time.perf_counter()
+    for _ in range(MEASURED):
+        now.states["rigid"].elements.still[:] = -1e9
+        next_frame(world, now, still)
+        deepest = max(deepest, world.solvers["rigid"].measure(now.states["rigid"], 0, 0)["deepest"])
+    return time.perf_counter() - began, deepest
+
+
+def second_of_pybullet(count: int, rate: int = 240) -> tuple[float, float]:
+    import pybullet as b
+
+    room = b.connect(b.DIRECT)
+    b.setGravity(0, -9.81, 0, physicsClientId=room)
+    b.setPhysicsEngineParameter(fixedTimeStep=1 / rate, physicsClientId=room)
+    plane = b.createCollisionShape(b.GEOM_BOX, halfExtents=[30, 0.5, 30], physicsClientId=room)
+    b.createMultiBody(0, plane, basePosition=[0, -0.5, 0], physicsClientId=room)
+    box = b.createCollisionShape(b.GEOM_BOX, halfExtents=[SIZE / 2] * 3, physicsClientId=room)
+    for place in places(count):
+        one = b.createMultiBody(23.2, box, basePosition=place.tolist(), physicsClientId=room)
+        b.changeDynamics(one, -1, lateralFriction=0.6, restitution=0, physicsClientId=room)
+    for _ in range(BEGUN * rate // RATE):
+        b.stepSimulation(physicsClientId=room)
+    took = deepest = 0.0
+    for _ in range(MEASURED):
+        began = time.perf_counter()
+        for _ in range(rate // RATE):
+            b.stepSimulation(physicsClientId=room)
+        took += time.perf_counter() - began
+        deepest = max(deepest, *(-point[8] for point in b.getContactPoints(physicsClientId=room)))
+    b.disconnect(room)
+    return took, deepest
+
+
+def second_of_mujoco(count: int, rate: int = 240) -> tuple[float, float]:
+    import mujoco
+
+    half = SIZE / 2
+    boxes = "".join(
+        f'<body pos="{x} {z} {y}"><freejoint/><geom type="box" size="{half} {half} {half}" density="2900"/></body>'
+        for x, y, z in places(count)
+    )
+    model = mujoco.MjModel.from_xml_string(
+        f'<mujoco><option timestep="{1 / rate}" solver="CG" jacobian="sparse"/><size memory="2G"/><default><geom friction="0.6"/>'
+        f'</default><worldbody><geom type="plane" size="30 30 1"/>{boxes}</worldbody></mujoco>'
+    )
+    data = mujoco.MjData(model)
+    for _ in range(BEGUN * rate // RATE):
+        mujoco.mj_step(model, data)
+    deepest, began = 0.0, time.perf_counter()
+    for _ in range(MEASURED * rate // RATE):
+        mujoco.mj_step(model, data)
+        deepest = max(deepest, -float(data.contact.dist.min(initial=0.0)))
+    return time.perf_counter() - began, deepest
+
+
+def told(name: str, run: Callable[[], tuple[float, float]], turns: int) -> float:
+    found = [run() for _ in range(turns)]
+    took = statistics.median(t for t, _ in found)
+    print(f"  {name:12} {took:6.2f} s, deepest overlap {1000 * max(d for _, d in found):.2f} mm", flush=True)
+    return took
+
+
+def main() -> None:
+    print("800 boxes in a heap, a simulated second")
+    mine = told("ours, rough", lambda: second_of_ours(800), 3)
+    for name, other, turns in (("pybullet", second_of_pybullet, 1), ("mujoco", second_of_mujoco, 1)):
+        theirs = told(f"{name} 240 Hz", lambda other=other: other(800), turns)
+        print(f"  ours over {name}: {mine / theirs:.3f}")
+    before = None
+    for count in (200, 400, 800, 1600, 3200):
+        took, deepest = second_of_ours(count)
+        grown = f", {took / before:.2f} times" if before else ""
+        print(f"  {count:5} boxes {took:6.2f} s, deepest {1000 * deepest:.2f} mm{grown}", flush=True)
+        before = took
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,154 @@
+"""Dials of rigid bodies: what turning each does to how they fall, slide, bounce and lie."""
+
+import copy
+from typing import Any
+
+import numpy as np
+
+from tests.conftest import GRAVITY, GROUND, Film
+
+# fmt: off
+BOX = {"kind": "prop", "id": "box", "name": "box", "shape": {"kind": "box", "width": 0.4, "height": 0.4, "depth": 0.4}, "position": [0, 1, 0]}
+BALL = {"kind": "prop", "id": "ball", "name": "ball", "shape": {"kind": "sphere", "radius": 0.3}, "position": [0, 2, 0]}
+HOLLOW = {"kind": "prop", "id": "hollow", "name": "hollow", "shape": {"kind": "torus", "radius": 0.5, "tube": 0.1}, "position": [0, 0.12, 0]}
+HATCH = {"kind": "prop", "id": "hatch", "name": "hatch", "shape": {"kind": "box", "width": 3, "height": 1, "depth": 3}, "position": [0, 4, 0]}
+SHELF = {"kind": "prop", "id": "shelf", "name": "shelf", "shape": {"kind": "plane", "width": 4, "depth": 4}, "position": [9, 3, 0]}
+LANDING = {"kind": "collision", "id": "landing", "props": ["ground"], "bounce": 0.0, "friction": 0.6}
+RESTING = {"kind": "state", "id": "resting", "name": "resting", "of": "rigid"}
+ALONG = {"kind": "toward", "direction": [1, 0, 0], "cone": 0}
+
+
+def bodies(cues: Any = (), props: Any = (), **fields: Any):
+    """A box above the ground that is pushed along it, unless told otherwise; a state that cues may move it to."""
+
+    def change(shot: dict[str, Any]) -> None:
+        shot["set"] = [GROUND, BOX, BALL, HOLLOW, HATCH, SHELF, *props]
+        shot["matter"] = [{"kind": "rigid", "id": "body", "prop": "box"} | fields, RESTING, LANDING]
+        shot["supply"], shot["forces"] = [], [GRAVITY | {"direction": [0, -1, 0]}]
+        push = {"kind": "cue", "id": "push", "when": {"kind": "at_frame", "frame": 1}, "then": {"kind": "kick", "speed": 3, "aim": ALONG}}
+        shot["cues"] = [copy.deepcopy(c) for c in (push, *cues)]
+        shot["finish"] = {"last": 30}
+
+    return change
+
+
+def waiting(when: dict[str, Any]):
+    return bodies([{"kind": "cue", "id": "cue", "when": when, "then": {"kind": "enter", "state": "resting"}}])
+
+
+def stack(**fields: Any):
+    return bodies(copies={"kind": "stacked", "across": 2, "up": 2, "deep": 1} | fields)
+
+
+def strewn(**fields: Any):
+    return bodies(copies={"kind": "scattered", "count": 20, "on": "shelf"} | fields)
+
+
+def poured(**fields: Any):
+    return bodies(copies={"kind": "poured", "source": "hatch", "rate": 30, "start": 1, "end": 20} | fields)
+
+
+def spun(**fields: Any):
+    return bodies([{"kind": "cue", "id": "spin", "when": {"kind": "at_frame", "frame": 1}, "then": {"kind": "spin", "axis": [0, 1, 0]} | fields}])
+
+
+def count(f: Film) -> float:
+    return float(len(f.last))
+
+
+def wide(axis: int):
+    return lambda f: float(np.ptp(f.frames[1].position[:, axis]))
+
+
+def height(f: Film) -> float:
+    return float(f.frames[1].position[:, 1].mean())
+
+
+def slid(f: Film) -> float:
+    return float(f.last.position[:, 0].mean())
+
+
+def sizes(f: Film) -> float:
+    return float(np.ptp(f.last.radius))
+
+
+def turned(f: Film) -> float:
+    return float(np.abs(f.frames[2].turn[:, :3]).max())
+
+
+def bounced(f: Film) -> float:
+    return float(max(b.position[0, 1] for frame, b in f.frames.items() if frame > 14))
+
+
+def when(f: Film) -> float:
+    told = f.events.time[f.events.cue == 1]
+    return float(told.mean()) if len(told) else 99.0
+
+
+def apart(f: Film) -> str:
+    return f.last.position.tobytes().hex()[:200]
+
+
+def held(f: Film) -> float:
+    return float(f.frames[3].pinned.sum())
+
+
+def spin_of(axis: int):
+    return lambda f: float(f.frames[1].spin[0, axis])
+
+
+def low(f: Film) -> float:
+    return float(f.last.position[-1, 1])
+
+
+def through_the_ring(shot: dict[str, Any]) -> None:
+    """A small ball over the hole of a ring that is held."""
+    bodies(prop="hollow", begins="held")(shot)
+    shot["set"].append(BALL | {"id": "bead", "name": "bead", "shape": {"kind": "sphere", "radius": 0.12}, "position": [0, 1, 0]})
+    shot["matter"].append({"kind": "rigid", "id": "bead-body", "prop": "bead"})
+    shot["cues"] = []
+
+
+ROLLED = bodies(prop="ball", friction=1.0)
+
+# The path of the dial, two values, what is measured, which way it goes, and the scene.
+BODIES: dict[str, tuple[Any, ...]] = {
+    "rigid.prop": ("matter.0.prop", "box", "ball", height, 1, bodies()),
+    "rigid.copies.kind": ("matter.0.copies", {"kind": "itself"}, {"kind": "stacked"}, count, 1, bodies()),
+    "rigid.density": ("matter.0.density", 1000, 3000, lambda f: float(f.last.mass[0]), 1, bodies()),
+    "rigid.bounce": ("matter.0.bounce", 0.1, 0.8, bounced, 1, bodies()),
+    "rigid.friction": ("matter.0.friction", 0.1, 0.9, slid, -1, bodies()),
+    "rigid.rolling": ("matter.0.rolling", 0.0, 0.3, slid, -1, ROLLED),
+    "rigid.begins": ("matter.0.begins", "loose", "held", held, 1, bodies()),
+    "rigid.state": ("matter.0.state", None, "resting", lambda f: float(f.last.state[0]), 1, bodies()),
+    "rigid.parts": ("matter.0.parts", 1, 8, low, -1, through_the_ring),
+    "rigid.temperature": ("matter.0.temperature", 20, 900, lambda f: float(f.last.temperature[0]), 1, bodies()),
+    "stacked.across": ("matter.0.copies.across", 2, 4, wide(0), 1, stack()),
+    "stacked.up": ("matter.0.copies.up", 2, 4, wide(1), 1, stack()),
+    "stacked.deep": ("matter.0.copies.deep", 1, 3, wide(2), 1, stack()),
+    "stacked.gap": ("matter.0.copies.gap", 0.0, 0.5, wide(0), 1, stack()),
+    "stacked.size_spread": ("matter.0.copies.size_spread", 0.0, 0.4, sizes, 1, stack()),
+    "stacked.turn": ("matter.0.copies.turn", "alike", "any", turned, 1, stack()),
+    "stacked.seed": ("matter.0.copies.seed", 1, 2, apart, 0, stack(size_spread=0.3)),
+    "scattered.count": ("matter.0.copies.count", 10, 40, count, 1, strewn()),
+    "scattered.on": ("matter.0.copies.on", "ground", "shelf", height, 1, strewn()),
+    "scattered.lift": ("matter.0.copies.lift", 0.0, 2.0, height, 1, strewn()),
+    "scattered.size_spread": ("matter.0.copies.size_spread", 0.0, 0.4, sizes, 1, strewn()),
+    "scattered.turn": ("matter.0.copies.turn", "alike", "upright", turned, 1, strewn()),
+    "scattered.seed": ("matter.0.copies.seed", 1, 2, apart, 0, strewn()),
+    "poured.source": ("matter.0.copies.source", "hatch", "shelf", slid, 1, poured()),
+    "poured.rate": ("matter.0.copies.rate", 10, 30, count, 1, poured()),
+    "poured.start": ("matter.0.copies.start", 1, 12, count, -1, poured()),
+    "poured.end": ("matter.0.copies.end", 8, 20, count, 1, poured()),
+    "poured.speed": ("matter.0.copies.speed", 0.0, 6.0, lambda f: float(f.frames[4].velocity[:, 1].mean()), -1, poured()),
+    "poured.speed_spread": ("matter.0.copies.speed_spread", 0.0, 0.9, lambda f: float(np.ptp(f.frames[4].velocity[:, 1])), 1, poured(speed=6.0)),
+    "poured.spin": ("matter.0.copies.spin", 0.0, 700.0, lambda f: float(np.abs(f.frames[4].spin).max()), 1, poured()),
+    "poured.size_spread": ("matter.0.copies.size_spread", 0.0, 0.4, sizes, 1, poured()),
+    "poured.turn": ("matter.0.copies.turn", "alike", "any", lambda f: float(np.abs(f.frames[4].turn[:, :3]).max()), 1, poured()),
+    "poured.seed": ("matter.0.copies.seed", 1, 2, apart, 0, poured()),
+    "struck.impulse": ("cues.1.when.impulse", 10.0, 1e6, when, 1, waiting({"kind": "struck"})),
+    "asleep.time": ("cues.1.when.time", 0.05, 0.3, when, 1, waiting({"kind": "asleep"})),
+    "turned_over.angle": ("cues.1.when.angle", 5.0, 170.0, when, 1, bodies([{"kind": "cue", "id": "cue", "when": {"kind": "turned_over"}, "then": {"kind": "enter", "state": "resting"}}, {"kind": "cue", "id": "spin", "when": {"kind": "at_frame", "frame": 1}, "then": {"kind": "spin", "rate": 90, "axis": [0, 0, 1]}}])),
+    "spin.rate": ("cues.1.then.rate", 90, 400, spin_of(1), 1, spun()),
+    "spin.axis": ("cues.1.then.axis.0", 0, 4, spin_of(0), 1, spun(rate=200)),
+}
