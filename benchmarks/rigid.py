@@ -102,8 +102,9 @@ def second_of_mujoco(count: int, rate: int = 240) -> tuple[float, float]:
         for x, y, z in places(count)
     )
     model = mujoco.MjModel.from_xml_string(
-        f'<mujoco><option timestep="{1 / rate}" solver="CG" jacobian="sparse"/><size memory="2G"/><default><geom friction="0.6"/>'
-        f'</default><worldbody><geom type="plane" size="30 30 1"/>{boxes}</worldbody></mujoco>'
+        f'<mujoco><option timestep="{1 / rate}" solver="CG" jacobian="sparse"/><size memory="2G"/>'
+        f'<default><geom friction="0.6"/></default>'
+        f'<worldbody><geom type="plane" size="30 30 1"/>{boxes}</worldbody></mujoco>'
     )
     data = mujoco.MjData(model)
     for _ in range(BEGUN * rate // RATE):

@@ -4,12 +4,14 @@ A skin's colours follow its vertices, as is common practice. OBJ has no place fo
 or id; PLY, glTF and USD carry those.
 """
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
 from hotgravel.core.colour import rgb_of
 from hotgravel.core.exchange.take import Step, Take, Wish
+from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.streaks import streak_of
 
 
@@ -34,11 +36,11 @@ def write_obj(take: Take, wish: Wish) -> Iterator[Step]:
             ]
             lines += [f"f {a} {b} {c}" for a, b, c in (skin["faces"] + base).tolist()]
             base += len(points)
-        position = take.store.particles(frame, ("position",))["position"]
-        lines += ["o particles", *_points(wish.placed(position.astype(np.float64)))]
-        lines += [f"p {i}" for i in range(base, base + len(position))]
+        for matter in take.store.matters(frame):
+            made, count = OF_KIND[MATTERS[matter].kind](take, wish, frame, matter, base)
+            lines += made
+            base += count
         for streaks in take.shot.streaks:
-            base += len(position)
             points = streak_of(take.shot, take.store, frame, streaks)["points"]
             long, position = points.shape[1], points.reshape(-1, 3)
             lines += [f"o {streaks.id}", *_points(wish.placed(position.astype(np.float64)))]
@@ -46,7 +48,33 @@ def write_obj(take: Take, wish: Wish) -> Iterator[Step]:
                 "l " + " ".join(map(str, range(first, first + long)))
                 for first in range(base, base + len(position), long)
             ]
+            base += len(position)
         yield wish.name(take, frame, ".obj"), ("\n".join(lines) + "\n").encode()
+
+
+def _of_points(take: Take, wish: Wish, frame: int, matter: str, base: int) -> tuple[list[str], int]:
+    """Lines for elements that are points, numbered from `base` on, and how many corners they take."""
+    position = take.store.elements(frame, matter, ("position",))["position"]
+    lines = [f"o {matter}", *_points(wish.placed(position.astype(np.float64)))]
+    return lines + [f"p {i}" for i in range(base, base + len(position))], len(position)
+
+
+def _of_pieces(take: Take, wish: Wish, frame: int, matter: str, base: int) -> tuple[list[str], int]:
+    """Lines for pieces, an object each."""
+    p = take.store.elements(frame, matter, ("position", "turn", "scale", "piece", "id"))
+    meshes, lines, count = take.store.meshes(matter), [], 0
+    for i, number in enumerate(p["piece"].tolist()):
+        turn = Rotation.from_quat(p["turn"][i].astype(float))
+        corners = turn.apply(meshes[number]["vertices"].astype(float)) * float(p["scale"][i]) + p["position"][i]
+        lines += [f"o {take.piece_name(number).replace(' ', '-')}-{p['id'][i]}", *_points(wish.placed(corners))]
+        lines += [f"f {a} {b} {c}" for a, b, c in (meshes[number]["faces"] + base + count).tolist()]
+        count += len(corners)
+    return lines, count
+
+
+OF_KIND: dict[str, Callable[[Take, Wish, int, str, int], tuple[list[str], int]]] = {
+    "points": _of_points, "pieces": _of_pieces,
+}  # fmt: skip
 
 
 def _points(points: np.ndarray) -> list[str]:

@@ -18,6 +18,30 @@ def write_csv(take: Take, wish: Wish) -> Iterator[Step]:
     store, shot = take.store, take.shot
     yield "gauges.csv", "".join(gauges_csv(shot, ((f, store.gauges(f)) for f in wish.frames))).encode()
     yield "events.csv", "".join(events_csv(shot, (store.events(f) for f in wish.frames))).encode()
+    for matter in store.matters(wish.frames[0]):
+        if MATTERS[matter].kind == "pieces":
+            yield f"{matter}.csv", "".join(_pieces_csv(take, wish, matter)).encode()
+
+
+POSES = ("position", "turn", "velocity", "spin")
+
+
+def _pieces_csv(take: Take, wish: Wish, matter: str) -> Iterator[str]:
+    """A line for each piece at each frame."""
+    axes = {"position": "x y z", "turn": "qx qy qz qw", "velocity": "vx vy vz", "spin": "wx wy wz"}
+    units = {"position": " [m]", "turn": "", "velocity": " [m/s]", "spin": " [rad/s]"}
+    yield _line([
+        "frame", "id", "prop", *(f"{axis}{units[n]}" for n in POSES for axis in axes[n].split()), "scale", "mass [kg]",
+        "asleep",
+    ])  # fmt: skip
+    for frame in wish.frames:
+        p = take.store.elements(frame, matter)
+        for i in range(len(p["id"])):
+            poses = [f"{x:.6g}" for name in POSES for x in p[name][i].tolist()]
+            yield _line([
+                frame, int(p["id"][i]), take.piece_name(int(p["piece"][i])), *poses, f"{p['scale'][i]:.6g}",
+                f"{p['mass'][i]:.6g}", int(p["asleep"][i]),
+            ])  # fmt: skip
 
 
 def gauges_csv(shot: Shot, frames: Iterable[tuple[int, dict[str, Any]]]) -> Iterator[str]:

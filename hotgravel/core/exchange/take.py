@@ -94,7 +94,8 @@ class Take:
         for number in ids.tolist():
             at = [np.flatnonzero(columns["id"] == number) for columns in kept]
             first = next(n for n, found in enumerate(at) if len(found))
-            known, made = first, {name: [] for name in ("position", "turn", "scale")}
+            known = first
+            made: dict[str, list[Any]] = {name: [] for name in ("position", "turn", "scale")}
             for n, found in enumerate(at):
                 known = n if len(found) else known
                 for name, values in made.items():

@@ -1,12 +1,12 @@
-"""A run as one USD file, with time samples: particles as points, props as meshes that move, skins as
-meshes that change.
+"""A run as one USD file, with time samples: points, props as meshes that move, skins as meshes that change, streaks as
+curves, pieces as a point instancer, and materials.
 
-Source: the UsdGeom schemas. A time code is a frame; widths are diameters; velocities are in
-units a second, as the schema has it.
+Source: the UsdGeom and UsdShade schemas. A time code is a frame; widths are diameters; velocities are in units a
+second and angular velocities in degrees a second, as the schemas have it.
 """
 
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.colour import linear, rgb_of
-from hotgravel.core.exchange.take import Step, Take, Wish
+from hotgravel.core.exchange.take import Array, Material, Step, Take, Wish
+from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.shape.pose import moves, pose_at
 from hotgravel.core.shot.props import Prop
@@ -22,97 +23,212 @@ from hotgravel.core.shot.props import Prop
 
 def write_usd(take: Take, wish: Wish) -> Iterator[Step]:
     """One file for all frames."""
-    from pxr import Gf, Sdf, Usd, UsdGeom, Vt
-
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "shot.usdc"
-        stage: Any = Usd.Stage.CreateNew(str(path))
-        stage.SetStartTimeCode(wish.frames[0])
-        stage.SetEndTimeCode(wish.frames[-1])
-        stage.SetTimeCodesPerSecond(take.shot.finish.rate)
-        stage.SetFramesPerSecond(take.shot.finish.rate)
-        UsdGeom.SetStageMetersPerUnit(stage, 1.0 / wish.scale)
-        UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z if wish.up == "z" else UsdGeom.Tokens.y)
-        root = UsdGeom.Xform.Define(stage, "/shot")
-        stage.SetDefaultPrim(root.GetPrim())
-        stage.GetRootLayer().customLayerData = dict(take.origin)
-
-        for prop in take.shot.props:
-            vertices, faces = take.triangles(prop)
-            mesh = UsdGeom.Mesh.Define(stage, f"/shot/set/{prop.id.replace('-', '_')}")
-            points = wish.placed(vertices).astype(np.float32)
-            mesh.CreatePointsAttr(Vt.Vec3fArray.FromNumpy(points))
-            mesh.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(faces.ravel().astype(np.int32)))
-            mesh.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.full(len(faces), 3, np.int32)))
-            mesh.CreateExtentAttr(_extent(points, Vt))
-            mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
-            mesh.GetPrim().SetMetadata("comment", prop.name)
-            place = mesh.AddTransformOp()
-            seen = [prop.id in take.poses(frame) for frame in wish.frames]
-            for frame, there in zip(wish.frames, seen, strict=True) if not all(seen) else ():
-                shown = UsdGeom.Tokens.inherited if there else UsdGeom.Tokens.invisible
-                mesh.GetVisibilityAttr().Set(shown, Usd.TimeCode(frame))
-            for frame in wish.frames if moves(prop) else wish.frames[:1]:
-                matrix = Gf.Matrix4d(*_matrix(take, wish, prop, frame).ravel().tolist())
-                if moves(prop):
-                    place.Set(matrix, Usd.TimeCode(frame))
-                else:
-                    place.Set(matrix)
-
-        for row in (skin.id for skin in take.shot.skins):
-            skin = UsdGeom.Mesh.Define(stage, f"/shot/skins/{row.replace('-', '_')}")
-            skin.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
-            paint = skin.CreateDisplayColorPrimvar(UsdGeom.Tokens.vertex)
-            for frame in wish.frames:
-                made, when = take.store.skin(frame, row), Usd.TimeCode(frame)
-                points = np.ascontiguousarray(wish.placed(made["vertices"]), np.float32)
-                skin.GetPointsAttr().Set(Vt.Vec3fArray.FromNumpy(points), when)
-                going = np.ascontiguousarray(wish.placed(made["velocity"]), np.float32)
-                skin.GetVelocitiesAttr().Set(Vt.Vec3fArray.FromNumpy(going), when)
-                faces = made["faces"].astype(np.int32)
-                skin.GetFaceVertexIndicesAttr().Set(Vt.IntArray.FromNumpy(faces.ravel()), when)
-                skin.GetFaceVertexCountsAttr().Set(Vt.IntArray.FromNumpy(np.full(len(faces), 3, np.int32)), when)
-                rgb = np.ascontiguousarray(linear(rgb_of(made["colour"])), np.float32)
-                paint.Set(Vt.Vec3fArray.FromNumpy(rgb), when)
-                skin.GetExtentAttr().Set(_extent(points, Vt), when)
-
+        stage = _stage(take, wish, path)
+        file = _File(stage, take, wish)
+        for prop in (p for p in take.shot.props if p.id not in take.world.setting.solvers_place):
+            _prop(file, prop)
+        for row in take.shot.skins:
+            _skin(file, row.id, row.look)
         for streaks in take.shot.streaks:
-            curves = UsdGeom.BasisCurves.Define(stage, f"/shot/streaks/{streaks.id.replace('-', '_')}")
-            curves.CreateTypeAttr(UsdGeom.Tokens.linear)
-            paint = curves.CreateDisplayColorPrimvar(UsdGeom.Tokens.uniform)
-            for frame in wish.frames:
-                made, when = streak_of(take.shot, take.store, frame, streaks), Usd.TimeCode(frame)
-                many, long = made["points"].shape[:2]
-                points = np.ascontiguousarray(wish.placed(made["points"].reshape(-1, 3)), np.float32)
-                if long < 2:  # a curve has two points at least
-                    points, long = np.repeat(points, 2, axis=0), 2
-                curves.GetPointsAttr().Set(Vt.Vec3fArray.FromNumpy(points), when)
-                curves.GetCurveVertexCountsAttr().Set(Vt.IntArray.FromNumpy(np.full(many, long, np.int32)), when)
-                rgb = np.ascontiguousarray(linear(rgb_of(made["colour"])), np.float32)
-                paint.Set(Vt.Vec3fArray.FromNumpy(rgb), when)
-                curves.GetExtentAttr().Set(_extent(points, Vt), when)
-
-        cloud = UsdGeom.Points.Define(stage, "/shot/particles")
-        state = UsdGeom.PrimvarsAPI(cloud).CreatePrimvar("state", Sdf.ValueTypeNames.IntArray, UsdGeom.Tokens.vertex)
+            _streaks(file, streaks)
+        kinds = {matter: OF_KIND[MATTERS[matter].kind](file, matter) for matter in take.store.matters(wish.frames[0])}
         for frame in wish.frames:
-            p = take.store.particles(frame, ("position", "velocity", "radius", "id", "state"))
-            when = Usd.TimeCode(frame)
-            points = np.ascontiguousarray(wish.placed(p["position"]), np.float32)
-            cloud.GetPointsAttr().Set(Vt.Vec3fArray.FromNumpy(points), when)
-            velocities = np.ascontiguousarray(wish.placed(p["velocity"]), np.float32)
-            cloud.GetVelocitiesAttr().Set(Vt.Vec3fArray.FromNumpy(velocities), when)
-            cloud.GetWidthsAttr().Set(Vt.FloatArray.FromNumpy((2 * wish.scale * p["radius"]).astype(np.float32)), when)
-            cloud.GetIdsAttr().Set(Vt.Int64Array.FromNumpy(p["id"].astype(np.int64)), when)
-            state.Set(Vt.IntArray.FromNumpy(p["state"].astype(np.int32)), when)
-            cloud.GetExtentAttr().Set(_extent(points, Vt, wish.scale * float(p["radius"].max(initial=0))), when)
+            for at_frame in kinds.values():
+                at_frame(frame)
             yield None
         stage.GetRootLayer().Save()
         yield wish.name(take, None, ".usdc"), path.read_bytes()
 
 
-def _extent(points: NDArray[np.float32], vt: Any, grow: float = 0.0) -> Any:
+class _File:
+    """A stage in the making, with what its writers share."""
+
+    def __init__(self, stage: Any, take: Take, wish: Wish) -> None:
+        self.stage, self.take, self.wish = stage, take, wish
+        self.known: dict[Material, Any] = {}
+
+    def placed(self, points: Array) -> Any:
+        """Points or velocities (n, 3) in the wanted unit and axes, as USD has them."""
+        from pxr import Vt
+
+        return Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(self.wish.placed(points), np.float32))
+
+    def paint(self, prim: Any, material: Material) -> None:
+        """Bind a material to a prim."""
+        from pxr import Gf, Sdf, UsdShade
+
+        if material not in self.known:
+            place = f"/shot/materials/m{len(self.known)}"
+            made = UsdShade.Material.Define(self.stage, place)
+            shader = UsdShade.Shader.Define(self.stage, f"{place}/surface")
+            shader.CreateIdAttr("UsdPreviewSurface")
+            shader.CreateInput("diffuseColor", Sdf.ValueTypeNames.Color3f).Set(Gf.Vec3f(*material.colour))
+            shader.CreateInput("roughness", Sdf.ValueTypeNames.Float).Set(material.roughness)
+            glow = Gf.Vec3f(*(material.glow * c for c in material.colour))
+            shader.CreateInput("emissiveColor", Sdf.ValueTypeNames.Color3f).Set(glow)
+            made.CreateSurfaceOutput().ConnectToSource(shader.ConnectableAPI(), "surface")
+            made.GetPrim().SetMetadata("comment", material.name)
+            self.known[material] = made
+        UsdShade.MaterialBindingAPI.Apply(prim).Bind(self.known[material])
+
+
+def _stage(take: Take, wish: Wish, path: Path) -> Any:
+    from pxr import Usd, UsdGeom
+
+    stage: Any = Usd.Stage.CreateNew(str(path))
+    stage.SetStartTimeCode(wish.frames[0])
+    stage.SetEndTimeCode(wish.frames[-1])
+    stage.SetTimeCodesPerSecond(take.shot.finish.rate)
+    stage.SetFramesPerSecond(take.shot.finish.rate)
+    UsdGeom.SetStageMetersPerUnit(stage, 1.0 / wish.scale)
+    UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z if wish.up == "z" else UsdGeom.Tokens.y)
+    root = UsdGeom.Xform.Define(stage, "/shot")
+    stage.SetDefaultPrim(root.GetPrim())
+    stage.GetRootLayer().customLayerData = dict(take.origin)
+    return stage
+
+
+def _named(row: str) -> str:
+    return row.replace("-", "_")
+
+
+def _mesh(file: _File, place: str, vertices: Array, faces: Array) -> Any:
+    """A mesh that keeps its corners."""
+    from pxr import UsdGeom, Vt
+
+    mesh = UsdGeom.Mesh.Define(file.stage, place)
+    mesh.CreatePointsAttr(file.placed(vertices))
+    mesh.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(faces.ravel().astype(np.int32)))
+    mesh.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.full(len(faces), 3, np.int32)))
+    mesh.CreateExtentAttr(_extent(file.wish.placed(vertices).astype(np.float32)))
+    mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
+    return mesh
+
+
+def _prop(file: _File, prop: Prop) -> None:
+    from pxr import Gf, Usd, UsdGeom
+
+    take, wish = file.take, file.wish
+    mesh = _mesh(file, f"/shot/set/{_named(prop.id)}", *take.triangles(prop))
+    mesh.GetPrim().SetMetadata("comment", prop.name)
+    file.paint(mesh.GetPrim(), take.material(prop))
+    place = mesh.AddTransformOp()
+    seen = [prop.id in take.poses(frame) for frame in wish.frames]
+    for frame, there in zip(wish.frames, seen, strict=True) if not all(seen) else ():
+        shown = UsdGeom.Tokens.inherited if there else UsdGeom.Tokens.invisible
+        mesh.GetVisibilityAttr().Set(shown, Usd.TimeCode(frame))
+    for frame in wish.frames if moves(prop) else wish.frames[:1]:
+        matrix = Gf.Matrix4d(*_matrix(take, wish, prop, frame).ravel().tolist())
+        if moves(prop):
+            place.Set(matrix, Usd.TimeCode(frame))
+        else:
+            place.Set(matrix)
+
+
+def _skin(file: _File, row: str, look: str) -> None:
+    from pxr import Usd, UsdGeom, Vt
+
+    skin = UsdGeom.Mesh.Define(file.stage, f"/shot/skins/{_named(row)}")
+    skin.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
+    file.paint(skin.GetPrim(), Material.skin(row, look))
+    paint = skin.CreateDisplayColorPrimvar(UsdGeom.Tokens.vertex)
+    for frame in file.wish.frames:
+        made, when = file.take.store.skin(frame, row), Usd.TimeCode(frame)
+        skin.GetPointsAttr().Set(file.placed(made["vertices"]), when)
+        skin.GetVelocitiesAttr().Set(file.placed(made["velocity"]), when)
+        faces = made["faces"].astype(np.int32)
+        skin.GetFaceVertexIndicesAttr().Set(Vt.IntArray.FromNumpy(faces.ravel()), when)
+        skin.GetFaceVertexCountsAttr().Set(Vt.IntArray.FromNumpy(np.full(len(faces), 3, np.int32)), when)
+        rgb = np.ascontiguousarray(linear(rgb_of(made["colour"])), np.float32)
+        paint.Set(Vt.Vec3fArray.FromNumpy(rgb), when)
+        skin.GetExtentAttr().Set(_extent(file.wish.placed(made["vertices"]).astype(np.float32)), when)
+
+
+def _streaks(file: _File, row: Any) -> None:
+    from pxr import Usd, UsdGeom, Vt
+
+    curves = UsdGeom.BasisCurves.Define(file.stage, f"/shot/streaks/{_named(row.id)}")
+    curves.CreateTypeAttr(UsdGeom.Tokens.linear)
+    paint = curves.CreateDisplayColorPrimvar(UsdGeom.Tokens.uniform)
+    for frame in file.wish.frames:
+        made, when = streak_of(file.take.shot, file.take.store, frame, row), Usd.TimeCode(frame)
+        many, long = made["points"].shape[:2]
+        points = made["points"].reshape(-1, 3)
+        if long < 2:  # a curve has two points at least
+            points, long = np.repeat(points, 2, axis=0), 2
+        curves.GetPointsAttr().Set(file.placed(points), when)
+        curves.GetCurveVertexCountsAttr().Set(Vt.IntArray.FromNumpy(np.full(many, long, np.int32)), when)
+        rgb = np.ascontiguousarray(linear(rgb_of(made["colour"])), np.float32)
+        paint.Set(Vt.Vec3fArray.FromNumpy(rgb), when)
+        curves.GetExtentAttr().Set(_extent(file.wish.placed(points).astype(np.float32)), when)
+
+
+def _points(file: _File, matter: str) -> Callable[[int], None]:
+    from pxr import Sdf, Usd, UsdGeom, Vt
+
+    cloud = UsdGeom.Points.Define(file.stage, f"/shot/{_named(matter)}")
+    state = UsdGeom.PrimvarsAPI(cloud).CreatePrimvar("state", Sdf.ValueTypeNames.IntArray, UsdGeom.Tokens.vertex)
+    wish = file.wish
+
+    def at_frame(frame: int) -> None:
+        p = file.take.store.elements(frame, matter, ("position", "velocity", "radius", "id", "state"))
+        when = Usd.TimeCode(frame)
+        cloud.GetPointsAttr().Set(file.placed(p["position"]), when)
+        cloud.GetVelocitiesAttr().Set(file.placed(p["velocity"]), when)
+        cloud.GetWidthsAttr().Set(Vt.FloatArray.FromNumpy((2 * wish.scale * p["radius"]).astype(np.float32)), when)
+        cloud.GetIdsAttr().Set(Vt.Int64Array.FromNumpy(p["id"].astype(np.int64)), when)
+        state.Set(Vt.IntArray.FromNumpy(p["state"].astype(np.int32)), when)
+        points = wish.placed(p["position"]).astype(np.float32)
+        cloud.GetExtentAttr().Set(_extent(points, wish.scale * float(p["radius"].max(initial=0))), when)
+
+    return at_frame
+
+
+def _pieces(file: _File, matter: str) -> Callable[[int], None]:
+    from pxr import Gf, Usd, UsdGeom, Vt
+
+    take, wish = file.take, file.wish
+    crowd = UsdGeom.PointInstancer.Define(file.stage, f"/shot/{_named(matter)}")
+    targets = []
+    for number, mesh in enumerate(take.store.meshes(matter)):
+        made = _mesh(file, f"/shot/{_named(matter)}/prototypes/p{number}", mesh["vertices"], mesh["faces"])
+        name = take.piece_name(number)
+        made.GetPrim().SetMetadata("comment", name)
+        file.paint(made.GetPrim(), Material.of(name, f"#{int(mesh['colour'][0]):06X}", 0.0))
+        targets.append(made.GetPath())
+    crowd.CreatePrototypesRel().SetTargets(targets)
+
+    def at_frame(frame: int) -> None:
+        names = ("position", "velocity", "turn", "spin", "scale", "piece", "id", "radius")
+        p, when = take.store.elements(frame, matter, names), Usd.TimeCode(frame)
+        turns = np.concatenate([wish.turned(p["turn"][:, :3]), p["turn"][:, 3:]], axis=1)
+        crowd.GetPositionsAttr().Set(file.placed(p["position"]), when)
+        crowd.GetVelocitiesAttr().Set(file.placed(p["velocity"]), when)
+        spin = np.ascontiguousarray(np.degrees(wish.turned(p["spin"])), np.float32)
+        crowd.GetAngularVelocitiesAttr().Set(Vt.Vec3fArray.FromNumpy(spin), when)
+        halves = [Gf.Quath(w, x, y, z) for x, y, z, w in turns.astype(float).tolist()]
+        crowd.GetOrientationsAttr().Set(Vt.QuathArray(halves), when)
+        scales = np.repeat(p["scale"][:, None], 3, axis=1).astype(np.float32)
+        crowd.GetScalesAttr().Set(Vt.Vec3fArray.FromNumpy(scales), when)
+        crowd.GetProtoIndicesAttr().Set(Vt.IntArray.FromNumpy(p["piece"].astype(np.int32)), when)
+        crowd.GetIdsAttr().Set(Vt.Int64Array.FromNumpy(p["id"].astype(np.int64)), when)
+        points = wish.placed(p["position"]).astype(np.float32)
+        crowd.GetExtentAttr().Set(_extent(points, wish.scale * float(p["radius"].max(initial=0))), when)
+
+    return at_frame
+
+
+# What writes each kind of data: it begins a prim, and gives what writes a frame into it.
+OF_KIND: dict[str, Callable[[_File, str], Callable[[int], None]]] = {"points": _points, "pieces": _pieces}
+
+
+def _extent(points: NDArray[np.float32], grow: float = 0.0) -> Any:
+    from pxr import Vt
+
     ends = [points.min(axis=0) - grow, points.max(axis=0) + grow] if len(points) else np.zeros((2, 3))
-    return vt.Vec3fArray.FromNumpy(np.array(ends, np.float32))
+    return Vt.Vec3fArray.FromNumpy(np.array(ends, np.float32))
 
 
 def _matrix(take: Take, wish: Wish, prop: Prop, frame: int) -> NDArray[np.float64]:

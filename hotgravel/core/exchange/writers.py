@@ -1,7 +1,7 @@
 """The formats that a run is handed over in."""
 
 from hotgravel.core.exchange.film import write_film, write_pictures, write_still
-from hotgravel.core.exchange.gltf import write_gltf
+from hotgravel.core.exchange.gltf import write_animation, write_gltf
 from hotgravel.core.exchange.obj import write_obj
 from hotgravel.core.exchange.ply import write_ply
 from hotgravel.core.exchange.table import write_csv
@@ -11,14 +11,15 @@ from hotgravel.core.exchange.usd import write_usd
 # Name to what it holds, in words, and what writes it.
 WRITERS: dict[str, tuple[str, Writer]] = {
     "ply": ("particles with velocity, age, radius, id and state; a file a frame", write_ply),
-    "obj": ("props, skins and particles as plain geometry; a file a frame", write_obj),
-    "gltf": ("props and skins, and particles with velocity, radius, id and state; a .glb a frame", write_gltf),
+    "obj": ("props, skins, bodies and particles as plain geometry; a file a frame", write_obj),
+    "gltf": ("props, skins and bodies, and particles with velocity, radius, id and state; a .glb a frame", write_gltf),
+    "animation": ("props and bodies that move, as animated nodes; one .glb", write_animation),
     "usd": (
-        "props that move, skins, and particles with velocities, widths and ids; one file with time samples",
+        "props that move, skins, bodies, and particles with velocities, widths and ids; one file with time samples",
         write_usd,
     ),
     "still": ("one picture of the stage, PNG, of the first of the frames", write_still),
     "png": ("pictures of the stage, PNG; a file a frame", write_pictures),
     "mp4": ("a film of the stage, H.264", write_film),
-    "csv": ("gauges of every frame and all events, as tables", write_csv),
+    "csv": ("gauges of every frame, all events, and bodies frame by frame, as tables", write_csv),
 }

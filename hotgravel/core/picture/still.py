@@ -12,8 +12,10 @@ from numba import njit, prange
 from numpy.typing import NDArray
 from PIL import Image
 from scipy.ndimage import gaussian_filter
+from scipy.spatial.transform import Rotation
 
 from hotgravel.core.colour import rgb_of
+from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.place import Place
 from hotgravel.core.run.streaks import streak_of
@@ -30,6 +32,7 @@ _DITHER = (_BAYER + 0.5) / 64.0
 SUN = np.array([-0.45, 0.5, 0.74])
 EMBER = (1.0, 0.45, 0.16)
 FIELD_OF_VIEW = math.radians(38.0)
+PIECE = ("position", "turn", "scale", "piece", "colour", "id")
 
 
 @dataclass(frozen=True)
@@ -287,15 +290,18 @@ def pixels_of(
     world: World, store: FrameStore, frame: int, size: tuple[int, int], view: View | None = None
 ) -> NDArray[np.uint8]:  # fmt: skip
     """A kept frame as (height, width, 3). Raises `KeyError` if it is not kept."""
-    particles = store.particles(frame, ("position", "radius", "state", "colour"))
+    particles = _points(store, frame)
     position = particles["position"].astype(float)
+    pieces_of = {m: store.elements(frame, m, PIECE) for m in store.matters(frame) if MATTERS[m].kind == "pieces"}
+    all_places = [position, *(p["position"].astype(float) for p in pieces_of.values() if len(p["id"]))]
+    everyone = np.concatenate(all_places)
     poses = world.poses(store.run_frame(frame), store.gauges(frame)["absent"])
     props = [p for p in world.shot.props if p.seen == "seen" and p.id in poses]
     if view is None:
         corners = [
             poses[p.id].to_world(np.stack(world.setting.shapes[p.id].box)) for p in props if _is_set_piece(world, p.id)
         ]
-        crowd = [np.quantile(position, [0.02, 0.98], axis=0)] if len(position) else []
+        crowd = [np.quantile(everyone, [0.02, 0.98], axis=0)] if len(everyone) else []
         both = np.concatenate([*crowd, *(crowd or corners or [np.array([[-1.0, 0, -1], [1, 2, 1]])]), *corners[:8]])
         view = view_on(both.min(axis=0), both.max(axis=0))
     width, height = size
@@ -314,6 +320,8 @@ def pixels_of(
     lamps = np.stack([_lamp(position[~dull]), *_lamps(props, boxes, table, colours)])
     _props(image, embers, depth, view.eye, axes, tan, kinds, sizes, boxes, table.reshape(-1, 13), colours, own,
            world.setting.tree, SUN / np.linalg.norm(SUN), lamps, ZENITH, HORIZON, far)  # fmt: skip
+    for matter, columns in pieces_of.items():
+        _draw_pieces(store.meshes(matter), columns, image, depth, view, tan, lamps)
     bare = depth.copy()
     under = np.zeros(len(position), bool)
     for row in world.shot.skins:
@@ -334,6 +342,55 @@ def pixels_of(
     mapped = 1.0 - np.exp(-1.5 * image)
     dither = _DITHER[np.arange(height)[:, None] % 8, np.arange(width) % 8, None]  # or the sky would show steps
     return (255.0 * np.clip(mapped, 0.0, 1.0) ** (1 / 2.2) + dither).astype(np.uint8)
+
+
+def _points(store: FrameStore, frame: int) -> dict[str, Any]:
+    """The elements of a frame that are drawn as points, of all matters together."""
+    names = ("position", "radius", "state", "colour")
+    found = [store.elements(frame, m, names) for m in store.matters(frame) if MATTERS[m].kind == "points"]
+    return (
+        {name: np.concatenate([of[name] for of in found]) for name in names} if found else store.particles(frame, names)
+    )
+
+
+def _draw_pieces(
+    meshes: list[dict[str, Any]], pieces: dict[str, Any], image: Array, depth: Array, view: View, tan: float,
+    lamps: Array,
+) -> None:  # fmt: skip
+    """Pieces as their meshes, each where it is; all that have one mesh in one go."""
+    sun, gloss = SUN / np.linalg.norm(SUN), np.array(GLOSS["dull"])
+    for number, mesh in enumerate(meshes):
+        mine = np.flatnonzero(pieces["piece"] == number)
+        if not len(mine):
+            continue
+        turn = Rotation.from_quat(pieces["turn"][mine].astype(float)).as_matrix()
+        corners, n = mesh["vertices"].astype(float), len(mesh["vertices"])
+        scale = pieces["scale"][mine].astype(float)[:, None, None]
+        vertices = np.einsum("nij,vj->nvi", turn, corners) * scale + pieces["position"][mine].astype(float)[:, None]
+        normals = np.einsum("nij,vj->nvi", turn, mesh["normals"].astype(float))
+        faces = mesh["faces"].astype(np.int64)[None] + n * np.arange(len(mine))[:, None, None]
+        paint = np.repeat(rgb_of(pieces["colour"][mine]) ** 2.2, n, axis=0)
+        paint = paint * np.tile(_rough(corners), len(mine))[:, None]
+        _mesh(
+            image, depth, view.eye, view.axes(), tan, vertices.reshape(-1, 3), normals.reshape(-1, 3),
+            faces.reshape(-1, 3), paint, sun, lamps, gloss,
+        )  # fmt: skip
+
+
+def _rough(points: Array) -> Array:
+    """How bright a rough surface is at points (n, 3) of its own frame; props are roughened with the same."""
+    x, y, z = points.T
+    speck = [share * _lumped(x * k, y * k, z * k) for share, k in ((0.5, 2.3), (0.3, 7.1), (0.2, 23.0))]
+    result: Array = 0.62 + 0.76 * np.sum(speck, axis=0)
+    return result
+
+
+@njit(cache=True)
+def _lumped(x, y, z):
+    out = np.empty(len(x))
+    for i in range(len(x)):
+        out[i] = _lumps(x[i], y[i], z[i])
+    return out
 
 
 def _draw_skin(

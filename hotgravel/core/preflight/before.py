@@ -52,8 +52,9 @@ def _ending(shot: Shot) -> Iterator[Finding]:
 
 def _supply(shot: Shot) -> Iterator[Finding]:
     first, last = shot.finish.first, shot.finish.last
-    if not any(s.on for s in shot.supply):
-        yield Finding("no supply", "", "", "Nothing gives particles, so every frame will be empty. Add a source.")
+    if not any(s.on for s in shot.supply) and not shot.rigid:
+        said = "Nothing gives particles and nothing is rigid, so every frame will be empty. Add a source or a body."
+        yield Finding("no supply", "", "", said)
     asked = {cue.then.offshoot for cue in shot.cues if cue.on and isinstance(cue.then, c.Shed)}
     for row in (s for s in shot.supply if s.on):
         emit = row.emit

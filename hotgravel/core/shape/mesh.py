@@ -207,16 +207,23 @@ MESH_OF: dict[type, Callable[..., trimesh.Trimesh]] = {
 }  # fmt: skip
 
 
-Solid = props.Mesh | props.Lettering | props.Outline
+Solid = props.Mesh | props.Lettering | props.Outline | props.Stone | props.Tray
 
 
 def solid(shape: Solid, find_mesh: Callable[[str], Any]) -> Imported:
     """The mesh of a shape that is one. Raises `MeshFault`."""
     if isinstance(shape, props.Mesh):
         return import_mesh(shape, find_mesh)
-    from hotgravel.core.shape.lettering import lettered, outlined
+    from hotgravel.core.shape import lettering, stone
 
-    return lettered(shape, find_mesh) if isinstance(shape, props.Lettering) else outlined(shape, find_mesh)
+    match shape:
+        case props.Stone():
+            return stone.stone(shape)
+        case props.Tray():
+            return stone.tray(shape)
+        case props.Lettering():
+            return lettering.lettered(shape, find_mesh)
+    return lettering.outlined(shape, find_mesh)
 
 
 def triangles_of(

@@ -457,8 +457,8 @@ class Swap(Clause):
 
 
 Condition = (
-    Slower | Faster | Older | Travelled | Hotter | Cooler | Touches | Struck | Asleep | TurnedOver | Nearer | Inside | Enters | Leaves | AtFrame
-    | Every | After | ShareIn | Reads
+    Slower | Faster | Older | Travelled | Hotter | Cooler | Touches | Struck | Asleep | TurnedOver | Nearer | Inside
+    | Enters | Leaves | AtFrame | Every | After | ShareIn | Reads
 )  # fmt: skip
 Action = Enter | Remove | Pin | Unpin | Kick | Spin | Become | Shed | Start | Stop | Swap
 GLOBAL = (Start, Stop, Swap)  # what happens to the shot, not to one particle

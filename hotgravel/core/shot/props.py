@@ -142,7 +142,42 @@ class Outline(Clause):
     )  # fmt: skip
 
 
-Shape = Sphere | Hemisphere | Box | Plane | Disc | Cylinder | Cone | Torus | Lettering | Outline | Mesh
+class Stone(Clause):
+    kind: Literal["stone"] = "stone"
+    title: ClassVar[str] = "a rough stone"
+    phrase: ClassVar[str] = "{width} wide, {height} high, {depth} deep, {roughness} rough"
+    width: float = _length(0.6, "width", "Along x.")
+    height: float = _length(0.3, "height", "Along y, from its lower to its upper bed.")
+    depth: float = _length(0.5, "depth", "Along z.")
+    roughness: float = dial(
+        "%", 0.6, label="roughness", soft=(0.2, 0.9), low=0.05, high=1.0,
+        help="How deep it is broken flat: little is a pebble, much is a block with edges.",
+    )  # fmt: skip
+    seed: int = dial(
+        "count", 1, label="seed", soft=(1, 100), low=0, high=2**32 - 1, whole=True,
+        help="Another number is another stone.",
+    )  # fmt: skip
+
+
+class Tray(Clause):
+    kind: Literal["tray"] = "tray"
+    title: ClassVar[str] = "a tray of bars"
+    phrase: ClassVar[str] = "{width} by {depth}, {bars} bars of {bar}, with walls {wall} high"
+    width: float = _length(2.0, "width", "Along x, within the walls.")
+    depth: float = _length(3.0, "depth", "Along z, which is how the bars run.")
+    bars: int = dial(
+        "count", 9, label="bars", soft=(3, 20), low=1, high=200, whole=True,
+        help="How many. What is narrower than the gaps between them falls through.",
+    )  # fmt: skip
+    bar: float = _length(0.1, "bar", "How wide and how thick each bar is, and how thick the walls are.")
+    wall: float = _length(0.4, "wall", "From the bars' lower side to the walls' top.")
+
+    def complaints(self) -> Iterator[tuple[str, str]]:
+        if self.bars * self.bar >= self.width:
+            yield "bars", f"So many bars fill {self.width:g} m. Accepted: fewer than {int(self.width / self.bar)}."
+
+
+Shape = Sphere | Hemisphere | Box | Plane | Disc | Cylinder | Cone | Torus | Stone | Tray | Lettering | Outline | Mesh
 
 
 class Prop(Row):

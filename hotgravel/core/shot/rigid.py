@@ -117,25 +117,25 @@ class Rigid(Row):
     )
     density: float = dial(
         "kg/m³", 2900.0, label="density", soft=(200.0, 8000.0), above=0.0, high=1e6,
-        help="Basalt 2 900, concrete 2 400, water 1 000, dry pine 500, iron 7 900. Heavier ones push lighter ones away.",
+        help="Basalt 2 900, concrete 2 400, water 1 000, dry pine 500, iron 7 900. Heavy ones push light ones away.",
     )  # fmt: skip
     bounce: Value = dial(
         "", 0.1, label="bounce", soft=(0.0, 0.9), low=0.0, high=1.0, drivable=True,
-        help="Speed kept straight off what it hits; the livelier of two that meet counts. 0 lands dead, 0.1 is stone on "
-        "earth, 0.8 a rubber ball. Hits slower than 0.3 m/s do not bounce.",
+        help="Speed kept straight off what it hits; the livelier of two that meet counts. 0 lands dead, 0.1 is stone "
+        "on earth, 0.8 a rubber ball. Hits slower than 0.3 m/s do not bounce.",
     )  # fmt: skip
     friction: Value = dial(
         "", 0.6, label="friction", soft=(0.0, 1.2), low=0.0, high=10.0, drivable=True,
-        help="Grip. Where two meet, the root of both multiplied counts: on a slope they slide where its tangent is above.",
+        help="Grip. Where two meet, the root of both multiplied counts: they slide down slopes whose tangent is above.",
     )  # fmt: skip
     rolling: Value = dial(
         "%", 0.01, label="rolling resistance", soft=(0.0, 0.1), low=0.0, high=1.0, drivable=True,
-        help="What keeps round ones from rolling for ever, as a share of their radius: 1 % hard ground, 10 % loose cinder.",
+        help="What keeps round ones from rolling for ever, as a share of their radius: 1 % hard ground, 10 % cinder.",
     )  # fmt: skip
     begins: Literal["loose", "held", "following"] = choice(
         {"loose": "loose", "held": "held in place", "following": "following its keys"}, "loose", label="begins",
-        help="Loose from the first frame; held in place until a cue lets it go; or led by the prop's keys, and let go by a "
-        "cue with the velocity that it then has.",
+        help="Loose from the first frame; held in place until a cue lets it go; or led by the prop's keys, and let go "
+        "by a cue with the velocity that it then has.",
     )  # fmt: skip
     state: Ref | None = refer(
         "state",
@@ -158,9 +158,6 @@ class Rigid(Row):
     begins_words: ClassVar[Mapping[str, str]] = {
         "loose": "loose", "held": "held in place", "following": "following its keys",
     }  # fmt: skip
-
-    def idle(self) -> frozenset[str]:
-        return frozenset()
 
     @property
     def single(self) -> bool:

@@ -189,9 +189,9 @@ def found_contacts(
     reach_o += dt * np.linalg.norm(there.spin[with_o[:, 1]], axis=1) * far + there.thickness[with_o[:, 1]]
     slots_o = np.zeros((len(with_o), SLOTS, POINT_WIDTH))
     touch_obstacles(
-        with_o, bodies.position, turn, bodies.radius, first, count, whole.parts, whole.corners, whole.cores, whole.faces,
-        whole.normals, there.table, there.place, there.turn, there.scale, there.part + firsts[-1], solver.tree, reach_o,
-        slots_o,
+        with_o, bodies.position, turn, bodies.radius, first, count, whole.parts, whole.corners, whole.cores,
+        whole.faces, whole.normals, there.table, there.place, there.turn, there.scale, there.part + firsts[-1],
+        solver.tree, reach_o, slots_o,
     )  # fmt: skip
     return _joined(solver, bodies, old, there, ask, turn, (pairs, slots), (with_o, slots_o))
 
@@ -214,17 +214,19 @@ def _near(bodies: Bodies, low: Array, high: Array) -> NDArray[np.int64]:
             roused[pairs[moves[pairs[:, a]], b]] = True
         roused &= bodies.asleep > 0
         if not roused.any():
-            return pairs
+            found_pairs: NDArray[np.int64] = pairs
+            return found_pairs
         bodies.asleep[roused] = 0
 
 
 def _near_obstacles(bodies: Bodies, low: Array, high: Array, there: Standing) -> NDArray[np.int64]:
     """Pairs of a body that is awake and an obstacle that it may meet."""
-    met = (bodies.asleep == 0)[:, None] & (bodies.pinned == LOOSE)[:, None]
+    met: NDArray[np.bool_] = (bodies.asleep == 0)[:, None] & (bodies.pinned == LOOSE)[:, None]
     met = met & ((there.whom < 0) | (bodies.state[:, None] == there.whom))
     skin = there.thickness[None, :, None]
     met &= (low[:, None] <= there.high[None] + skin).all(axis=2) & (high[:, None] >= there.low[None] - skin).all(axis=2)
-    return np.argwhere(met)
+    found: NDArray[np.int64] = np.argwhere(met)
+    return found
 
 
 def _joined(
@@ -328,7 +330,7 @@ CORE = 0.25  # of the reach of a body's narrowest part: the ball that no obstacl
 
 
 def guard(solver: "RigidSolver", bodies: Bodies, before: Array, scene: Scene, dt: float) -> None:
-    """No centre passes through an obstacle, whatever pushed it: its way through the step is swept, as particles' are."""
+    """No centre passes through an obstacle, whatever pushed it: its way is swept, as those of particles are."""
     table = colliders_of(solver.setting, scene).table
     who = np.flatnonzero((bodies.pinned == LOOSE) & (bodies.asleep == 0))
     if not len(table) or not len(who):

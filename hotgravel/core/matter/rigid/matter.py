@@ -72,7 +72,7 @@ class RigidSolver:
         return steps_for(self.setting.quality, fastest, self.smallest, self.setting.span)
 
     def step(self, state: State, seam: Seam, dt: float) -> int:
-        """Sources pour, led bodies are led, forces gather, contacts are found and solved, and what lies still sleeps."""
+        """Sources pour, led bodies are led, forces gather, contacts are solved, and what lies still sleeps."""
         self._pour(state, seam, dt)
         bodies, contacts = _bodies(state), Contacts.of(state.arrays)
         n = len(bodies)

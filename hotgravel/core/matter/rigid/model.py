@@ -155,7 +155,7 @@ def hull_of(points: Array) -> tuple[Array, Array, NDArray[np.int64], Array, floa
     margin = MARGIN_SHARE * inner
     faces, normals = _faces(corners, planes)
     # A core has the same planes, drawn in; it is asked for the farthest of its corners, so their order says nothing.
-    cores = HalfspaceIntersection(planes + [0.0, 0.0, 0.0, margin], middle).intersections
+    cores = HalfspaceIntersection(planes + np.array([0.0, 0.0, 0.0, margin]), middle).intersections
     cores = np.unique(np.round(cores, 9), axis=0)
     most = max(len(corners), len(cores))
     return _filled(corners, most), _filled(cores, most), faces, normals, margin
@@ -163,19 +163,21 @@ def hull_of(points: Array) -> tuple[Array, Array, NDArray[np.int64], Array, floa
 
 def _filled(points: Array, most: int) -> Array:
     """The points, the last repeated until there are so many."""
-    return np.concatenate([points, np.repeat(points[-1:], most - len(points), axis=0)])
+    filled: Array = np.concatenate([points, np.repeat(points[-1:], most - len(points), axis=0)])
+    return filled
 
 
 def _fewer(points: Array) -> Array:
     """At most so many of the points as a hull may have: those that lie farthest along evenly spread directions."""
-    outer = points[ConvexHull(points).vertices]
+    outer: Array = points[ConvexHull(points).vertices]
     if len(outer) <= MOST_HULL:
         return outer
     turn = np.pi * (1.0 + 5.0**0.5) * np.arange(MOST_HULL)
     height = 1.0 - (2.0 * np.arange(MOST_HULL) + 1.0) / MOST_HULL
     rho = np.sqrt(1.0 - height**2)
     ways = np.stack([rho * np.cos(turn), height, rho * np.sin(turn)], axis=1)
-    return outer[np.unique(np.argmax(outer @ ways.T, axis=0))]
+    farthest: Array = outer[np.unique(np.argmax(outer @ ways.T, axis=0))]
+    return farthest
 
 
 def _faces(corners: Array, planes: Array) -> tuple[NDArray[np.int64], Array]:
@@ -200,7 +202,7 @@ def convex_parts(vertices: Array, faces: NDArray[np.int64], pieces: int) -> list
     import manifold3d
 
     whole = manifold3d.Manifold(manifold3d.Mesh(vertices.astype(np.float32), faces.astype(np.uint32)))
-    parts = [whole]
+    parts: list[Any] = [whole]
     while len(parts) < pieces:
         empty = [_hollow(part) for part in parts]
         worst = int(np.argmax(empty))

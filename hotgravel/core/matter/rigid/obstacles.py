@@ -1,7 +1,7 @@
 """What stands or is led, as bodies meet it: one entry for each prop of each collision row."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,7 +10,18 @@ from scipy.spatial.transform import Rotation
 from hotgravel.core.drive.value import one
 from hotgravel.core.matter.elements import Array
 from hotgravel.core.matter.rigid.model import model_of, sheet_hull
-from hotgravel.core.matter.rigid.support import CORNER, CORNERS, FACE, FACES, HULL, KIND, MARGIN, PART_WIDTH, SIZE
+from hotgravel.core.matter.rigid.support import (
+    CORNER,
+    CORNERS,
+    FACE,
+    FACES,
+    HULL,
+    KIND,
+    MARGIN,
+    MOST_CORNERS,
+    PART_WIDTH,
+    SIZE,
+)
 from hotgravel.core.shape.bvh import MeshTree, build_tree, join_trees
 from hotgravel.core.shape.mesh import mesh_of
 from hotgravel.core.shape.pose import Pose
@@ -35,6 +46,12 @@ class Library:
     normals: Array
 
 
+NOTHING = Library(
+    np.zeros((0, PART_WIDTH)), np.zeros((0, 3)), np.zeros((0, 3)), np.zeros((0, MOST_CORNERS), np.int64),
+    np.zeros((0, 3)),
+)  # fmt: skip
+
+
 @dataclass(frozen=True)
 class Obstacle:
     """A prop as a collision row names it: its kind, its library (with one part, or none) or its mesh's root, the box in
@@ -52,8 +69,9 @@ class Obstacle:
 
 @dataclass(frozen=True)
 class Standing:
-    """Obstacles on their way through a step: table (M, 4), part (M,), place and place at the end (M, 3), turn (M, 3, 3),
-    quaternion (M, 4), scale (M,), velocity and spin (M, 3), boxes in the world (M, 3), and the dials of the surfaces."""
+    """Obstacles on their way through a step: their numbers, table (M, 4) and parts (M,), places (M, 3), turns (M, 4)
+    and (M, 3, 3), scales (M,), velocities and spins (M, 3), boxes in the world (M, 3), and the dials of their
+    surfaces."""
 
     which: tuple[int, ...]
     table: Array
@@ -128,26 +146,17 @@ def scaled(library: Library, scale: float) -> Library:
 
 def joined(libraries: list[Library]) -> tuple[Library, NDArray[np.int64]]:
     """All parts in one library, and where each library's first part is."""
-    parts, corners, cores, faces, normals = [], [], [], [], []
-    part = corner = face = 0
-    firsts = []
+    firsts, made, part, corner, face = [], [NOTHING], 0, 0, 0
     for library in libraries:
-        moved, named = library.parts.copy(), library.faces.copy()
-        moved[:, CORNER] += corner
-        moved[:, FACE] += face
-        named[named >= 0] += corner
+        parts, faces = library.parts.copy(), library.faces.copy()
+        parts[:, CORNER] += corner
+        parts[:, FACE] += face
+        faces[faces >= 0] += corner
         firsts.append(part)
-        for into, what in zip((parts, corners, cores, faces, normals), (moved, library.corners, library.cores, named, library.normals), strict=True):  # fmt: skip
-            into.append(what)
-        part, corner, face = part + len(moved), corner + len(library.corners), face + len(named)
-    if not libraries:
-        from hotgravel.core.matter.rigid.support import MOST_CORNERS
-
-        nothing = np.zeros((0, 3))
-        return Library(
-            np.zeros((0, PART_WIDTH)), nothing, nothing, np.zeros((0, MOST_CORNERS), np.int64), nothing
-        ), np.zeros(0, np.int64)  # fmt: skip
-    whole = Library(*(np.concatenate(p) for p in (parts, corners, cores, faces, normals)))  # type: ignore[arg-type]
+        made.append(replace(library, parts=parts, faces=faces))
+        part, corner, face = part + len(parts), corner + len(library.corners), face + len(faces)
+    names = ("parts", "corners", "cores", "faces", "normals")
+    whole = Library(**{name: np.concatenate([getattr(library, name) for library in made]) for name in names})
     return whole, np.array(firsts, np.int64)
 
 
@@ -203,5 +212,5 @@ def spin_between(start: Array, end: Array, dt: float) -> Array:
 
 def moving(there: Standing) -> Mapping[int, bool]:
     """Which obstacles move in this step, by their numbers."""
-    going = (np.abs(there.velocity) > 1e-9).any(axis=1) | (np.abs(there.spin) > 1e-9).any(axis=1)
-    return dict(zip(there.which, going.tolist(), strict=True))
+    going = np.abs(np.concatenate([there.velocity, there.spin], axis=1)).max(axis=1, initial=0.0) > 1e-9
+    return {number: bool(moves) for number, moves in zip(there.which, going, strict=True)}

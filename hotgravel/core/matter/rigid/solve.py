@@ -289,10 +289,10 @@ def advance_bodies(
 ):  # fmt: skip
     """Move bodies by dt seconds, in place; contacts learn their impulses and hits.
 
-    position, velocity, spin (n, 3), q (n, 4) and r (n, 3, 3) their turns; light (n,) one over the mass, 0 for those that
-    do not give; inertia (n, 3) about the principal axes; balls
-    (n,) tells which are round; pull, drift (n, 3) m/s², rate (n,) 1/s, bite (n,) 1/m as
-    forces have them. contacts (C, CONTACT_WIDTH) between bodies one and other (C,).
+    position, velocity, spin (n, 3), q (n, 4) and r (n, 3, 3) their turns; light (n,) one over the mass, 0 for those
+    that do not give; inertia (n, 3) about the principal axes; balls (n,) tells which are round; pull, drift (n, 3)
+    m/s², rate (n,) 1/s, bite (n,) 1/m as forces have them. contacts (C, CONTACT_WIDTH) between bodies one and other
+    (C,).
     """
     n, h = len(light), dt / substeps
     share = np.zeros((n, 3))
@@ -305,7 +305,7 @@ def advance_bodies(
     for k in range(len(contacts)):
         _prepare(r, light, share, contacts[k], one[k], other[k])
     free = np.empty(n, np.bool_)  # touched by nobody in a substep: such bodies fall as the closed form has it
-    for step in range(substeps):
+    for _step in range(substeps):
         free[:] = True
         for i in range(n):
             if light[i] == 0.0:

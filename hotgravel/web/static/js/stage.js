@@ -110,7 +110,7 @@ export class Stage {
       geometry.setIndex(prop.faces);
       const material = new THREE.MeshStandardMaterial({
         color: prop.colour, roughness: 0.95, metalness: 0, wireframe: this.wireframe,
-        flatShading: prop.kind === "box" || prop.kind === "mesh" || prop.kind === "cylinder" || prop.kind === "cone",
+        flatShading: prop.kind === "box" || ["mesh", "stone", "tray"].includes(prop.kind) || prop.kind === "cylinder" || prop.kind === "cone",
         side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1,
       });
       if (prop.shine === "glowing") material.emissive.set(prop.colour);
