@@ -276,6 +276,12 @@ def _nearest(look: Look, cue: c.Cue, way: int, value: float) -> None:
         look.nearest[cue.id] = float(value)
 
 
+def _matter_of(cue: c.Cue, matters: Mapping[str, str]) -> str | None:
+    """The matter that a cue concerns, by the state that it asks for or lets enter; None for all."""
+    state = cue.whom or (cue.then.state if isinstance(cue.then, c.Enter) else None)
+    return None if state is None else matters[state]
+
+
 def watches(
     rows: list[c.Cue], states: dict[str, int], bits: dict[str, int], sources: dict[str, int],
     matters: Mapping[str, str],
@@ -298,6 +304,6 @@ def watches(
             place(states, cue.then.state if isinstance(cue.then, c.Enter) else None),
             place(numbers, cue.when.cue if isinstance(cue.when, c.After) else None),
             place(states, cue.when.state if isinstance(cue.when, c.ShareIn) else None),
-            None if cue.whom is None else matters[cue.whom],
+            _matter_of(cue, matters),
         ))  # fmt: skip
     return found

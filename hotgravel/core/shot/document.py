@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from hotgravel.core.drive.ask import Clock
 from hotgravel.core.drive.driver import Driver
-from hotgravel.core.shot.cues import Cue
+from hotgravel.core.shot.cues import Cue, Enter
 from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
 from hotgravel.core.shot.fields import Pick, Quantity, Refer, fields_of
 from hotgravel.core.shot.finish import Finish
@@ -237,7 +237,17 @@ def faults_between(shot: Shot) -> Iterator[Fault]:
         kinds[row.id] = row.kind  # type: ignore[attr-defined]
     for row in shot.rows():
         yield from _clause_faults(row, row.id, "", kinds)
+    yield from _between_matters(shot)
     yield from _loops(shot)
+
+
+def _between_matters(shot: Shot) -> Iterator[Fault]:
+    """Cues that would let one matter into a state of another."""
+    of = {state.id: state.of for state in shot.states}
+    for cue in shot.cues:
+        if isinstance(cue.then, Enter) and cue.whom in of and of.get(cue.then.state, of[cue.whom]) != of[cue.whom]:
+            said = f"What is in {cue.whom} is not what can be in {cue.then.state}. Accepted: a state of the same matter."
+            yield Fault(cue.id, "then.state", said)
 
 
 def _loops(shot: Shot) -> Iterator[Fault]:

@@ -14,7 +14,7 @@ class State(Row):
     section: ClassVar[str] = "matter"
     title: ClassVar[str] = "state"
     does: ClassVar[str] = "A named way of behaving. Forces and collisions can ask for it, cues move into it."
-    phrase: ClassVar[str] = "{of} can be in {name}, painted {colour}, {shine}."
+    phrase: ClassVar[str] = "The state {name} is for {of}, painted {colour}, {shine}."
     of: Literal["particles", "rigid"] = choice(
         {"particles": "particles", "rigid": "bodies"}, "particles", label="matter",
         help="What can be in it: particles, or rigid bodies.",

@@ -318,7 +318,7 @@ SHOWN = {
     "prop.name",
     "prop.colour",
     "prop.shine",
-    "state.of",  # tests/core/matter/rigid/test_faults.py
+    "state.of",  # tests/core/matter/rigid/test_runs.py
     "state.name",
     "state.colour",
     "state.shine",

@@ -31,6 +31,7 @@ from hotgravel.core.shot import props
 Array = NDArray[np.float64]
 MARGIN_SHARE = 0.08  # of the smallest half width: how far a core is drawn in
 MOST_HULL = 48  # corners of a hull: more would only be slower
+NO_VOLUME = "It is flat, so it has no mass. Accepted: a closed shape with a volume."
 FLAT = 1e-6  # of the size: thinner has no volume
 
 
@@ -70,11 +71,15 @@ def model_of(shape: props.Shape, vertices: Array, faces: NDArray[np.int64], piec
     size = float(np.ptp(vertices, axis=0).max())
     exact = _exact(shape)
     if exact is None:
+        if float(np.ptp(vertices, axis=0).min()) < FLAT * size:
+            raise NotSolid(NO_VOLUME)
         welded = trimesh.Trimesh(vertices, faces, process=True)
+        if isinstance(shape, props.Cone | props.Hemisphere):
+            welded = welded.convex_hull
         if not welded.is_watertight:
             raise NotSolid("Its mesh is open, so it has no mass. Accepted: a closed mesh, or one mended on import.")
-        if float(np.ptp(vertices, axis=0).min()) < FLAT * size or abs(welded.volume) < (FLAT * size) ** 3:
-            raise NotSolid("It is flat, so it has no mass. Accepted: a closed shape with a volume.")
+        if abs(welded.volume) < (FLAT * size) ** 3:
+            raise NotSolid(NO_VOLUME)
         if welded.volume < 0.0:
             welded.invert()
         volume, centre, tensor = float(welded.volume), welded.center_mass, np.asarray(welded.moment_inertia)
@@ -144,7 +149,7 @@ def hull_of(points: Array) -> tuple[Array, Array, NDArray[np.int64], Array, floa
     try:
         hull = ConvexHull(_fewer(points))
     except QhullError:
-        raise NotSolid("It is flat, so it has no mass. Accepted: a closed shape with a volume.") from None
+        raise NotSolid(NO_VOLUME) from None
     used = np.unique(hull.simplices)
     place = np.full(len(hull.points), -1)
     place[used] = np.arange(len(used))

@@ -1,0 +1,99 @@
+"""What bodies are made of: masses against trimesh, distances against a quadratic program, parts that hold their mesh."""
+
+import numpy as np
+import pytest
+import trimesh
+from scipy.optimize import nnls
+from scipy.spatial import ConvexHull
+from scipy.spatial.transform import Rotation
+
+from hotgravel.core.matter.rigid.gjk import closest
+from hotgravel.core.matter.rigid.model import NotSolid, convex_parts, hull_of, model_of
+from hotgravel.core.matter.rigid.support import CORNERS, HULL, KIND, PART_WIDTH, support
+from hotgravel.core.shape.mesh import mesh_of, solid
+from hotgravel.core.shot import props
+
+SHAPES = [
+    props.Sphere(radius=0.7), props.Box(width=1, height=0.3, depth=2), props.Cylinder(radius=0.4, height=1.3),
+    props.Cone(radius=0.5, height=1.1), props.Hemisphere(radius=0.6), props.Torus(radius=0.7, tube=0.2),
+    props.Stone(width=0.9, height=0.5, depth=0.7, roughness=0.8, seed=3),
+]  # fmt: skip
+
+
+def mesh(shape):
+    if isinstance(shape, props.Stone):
+        made = solid(shape, lambda name: name)
+        return made.vertices, made.faces
+    return mesh_of(shape)[:2]
+
+
+@pytest.mark.parametrize("shape", SHAPES, ids=lambda s: s.kind)
+def test_mass_centre_and_inertia_are_trimeshs(shape):
+    model, true = model_of(shape, *mesh(shape)), trimesh.Trimesh(*mesh(shape))
+    if isinstance(shape, props.Hemisphere):  # whose mesh leaves the floor out
+        true = true.convex_hull
+    # What is exact is compared with a mesh of facets, which is smaller by about (pi / 48)^2 / 3 twice over.
+    near = 0.01 if isinstance(shape, props.Sphere | props.Cylinder) else 1e-9
+    assert model.volume == pytest.approx(true.volume, rel=near)
+    assert model.centre == pytest.approx(true.center_mass, abs=1e-6)
+    tensor = model.axes @ np.diag(model.inertia) @ model.axes.T
+    assert tensor == pytest.approx(true.moment_inertia, rel=2 * near, abs=2 * near * model.inertia.max())
+    assert model.axes @ model.axes.T == pytest.approx(np.eye(3), abs=1e-9)
+
+
+def distance_by_program(a, b):
+    """Between the hulls of points (n, 3) and (m, 3): least squares over shares that are not negative and sum to 1,
+    which a heavy weight sees to (Lawson and Hanson 1974)."""
+    weight = 1e5
+    rows = np.concatenate([a, -b]).T
+    sums = weight * np.stack([np.repeat([1.0, 0.0], [len(a), len(b)]), np.repeat([0.0, 1.0], [len(a), len(b)])])
+    shares, _ = nnls(np.concatenate([rows, sums]), np.array([0, 0, 0, weight, weight]))
+    return float(np.linalg.norm(rows @ shares))
+
+
+def test_distances_of_a_thousand_pairs_of_hulls_are_the_programs():
+    dice, room, part = np.random.default_rng(5), np.zeros((4, 8)), np.zeros((2, PART_WIDTH))
+    part[:, KIND] = HULL
+    for pair in range(1000):
+        a, b = (dice.normal(size=(dice.integers(4, 24), 3)) for _ in range(2))
+        part[:, CORNERS] = len(a), len(b)
+        turn, place = Rotation.random(random_state=pair).as_matrix(), 3.0 * dice.normal(size=3)
+        told, nx, ny, nz, *_ = closest(part[0], a, part[1], b, False, turn, *place, *place, room)
+        there = b @ turn.T + place
+        assert told == pytest.approx(distance_by_program(a, there), rel=1e-6, abs=2e-6)
+        if told > 0.0:  # the direction parts them by as much
+            assert (there @ [nx, ny, nz]).min() - (a @ [nx, ny, nz]).max() == pytest.approx(told, abs=1e-6)
+
+
+def test_a_core_lies_the_margin_within():
+    points = np.random.default_rng(2).normal(size=(40, 3))
+    corners, cores, faces, normals, margin = hull_of(points)
+    for face, normal in zip(faces, normals, strict=True):
+        plane = corners[face[0]] @ normal
+        assert (cores @ normal).max() == pytest.approx(plane - margin, abs=1e-6)
+        assert (corners @ normal).max() == pytest.approx(plane, abs=1e-5)
+
+
+@pytest.mark.parametrize("shape", SHAPES[:3], ids=lambda s: s.kind)
+def test_an_exact_shape_reaches_as_far_as_it_is(shape):
+    model, vertices = model_of(shape, *mesh(shape)), mesh(shape)[0]
+    for way in Rotation.random(20, random_state=1).as_matrix()[:, 0]:
+        reach = np.dot(support(model.parts[0], model.corners, False, *way), way)
+        assert (vertices @ way).max() - 1e-12 <= reach < (vertices @ way).max() + 0.01  # facets lie within
+
+
+def test_parts_of_a_ring_leave_its_hole_open():
+    vertices, faces = mesh(SHAPES[5])
+    parts = convex_parts(vertices, faces.astype(np.int64), 8)
+    whole = trimesh.Trimesh(vertices, faces)
+    assert len(parts) == 8
+    assert sum(ConvexHull(p).volume for p in parts) < 1.5 * whole.volume < whole.convex_hull.volume
+    assert all((ConvexHull(p).equations[:, 3] > 0.0).any() for p in parts)  # the middle lies in none
+
+
+@pytest.mark.parametrize(("broken", "said"), [("open", "is open"), ("flat", "flat")])
+def test_what_has_no_mass_is_told(broken, said):
+    box = trimesh.creation.box(extents=[1, 1, 1])
+    vertices = np.array(box.vertices) * ([1, 1, 1] if broken == "open" else [1, 0, 1])
+    with pytest.raises(NotSolid, match=said):
+        model_of(props.Mesh(file="it.obj"), vertices, np.array(box.faces)[: -1 if broken == "open" else None])
