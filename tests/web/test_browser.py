@@ -36,9 +36,9 @@ def place_of(page: Page, state: int) -> list[float]:
         """(state) => {
             const { stage } = window.hotgravel, f = stage.frame, box = stage.canvas.getBoundingClientRect();
             const v = stage.camera.position.clone(); let best = null, least = Infinity;
-            for (let i = 0; i < f.count; i++) {
-                if (f.state[i] !== state) continue;
-                v.fromArray(f.position, 3 * i);
+            for (const crowd of f.groups) for (let i = 0; i < crowd.count; i++) {
+                if (crowd.state[i] !== state) continue;
+                v.fromArray(crowd.position, 3 * i);
                 const away = v.distanceTo(stage.camera.position);
                 if (away < least) { least = away; best = v.clone(); }
             }
@@ -146,7 +146,7 @@ def test_rows_are_added_and_removed_in_the_notebook(page: Page, demo_run: int):
     forces.get_by_role("button", name="wind").click()
     expect(page.locator("#row-wind .sentence")).to_contain_text("Wind of")
     page.locator("#row-wind select").first.select_option(label="those in falling")
-    expect(page.locator(".last-edit")).to_contain_text("whom all particles to falling")
+    expect(page.locator(".last-edit")).to_contain_text("whom all to falling")
     page.locator("#row-wind .fold").click()
     page.locator("#row-wind").get_by_role("button", name="Remove").click()
     expect(page.locator("#row-wind")).to_have_count(0)

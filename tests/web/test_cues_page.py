@@ -46,7 +46,7 @@ def test_a_cue_is_built_from_nothing(page: Page, client: httpx.Client, flares: i
     row.locator(".sentence").get_by_label("distance").press("Enter")
     expect(page.locator(".last-edit")).to_contain_text("distance 2 m to 1.5 m")
     row.locator(".sentence").get_by_label("whom").select_option("spark")
-    expect(page.locator(".last-edit")).to_contain_text("whom all particles to spark")
+    expect(page.locator(".last-edit")).to_contain_text("whom all to spark")
     row.locator(".sentence").get_by_label("then").select_option("kick")
     expect(page.locator(".last-edit")).to_contain_text("then is removed to is kicked")
     made = next(c for c in plain(client, flares)["cues"] if c["id"] == "cue")

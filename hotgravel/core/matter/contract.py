@@ -18,6 +18,7 @@ from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.row import Row
 
 Array = NDArray[Any]
@@ -155,7 +156,7 @@ class Solver(Protocol):
         """Move the state on by dt seconds, in place. Returns the impacts."""
 
     def land(self, state: State, seam: Seam) -> None:
-        """What happens at a whole frame, before its cues look: what begins at it, and how all look, in place."""
+        """What begins at a whole frame, before its cues look, in place."""
 
     def shed(self, state: State, shed: Shed, seam: Seam) -> None:
         """What a cue let elements give off, if the row is this matter's, in place."""
@@ -202,8 +203,8 @@ class Matter(Protocol):
     def count_at(self, shot: Shot, frame: int) -> float:
         """About how many elements there will be by a frame, for the estimate."""
 
-    def findings(self, shot: Shot, setting: Setting) -> Iterator[Any]:
-        """What will go wrong, before a run."""
+    def findings(self, shot: Shot, solver: Any) -> Iterator[Finding]:
+        """What will go wrong, before a run; its solver for the shot is built."""
 
 
 def kept_columns(matter: Matter, elements: Elements) -> dict[str, Array]:

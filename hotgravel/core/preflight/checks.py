@@ -15,6 +15,8 @@ def findings(
     found = list(in_rows(shot))
     if world is not None:
         found += in_place(shot, world)
+        for matter in world.matters:
+            found += matter.findings(shot, world.solvers[matter.name])
     if told is not None:
         found += within_limits(shot, told, limits or Limits())
     return in_order(found)

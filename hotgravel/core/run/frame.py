@@ -9,11 +9,13 @@ from hotgravel.core.cues.conditions import Look
 from hotgravel.core.cues.record import Events, all_events
 from hotgravel.core.matter.contract import Ids, Offers, Seam, State
 from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.paint import tint
 from hotgravel.core.run.parts import Parts
 from hotgravel.core.run.world import World
 from hotgravel.core.shape.grid import VelocityGrid
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.zones import Scene
+from hotgravel.core.shot.matter import Tint
 
 STEPS = 1024  # more than a frame ever has
 AHEAD = 1.0 / 64.0  # of a frame: how far on a burst looks for how its prop moves
@@ -137,9 +139,11 @@ def _land(world: World, now: Snapshot, so_far: SoFar, parts: Parts) -> list[str]
     """What happens at a whole frame: what begins at it, how all look, then its cues, then the end of what has aged."""
     away = absent(world.shot.cues, now.memory)
     scene = scene_at(world, now, now.frame, away)
+    tints = [row for row in world.shot.matter if row.on and isinstance(row, Tint)]
     for name, solver in world.solvers.items():
         with parts(name):
             solver.land(now.states[name], _seam(now, name, scene, now.frame))
+            tint(tints, world.states, now.states[name].elements, scene)
             now.offers[name] = solver.offers(now.states[name])
     with parts("cues"):
         _cue(world, now, now.frame, away, now.frame, so_far)

@@ -246,7 +246,9 @@ def _between_matters(shot: Shot) -> Iterator[Fault]:
     of = {state.id: state.of for state in shot.states}
     for cue in shot.cues:
         if isinstance(cue.then, Enter) and cue.whom in of and of.get(cue.then.state, of[cue.whom]) != of[cue.whom]:
-            said = f"What is in {cue.whom} is not what can be in {cue.then.state}. Accepted: a state of the same matter."
+            said = (
+                f"What is in {cue.whom} is not what can be in {cue.then.state}. Accepted: a state of the same matter."
+            )
             yield Fault(cue.id, "then.state", said)
 
 

@@ -189,11 +189,11 @@ def refers(to: str, *, label: str, help: str) -> Any:
     return _field(Refer(to=to, label=label, help=help, many=True), min_length=1, max_length=200)
 
 
-def whom() -> Any:
-    """The particles a row concerns: all, or those in one state."""
+def whom(everyone: str = "all") -> Any:
+    """What a row concerns: all, of whatever matter, or those in one state."""
     return refer(
-        "state", label="whom", none="all particles", manner="those in ",
-        help="All particles, or only those in one state.",
+        "state", label="whom", none=everyone, manner="those in ",
+        help=f"{everyone.capitalize()}, or only those in one state.",
     )  # fmt: skip
 
 

@@ -83,7 +83,7 @@ class Growth(Row):
     title: ClassVar[str] = "growth"
     does: ClassVar[str] = "Makes particles larger or smaller than they were born; what shrinks to nothing is removed."
     phrase: ClassVar[str] = "The radius of {whom} is {share} of what they were born with."
-    whom: Ref | None = whom()
+    whom: Ref | None = whom("all particles")
     share: Value = dial(
         "×", 1.0, label="share", soft=(0.0, 2.0), low=0.0, high=1e3, drivable=True, each=True,
         help="1 leaves them as they are. Let it vary over age or distance, and they grow or shrink on their way.",
@@ -116,7 +116,7 @@ class Apart(Row):
     title: ClassVar[str] = "keeping apart"
     does: ClassVar[str] = "Particles push one another out of their way by their radii, so that they pile up."
     phrase: ClassVar[str] = "{whom} keep apart by their radii and {gap}."
-    whom: Ref | None = whom()
+    whom: Ref | None = whom("all particles")
     gap: Value = dial(
         "m", 0.0, label="gap", soft=(0.0, 0.2), low=0.0, high=1e3, drivable=True,
         help="Room kept beyond both radii. 0 lets them touch.",
@@ -144,7 +144,7 @@ class Skin(Row):
     phrase: ClassVar[str] = (
         "A {look} skin wraps {whom}, {radius} their radius, blending over {blend}, in cells of {cell}, {shown}."
     )
-    whom: Ref | None = whom()
+    whom: Ref | None = whom("all particles")
     radius: Value = dial(
         "×", 1.5, label="radius", soft=(0.8, 3.0), above=0.0, high=100.0, drivable=True,
         help="How large each particle is for the skin, beside its own radius.",

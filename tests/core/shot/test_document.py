@@ -73,7 +73,7 @@ def test_a_shot_survives_its_file():
     ("matter.1.props", ["ground", "moon"], "landing", "props", "no row 'moon'"),
     ("matter.1.bounce", 1.5, "landing", "bounce", "too high. Accepted: a number from 0 up to 1"),
     ("matter.1.thickness", 0, "landing", "thickness", "too low"),
-    ("matter.1.kind", "glue", "landing", "", "'state', 'collision'"),
+    ("matter.1.kind", "glue", "landing", "", "'state', 'rigid', 'collision'"),
     ("forces.0.strength", [9.81], "gravity", "strength", "no number"),
     ("forces.0.whom", "late", "gravity", "whom", "no row 'late'"),
     ("cues.0.when.speed", {"kind": "keys"}, "cue", "when.speed.keys", "missing"),
@@ -178,7 +178,7 @@ def test_sentences_say_their_values_in_the_shots_unit():
     assert "200 to 300 cm/s, keyed" in said
     assert "1 cm in radius" in said
     said = sentence(shot.cues[0], Dress(), shot.names())
-    assert said == "When one of all particles gets slower than 6 m/s, it is removed."
+    assert said == "When one of all gets slower than 6 m/s, it is removed."
 
 
 def test_the_schema_knows_every_kind_of_row_and_its_help():

@@ -20,7 +20,7 @@ SHOT = load(_TUNED)  # the demo with the numbers that these tests name, however 
 @pytest.mark.parametrize(("row", "path", "text", "label"), [
     ("slow-embers-fall", "when.speed", "450 cm/s", "slow-embers-fall: threshold 5 m/s to 4.5 m/s"),
     ("slow-embers-fall", "when.kind", "older", "slow-embers-fall: when gets slower than to gets older than"),
-    ("slow-embers-fall", "whom", "", "slow-embers-fall: whom flight to all particles"),
+    ("slow-embers-fall", "whom", "", "slow-embers-fall: whom flight to all"),
     ("burst", "emit.count", "20k", "burst: count 10 000 to 20 000"),
     ("burst", "life", "2 s", "burst: life the whole shot to 2 s"),
     ("burst", "speed_spread", "50 %", "burst: speed spread 85 % to 50 %"),

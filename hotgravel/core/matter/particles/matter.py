@@ -15,7 +15,6 @@ from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fineness import steps_for
 from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.neighbours import separate
-from hotgravel.core.matter.paint import tint
 from hotgravel.core.matter.particles.advance import advance, bar
 from hotgravel.core.matter.particles.emitter import Emitter, Tally, burst_now, stream_step
 from hotgravel.core.matter.particles.offshoots import MOST, Shoot, burst_off, too_many, trail_step
@@ -26,8 +25,9 @@ from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
+from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.finish import Quality
-from hotgravel.core.shot.matter import Apart, Growth, Tint
+from hotgravel.core.shot.matter import Apart, Growth
 from hotgravel.core.shot.sources import Asked, Burst, Offshoot, Source, Trail
 
 # How often particles that keep apart are looked at again in a step.
@@ -78,9 +78,8 @@ class ParticleSolver:
             with tallied(state, emitter.source.id) as tally:
                 new = burst_now(emitter, tally, round(seam.frame), number, seam.scene, seam.ids.next)
             _admit(state, new, seam)
-        rows = [row for row in self.setting.shot.matter if row.on]
-        _grow([row for row in rows if isinstance(row, Growth)], self.setting, state.elements, seam.scene)
-        tint([row for row in rows if isinstance(row, Tint)], self.setting.states, state.elements, seam.scene)
+        rows = [row for row in self.setting.shot.matter if row.on and isinstance(row, Growth)]
+        _grow(rows, self.setting, state.elements, seam.scene)
 
     def shed(self, state: State, shed: Shed, seam: Seam) -> None:
         for shoot in (s for s in self.shoots if s.source.id == shed.row):
@@ -235,5 +234,5 @@ class ParticleMatter:
                 total += middle * (end - start) * finish.time_scale / finish.rate
         return total
 
-    def findings(self, shot: Shot, setting: Setting) -> Iterator[Any]:
-        yield from ()
+    def findings(self, shot: Shot, solver: Any) -> Iterator[Finding]:
+        yield from ()  # preflight's own modules look at particles

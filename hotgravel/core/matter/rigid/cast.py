@@ -1,6 +1,5 @@
 """The cast: the bodies that rows ask for, where they begin and when."""
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -173,12 +172,3 @@ def due(copies: Poured, owed: float, frame: float, ahead: float, dt: float, scen
     given = owed + one(copies, "rate", scene.ask) * dt
     count = int(np.floor(given + 1e-9))
     return count, given - count
-
-
-def overlaps(bodies: Bodies) -> Iterator[tuple[int, int, float]]:
-    """Pairs of bodies whose balls overlap, and by how much."""
-    if len(bodies) > 1:
-        for i, j in sorted(cKDTree(bodies.position).query_pairs(2.0 * float(bodies.radius.max()))):
-            depth = float(bodies.radius[i] + bodies.radius[j] - np.linalg.norm(bodies.position[i] - bodies.position[j]))
-            if depth > 0.0:
-                yield i, j, depth

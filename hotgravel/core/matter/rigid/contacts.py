@@ -1,5 +1,6 @@
 """Contacts from step to step: found anew, with the impulses that they had before."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -194,6 +195,31 @@ def found_contacts(
         solver.tree, reach_o, slots_o,
     )  # fmt: skip
     return _joined(solver, bodies, old, there, ask, turn, (pairs, slots), (with_o, slots_o))
+
+
+def overlapping(solver: "RigidSolver", bodies: Bodies) -> Iterator[tuple[int, int, float]]:
+    """Pairs of bodies that overlap, by their places, and how deep, metres."""
+    library, first, count = parts_of(solver, bodies)
+    turn = Rotation.from_quat(bodies.turn).as_matrix()
+    low, high = np.empty((len(bodies), 3)), np.empty((len(bodies), 3))
+    _boxes(bodies.position, turn, first, count, library.parts, library.corners, low, high)
+    pairs = _near(_all_loose(bodies), low, high)
+    slots = np.zeros((len(pairs), SLOTS, POINT_WIDTH))
+    touch_bodies(
+        pairs, bodies.position, turn, first, count, library.parts, library.corners, library.cores, library.faces,
+        library.normals, np.zeros(len(pairs)), slots,
+    )  # fmt: skip
+    for (i, j), points in zip(pairs.tolist(), slots, strict=True):
+        depth = float(-points[points[:, THERE] > 0.0, POINT_GAP].min(initial=0.0))
+        if depth > 0.0:
+            yield i, j, depth
+
+
+def _all_loose(bodies: Bodies) -> Bodies:
+    """The same bodies, all of them loose and awake."""
+    made = bodies.copy()
+    made.pinned[:], made.asleep[:] = LOOSE, 0
+    return made
 
 
 def _near(bodies: Bodies, low: Array, high: Array) -> NDArray[np.int64]:

@@ -25,9 +25,9 @@ from hotgravel.core.matter.contract import (
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE, Elements, places_of
 from hotgravel.core.matter.fineness import steps_for
 from hotgravel.core.matter.forces import acting_on, gather
-from hotgravel.core.matter.paint import tint
 from hotgravel.core.matter.rigid.cast import Role, begin, due, pour
 from hotgravel.core.matter.rigid.contacts import Cache, Contacts, ends_of, found_contacts, guard
+from hotgravel.core.matter.rigid.findings import findings
 from hotgravel.core.matter.rigid.islands import DROWSY, STILL, all_of, groups
 from hotgravel.core.matter.rigid.model import NotSolid, model_of
 from hotgravel.core.matter.rigid.obstacles import Obstacle, Standing, moving, obstacles_of, spin_between, standing
@@ -41,7 +41,7 @@ from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
-from hotgravel.core.shot.matter import Tint
+from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.props import Sphere
 from hotgravel.core.shot.rigid import MOST_BODIES, Poured, Rigid
 
@@ -119,8 +119,6 @@ class RigidSolver:
             for role in self.roles:
                 if role.prop.id in poses:
                     self._admit(state, begin(role, poses[role.prop.id], seam.scene, self.setting.shapes), seam)
-        tints = [row for row in self.setting.shot.matter if row.on and isinstance(row, Tint)]
-        tint(tints, self.setting.states, state.elements, seam.scene)
 
     def shed(self, state: State, shed: Shed, seam: Seam) -> None:
         """Bodies come off nothing."""
@@ -408,8 +406,8 @@ class RigidMatter:
                 total += number_of(row)
         return total
 
-    def findings(self, shot: Shot, setting: Setting) -> Iterator[Any]:
-        yield from ()
+    def findings(self, shot: Shot, solver: Any) -> Iterator[Finding]:
+        yield from findings(shot, solver)
 
 
 def number_of(row: Rigid) -> int:

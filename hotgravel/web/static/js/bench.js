@@ -38,6 +38,9 @@ function showFrame(frame) {
   drawLegend($("legend"), by, by.startsWith("zone ") ? shot : ranShot, top, score.measured.get(frame.frame), weights);
   stage.skins.show(run.id, frame.frame, ranShot.skins);
   stage.streaks.show(run.id, frame.frame, ranShot.streaks);
+  const bodies = frame.groups.some((crowd) => crowd.kind === "pieces");
+  $("contacts").closest("label").hidden = !bodies;
+  if (bodies) stage.contacts.show(run.id, frame.frame);
   driven.follow(frame.frame);
 }
 
@@ -354,6 +357,7 @@ $("on").addEventListener("click", () => step(1));
 $("fit").addEventListener("click", fit);
 $("colour-by").addEventListener("change", redraw);
 $("streaks").addEventListener("change", redraw);
+$("contacts").addEventListener("change", () => { stage.contacts.on = $("contacts").checked; redraw(); });
 $("wireframe").addEventListener("change", () => stage.setWireframe($("wireframe").checked));
 
 const tell = (detail) => document.dispatchEvent(new CustomEvent("hotgravel:help", { detail }));

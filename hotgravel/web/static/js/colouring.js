@@ -4,7 +4,7 @@ import * as THREE from "../vendor/three/three.module.js";
 // From cool to hot; legible on a dark ground, ordered in lightness as well as in hue.
 const RAMP = ["#5A2A27", "#A8331B", "#E2601F", "#F7A53C", "#FFD98A"].map((c) => new THREE.Color(c));
 
-const WHITE = new THREE.Color("#B9B2A6");
+const WHITE = new THREE.Color("#B9B2A6"), ASLEEP = new THREE.Color("#5E7D4F"), AWAKE = new THREE.Color("#E3B23C");
 
 function ramp(share, out, at) {
   const s = Math.max(0, Math.min(0.9999, share)) * (RAMP.length - 1);
@@ -45,6 +45,7 @@ export function coloured(crowd, by, shot, top, weights) {
     heat[i] = dull[state] ? -1 : 0.15 + 0.85 * Math.exp(-crowd.age[i] / 1.6);
     if (zoned) ramp(weights[i], colours, 3 * i);
     else if (by === "speed") ramp(speedOf(crowd, i) / top, colours, 3 * i);
+    else if (by === "sleep" && crowd.asleep) (crowd.asleep[i] ? ASLEEP : AWAKE).toArray(colours, 3 * i);
     else if (by === "age") ramp(1 - crowd.age[i] / oldest, colours, 3 * i);
     else {
       const tinted = by === "paint" && crowd.colour[i] >= 0x1000000;
@@ -70,6 +71,16 @@ export function drawLegend(root, by, shot, top, gauges, weights) {
       dot.style.background = state.colour;
       const count = gauges ? String(gauges.by_state[state.id] ?? 0) : "";
       line.append(dot, node("span", "", state.name), node("b", "", count));
+      root.append(line);
+    }
+    return;
+  }
+  if (by === "sleep") {
+    const of = gauges?.matter.rigid;
+    for (const [name, colour, count] of [["awake", AWAKE, of ? of.count - of.asleep : ""], ["asleep", ASLEEP, of?.asleep ?? ""]]) {
+      const line = node("div", "line"), dot = node("span", "paint");
+      dot.style.background = `#${colour.getHexString()}`;
+      line.append(dot, node("span", "", name), node("b", "", String(count)));
       root.append(line);
     }
     return;

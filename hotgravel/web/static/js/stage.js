@@ -1,6 +1,7 @@
 // The stage: the set and the particles at dusk, seen by a camera that is kept with the shot.
 import * as THREE from "../vendor/three/three.module.js";
 import { OrbitControls } from "../vendor/three/OrbitControls.js";
+import { Contacts } from "./contacts.js";
 import { ParticleCloud } from "./particles.js";
 import { Pieces } from "./pieces.js";
 import { roughen } from "./roughen.js";
@@ -49,6 +50,7 @@ export class Stage {
     this.watchClicks(picked);
     this.skins = new Skins(this);
     this.streaks = new Streaks(this);
+    this.contacts = new Contacts(this);
     this.outlines = new ZoneOutlines(this, placed);
     new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
     this.resize();
@@ -261,7 +263,7 @@ export class Stage {
     return this.layers.get(name);
   }
 
-  clear() { this.frame = null; this.skins.clear(); this.streaks.clear(); for (const layer of this.layers.values()) layer.clear(); this.ring.visible = false; this.ember.intensity = 0; this.later(); }
+  clear() { this.frame = null; this.skins.clear(); this.streaks.clear(); this.contacts.clear(); for (const layer of this.layers.values()) layer.clear(); this.ring.visible = false; this.ember.intensity = 0; this.later(); }
 
   watchClicks(picked) {
     let down = null;

@@ -6,6 +6,7 @@ import numba
 import numpy as np
 import pytest
 
+from hotgravel.core.preflight.checks import findings
 from hotgravel.core.run.execute import execute
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.story import events_until, story_of
@@ -25,10 +26,28 @@ def heap(**sections):
     """Boxes that fall on one another and give off sparks where they are hit hard."""
     box = prop("box", UNIT_BOX, (0, 2, 0), rotation=[20, 10, 30])
     rows = [body("box", copies=stacked(2, 3, 2, gap=0.2, turn="any"), bounce=0.3), SPARK, DOWN_AGAIN]
-    sparks = source(id="sparks", kind="offshoot", emit={"kind": "asked", "count": 5}, state="spark", life=0.4, aim={"kind": "anywhere"})
+    sparks = source(
+        id="sparks",
+        kind="offshoot",
+        emit={"kind": "asked", "count": 5},
+        state="spark",
+        life=0.4,
+        aim={"kind": "anywhere"},
+    )
     sparks.pop("prop")
-    cue = {"kind": "cue", "id": "hit", "when": {"kind": "struck", "impulse": 2000}, "then": {"kind": "shed", "offshoot": "sparks"}, "again": "each"}
-    land = {"kind": "cue", "id": "land", "when": {"kind": "touches", "prop": "ground"}, "then": {"kind": "enter", "state": "landed"}}
+    cue = {
+        "kind": "cue",
+        "id": "hit",
+        "when": {"kind": "struck", "impulse": 2000},
+        "then": {"kind": "shed", "offshoot": "sparks"},
+        "again": "each",
+    }
+    land = {
+        "kind": "cue",
+        "id": "land",
+        "when": {"kind": "touches", "prop": "ground"},
+        "then": {"kind": "enter", "state": "landed"},
+    }
     return scene([box], rows, 40, supply=[sparks], cues=[cue, land]) | sections
 
 
@@ -120,7 +139,13 @@ def test_a_led_body_goes_on_with_its_velocity():
 
 def test_what_sleeps_wakes_when_its_support_is_removed():
     props = [prop("low", UNIT_BOX, (0, 0.5001, 0)), prop("high", UNIT_BOX, (0, 1.5003, 0))]
-    gone = {"kind": "cue", "id": "gone", "source": "low-body", "when": {"kind": "at_frame", "frame": 40}, "then": {"kind": "remove"}}
+    gone = {
+        "kind": "cue",
+        "id": "gone",
+        "source": "low-body",
+        "when": {"kind": "at_frame", "frame": 40},
+        "then": {"kind": "remove"},
+    }
     made = film(scene(props, [body("low"), body("high")], 70, cues=[gone]))
     assert made.frames[39].asleep.all()
     assert made.last.position[:, 1] == pytest.approx([0.5], abs=0.01)
@@ -129,7 +154,13 @@ def test_what_sleeps_wakes_when_its_support_is_removed():
 def test_particles_bounce_off_bodies_which_feel_none_of_it():
     ball = prop("ball", UNIT_BALL, (3, 0.5001, 0))
     drops = source(emit={"kind": "burst", "count": 50, "frame": 1}, speed=10)
-    vent = {"kind": "prop", "id": "vent", "name": "vent", "shape": {"kind": "sphere", "radius": 1e-6}, "position": [0, 0.7, 0]}
+    vent = {
+        "kind": "prop",
+        "id": "vent",
+        "name": "vent",
+        "shape": {"kind": "sphere", "radius": 1e-6},
+        "position": [0, 0.7, 0],
+    }
     shot = scene([ball, vent], [body("ball"), LOOSE], 20, supply=[drops], landing={"props": ["ground", "ball"]})
     from tests.conftest import play
 
@@ -164,3 +195,33 @@ def test_bad_bodies_are_sentences(change, said):
     change(shot)
     with pytest.raises(ShotFault, match=said):
         build(load(shot), beside(Path()))
+
+
+def told(shot):
+    world = build(load(shot), beside(Path()))
+    return world.shot, findings(world.shot, world)
+
+
+KEYED = {"kind": "keys", "keys": [{"frame": 1, "value": 0}, {"frame": 25, "value": 4}]}
+
+
+@pytest.mark.parametrize(("check", "shot", "said"), [
+    ("begin inside", scene([prop("box", UNIT_BOX, (0, 2, 0))], [body("box", copies=stacked(3, 3, gap=0.0, turn="any"))]), "inside one another"),
+    ("keys unused", scene([prop("box", UNIT_BOX, (KEYED, 2, 0))], [body("box")]), "count no more"),
+    ("never let go", scene([prop("box", UNIT_BOX, (0, 2, 0))], [body("box", begins="held")]), "no cue lets it go"),
+    ("nothing to land on", scene([prop("box", UNIT_BOX, (0, 2, 0))], [body("box")]) | {"matter": [body("box")]}, "fall for ever"),
+])  # fmt: skip
+def test_preflight_tells_what_bodies_will_do_and_a_press_clears_it(check, shot, said):
+    loaded, found = told(shot)
+    mine = [f for f in found if f.check == check]
+    assert said in mine[0].message
+    cleared = loaded
+    for _ in range(3):  # copies turned any way may need to be spread more than once
+        again = [f for f in told(cleared.dump())[1] if f.check == check]
+        if again:
+            cleared = again[0].remedy.act(cleared).shot
+    assert not [f for f in told(cleared.dump())[1] if f.check == check]
+
+
+def test_a_shot_of_bodies_that_stands_well_is_clear():
+    assert told(scene([prop("box", UNIT_BOX, (0, 0.501, 0))], [body("box", copies=stacked(2, 3, gap=0.01))]))[1] == []

@@ -1,0 +1,93 @@
+"""What will go wrong with bodies, before a run."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from hotgravel.core.matter.rigid.cast import Role, begin
+from hotgravel.core.matter.rigid.contacts import overlapping
+from hotgravel.core.matter.rigid.state import Bodies
+from hotgravel.core.shape.pose import moves
+from hotgravel.core.shot import edit
+from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.finding import Finding, Remedy, setting
+from hotgravel.core.shot.forces import Gravity
+from hotgravel.core.shot.rigid import Stacked
+from hotgravel.core.shot.spot import Edited
+from hotgravel.core.shot.units import show_quantity
+
+DEEP = 0.02  # of a body's reach: what overlaps less settles without being seen
+MOST = 3000  # bodies that are looked at
+
+
+def findings(shot: Shot, solver: object) -> Iterator[Finding]:
+    """Of the bodies of a shot, whose solver is built."""
+    from hotgravel.core.matter.rigid.matter import RigidSolver
+
+    assert isinstance(solver, RigidSolver)
+    for role in solver.roles:
+        if role.row.begins == "loose" and role.row.single and moves(role.prop):
+            said = "Its prop has keys, but it begins loose: from the first frame on they count no more."
+            remedy = setting("Let it follow its keys", role.row.id, "begins", "following")
+            yield Finding("keys unused", role.row.id, "begins", said, "doubtful", remedy)
+        if role.row.begins != "loose" and not any(c.on and c.then.kind == "unpin" for c in shot.cues):
+            said = f"It begins {role.row.begins_words[role.row.begins]}, and no cue lets it go."
+            loose = setting("Begin loose", role.row.id, "begins", "loose")
+            yield Finding("never let go", role.row.id, "begins", said, "doubtful", loose)
+    yield from _landless(shot)
+    yield from _inside(shot, solver)
+
+
+def _landless(shot: Shot) -> Iterator[Finding]:
+    """Bodies that fall and have nothing to land on."""
+    falls = any(isinstance(force, Gravity) and force.on for force in shot.forces)
+    if not falls or any(row.on for row in shot.collisions):
+        return
+    moved = {row.prop for row in shot.rigid}
+    stands = [prop for prop in shot.props if prop.id not in moved]
+    remedy = None
+    if stands:
+
+        def act(shot: Shot) -> Edited:
+            made, _ = edit.add_row(shot, "collision", props=[stands[0].id])
+            return Edited(made.shot, f"bodies land on {stands[0].name}")
+
+        remedy = Remedy(f"Let them land on {stands[0].name}", act)
+    said = "No collision row names a prop, so there is nothing to land on: bodies fall for ever."
+    yield Finding("nothing to land on", shot.rigid[0].id, "prop", said, "wrong", remedy)
+
+
+def _inside(shot: Shot, solver: object) -> Iterator[Finding]:
+    """Bodies that begin inside one another, by the row of the first of them."""
+    from hotgravel.core.matter.rigid.matter import RigidSolver
+
+    assert isinstance(solver, RigidSolver)
+    first = shot.finish.first
+    poses, scene = solver.setting.row_poses(first), solver.setting.scene(first, 1.0 / 64.0)
+    there = [r for r in solver.roles if r.prop.id in poses]
+    bodies = Bodies.blank(0)
+    for role in there:
+        bodies = bodies.joined(begin(role, poses[role.prop.id], scene, solver.setting.shapes))
+    if not 1 < len(bodies) <= MOST:
+        return
+    bodies.id[:] = np.arange(len(bodies))
+    deepest: dict[int, tuple[float, int]] = {}
+    for i, j, depth in overlapping(solver, bodies):
+        number = int(bodies.source[i])
+        if depth > DEEP * min(bodies.radius[i], bodies.radius[j]):
+            deepest[number] = max(deepest.get(number, (0.0, 0)), (depth, int(bodies.source[j])))
+    for role in there:
+        if role.number in deepest:
+            depth, other = deepest[role.number]
+            yield _overlap(shot, role, depth, next(r for r in there if r.number == other))
+
+
+def _overlap(shot: Shot, role: Role, depth: float, other: Role) -> Finding:
+    copies, shown = role.row.copies, show_quantity(float(f"{depth:.2g}"), "m", shot.dress)
+    within = "one another" if other is role else other.prop.name
+    said = f"Bodies begin inside {within}, up to {shown} deep: they will be thrown apart."
+    remedy = None
+    if isinstance(copies, Stacked) and other is role:
+        gap = float(f"{copies.gap + 1.2 * depth:.2g}")
+        remedy = setting(f"Stack them {show_quantity(gap, 'm', shot.dress)} apart", role.row.id, "copies.gap", gap)
+    return Finding("begin inside", role.row.id, "copies", said, "wrong", remedy)

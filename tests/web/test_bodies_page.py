@@ -1,0 +1,78 @@
+"""Rigid bodies on the bench: a box is made rigid, stacked and knocked over, and one that stands is asked why."""
+
+import json
+
+import httpx
+from playwright.sync_api import Page, expect
+
+from tests.core.matter.rigid.scenes import LANDING, UNIT_BOX, body, prop, scene
+from tests.web.conftest import ended
+from tests.web.test_browser import until
+from tests.web.test_cues_page import plain, taken_in
+
+
+def ram() -> dict:
+    """A plain with a box on it, and a heavy ball that comes along the ground."""
+    ball = prop("ram", {"kind": "sphere", "radius": 0.6}, (-6, 0.6001, 0))
+    kick = {
+        "kind": "cue", "id": "kick", "source": "ram-body", "when": {"kind": "at_frame", "frame": 2},
+        "then": {"kind": "kick", "speed": 9, "aim": {"kind": "toward", "direction": [1, 0, 0], "cone": 0}},
+    }  # fmt: skip
+    over = {
+        "kind": "cue", "id": "over", "when": {"kind": "turned_over", "angle": 40}, "then": {"kind": "enter", "state": "fallen"},
+    }  # fmt: skip
+    fallen = {"kind": "state", "id": "fallen", "name": "fallen", "of": "rigid", "shine": "dull"}
+    rows = [body("ram", density=8000), fallen]
+    return scene([prop("box", UNIT_BOX, (0, 0.5001, 0)), ball], rows, 48, cues=[kick, over]) | {"name": "Ram"}
+
+
+def test_a_stack_is_built_knocked_over_and_asked(page: Page, client: httpx.Client, scrap: list[int]):
+    shot = taken_in(client, ram(), run=False)
+    scrap.append(shot)
+    page.goto(f"/shots/{shot}")
+    section = page.get_by_role("region", name="Matter")
+    section.locator("summary", has_text="Add").click()
+    section.get_by_role("button", name="rigid body Makes a prop").click()
+    row = page.locator("#row-rigid-body")
+    expect(row).to_contain_text("is rigid")
+    row.locator(".sentence").get_by_label("prop").select_option("box")
+    row.locator(".sentence").get_by_label("copies").select_option("stacked")
+    expect(page.locator(".last-edit")).to_contain_text("stacked")
+    for label, value in (("across", "1"), ("up", "4")):
+        row.locator(".sentence").get_by_label(label).fill(value)
+        row.locator(".sentence").get_by_label(label).press("Enter")
+        expect(page.locator(".last-edit")).to_contain_text(label)
+    made = next(r for r in plain(client, shot)["matter"] if r["id"] == "rigid-body")
+    assert (made["prop"], made["copies"]["up"]) == ("box", 4)
+    page.locator("#run").click()
+    until(
+        page,
+        "window.hotgravel.player.last === 48 && document.querySelector('#run-state').textContent.startsWith('Run')",
+    )
+    page.keyboard.press("End")
+    until(page, "window.hotgravel.stage.frame?.frame === 48")
+    told = page.evaluate(
+        "() => { const g = window.hotgravel.stage.frame.groups.find((g) => g.name === 'rigid');"
+        "return [g.kind, g.count, [...g.state], [...g.id], window.hotgravel.stage.layers.get('rigid').meshes.map((m) => m.instances.count)]; }"
+    )
+    assert told[:2] == ["pieces", 5]
+    assert told[4] == [1, 4]  # instances of both meshes
+    assert 0 in told[2]  # some fell over
+    standing = told[3][told[2].index(-1)]
+    page.evaluate("window.hotgravel.stage.mark(null)")
+    page.keyboard.press("p")
+    expect(page.locator("#because h2")).to_contain_text("Body")
+    for _ in range(6):
+        if f"Body {standing} " in page.locator("#because h2").inner_text() + " ":
+            break
+        page.keyboard.press("p")
+        page.wait_for_timeout(400)
+    expect(page.locator("#because")).to_contain_text("kg")
+    expect(page.locator("#because")).to_contain_text("Began as")
+    page.locator("#why-not-cue").select_option("over")
+    page.get_by_role("button", name="Ask").click()
+    expect(page.locator("#why-not-told")).to_contain_text("the cue wants over 40")
+    page.locator("#contacts").check()
+    until(page, "window.hotgravel.stage.contacts.points?.geometry.attributes.position.count > 3")
+    assert LANDING["id"] in json.dumps(plain(client, shot))
+    ended(client, int(page.locator("#run-state").inner_text().split()[1].rstrip(",")))
