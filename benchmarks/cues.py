@@ -4,13 +4,12 @@ The step has gravity, drag, turbulence and the ground. The cues are of all kinds
 in a hundred fires in a step.
 """
 
-import copy
 import time
 from pathlib import Path
 from statistics import median
 
 from hotgravel.core.run.execute import still
-from hotgravel.core.run.frame import Moment, first_frame, next_frame
+from hotgravel.core.run.frame import Snapshot, first_frame, next_frame
 from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shot.document import load
 
@@ -61,18 +60,18 @@ def watching(n: int, when: dict) -> dict:
             "whom": "loose" if n % 2 else None, "chance": 0.02 if for_all else 1.0}  # fmt: skip
 
 
-def begun(cues: bool) -> tuple[World, Moment]:
+def begun(cues: bool) -> tuple[World, Snapshot]:
     world = build(load(shot(cues)), beside(Path()))
-    moment, _ = first_frame(world, still)
-    next_frame(world, moment, still)
-    return world, moment
+    now, _ = first_frame(world, still)
+    next_frame(world, now, still)
+    return world, now
 
 
-def seconds(world: World, began: Moment) -> tuple[float, int]:
-    moment, fired = copy.deepcopy(began), 0
+def seconds(world: World, began: Snapshot) -> tuple[float, int]:
+    now, fired = began.copy(), 0
     start = time.perf_counter()
-    while moment.frame < FRAMES:
-        fired += len(next_frame(world, moment, still).events)
+    while now.frame < FRAMES:
+        fired += len(next_frame(world, now, still).events)
     return time.perf_counter() - start, fired
 
 

@@ -14,10 +14,12 @@ from scipy.interpolate import PchipInterpolator
 from scipy.spatial import cKDTree
 from scipy.special import ndtri
 
+from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.neighbours import separate
 from hotgravel.core.matter.particles.advance import advance
-from hotgravel.core.matter.particles.state import Particles, blank
+from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.run.world import World, beside, build
+from hotgravel.core.shape.colliders import colliders_of
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.document import load
 
@@ -49,7 +51,7 @@ def shot() -> dict:
 
 def crowd() -> Particles:
     rng = np.random.default_rng(1)
-    p = blank(N)
+    p = Particles.blank(N)
     side = (N * 4 / 3 * np.pi * RADIUS**3 / 0.4) ** (1 / 3)
     p.position[:] = rng.uniform(-side / 2, side / 2, (N, 3))
     p.velocity[:] = 0.2 * rng.normal(size=(N, 3))
@@ -63,10 +65,10 @@ def crowd() -> Particles:
 
 
 def moved(world: World, scene: Scene, p: Particles) -> None:
-    table = world.forces(scene, p, DT, {})
-    c = world.colliders(scene)
+    table = gather(acting_on(world.shot, {}), world.states, scene, p, DT, {})
+    c = colliders_of(world.setting, scene)
     advance(p.position, p.velocity, p.age, p.state, p.radius, p.touched, p.impact, p.travelled, DT, table.by_element,
-            table.pull, table.rate, table.drift, table.bite, c.table, c.bits, world.tree, p.id, 0)  # fmt: skip
+            table.pull, table.rate, table.drift, table.bite, c.table, c.bits, world.setting.tree, p.id, 0)  # fmt: skip
 
 
 # The same in NumPy.

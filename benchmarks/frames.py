@@ -13,7 +13,7 @@ from hotgravel.core.run.frames import FrameStore, _spans
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from hotgravel.demo.shots import demo_path
-from hotgravel.web.stage_data import packed
+from hotgravel.web.wire import packed_frame
 
 FRAME, ROUNDS = 10, 60
 
@@ -42,11 +42,11 @@ def main() -> None:
         folder = Path(name)
         run_of(100_000, 12, folder)
         store = FrameStore(folder)
-        wire = bytes(packed(store, FRAME))
+        wire = bytes(packed_frame(store, FRAME))
         (folder / "plain.bin").write_bytes(wire)
         floor = least((folder / "plain.bin").read_bytes)
-        again = least(lambda: packed(store, FRAME))
-        first = least(lambda: packed(store, FRAME), _spans.cache_clear)
+        again = least(lambda: packed_frame(store, FRAME))
+        first = least(lambda: packed_frame(store, FRAME), _spans.cache_clear)
         print(f"store to wire, 100,000 particles, {len(wire) / 2**20:.1f} MiB")
         print(f"  over a plain read of the same bytes: {again / floor:.2f} (aim 2)")
         print(f"  when first asked for, with its checksums verified: {first / floor:.2f}")

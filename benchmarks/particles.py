@@ -5,12 +5,11 @@ do at the least: read and write the arrays once. Aim: 6 or less.
 """
 
 import time
-from dataclasses import fields
 
 import numpy as np
 
 from hotgravel.core.matter.particles.advance import advance
-from hotgravel.core.matter.particles.state import blank
+from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.shape.bvh import empty_tree
 from hotgravel.core.shape.colliders import Surface, table_of
 from hotgravel.core.shape.distance import PLANE
@@ -22,7 +21,7 @@ N, ROUNDS = 1_000_000, 15
 
 def main() -> None:
     rng = np.random.default_rng(1)
-    p = blank(N)
+    p = Particles.blank(N)
     p.position[:] = rng.uniform([-20, 0.05, -20], [20, 10, 20], (N, 3))
     p.velocity[:] = 5 * rng.normal(size=(N, 3))
     p.radius[:] = 0.02
@@ -30,7 +29,7 @@ def main() -> None:
     ground = Surface(Shaped(PLANE, np.array([80.0, 80, 0])), 1 << 63, -1, 1.0, 0.3, 0.4, 0.002, stand, stand)
     c, tree = table_of([ground]), empty_tree()
     forces = np.array([[0.0, -9.81, 0]]), np.array([0.5]), np.zeros((1, 3)), np.array([0.1])
-    arrays = [getattr(p, f.name) for f in fields(p)]
+    arrays = [getattr(p, name) for name in p.names()]
     copies = [a.copy() for a in arrays]
 
     def copy() -> None:

@@ -36,6 +36,7 @@ def test_a_stack_is_built_knocked_over_and_asked(page: Page, client: httpx.Clien
     row = page.locator("#row-rigid-body")
     expect(row).to_contain_text("is rigid")
     row.locator(".sentence").get_by_label("prop").select_option("box")
+    expect(page.locator(".last-edit")).to_contain_text("prop ground to box")
     row.locator(".sentence").get_by_label("copies").select_option("stacked")
     expect(page.locator(".last-edit")).to_contain_text("stacked")
     for label, value in (("across", "1"), ("up", "4")):

@@ -313,7 +313,7 @@ def test_two_runs_are_laid_side_by_side(page: Page, client, demo_run: int):
     page.mouse.up()
     a, b = page.evaluate("window.hotgravel.sides.map((s) => s.stage.view().eye)")
     assert a == pytest.approx(b, abs=1e-9)  # each stage turns its own, to the last digit or so
-    speeds = page.evaluate("window.hotgravel.sides.map((s) => s.measured.get(20).mean_speed)")
+    speeds = page.evaluate("window.hotgravel.sides.map((s) => s.measured.get(20).matter.particles.mean_speed)")
     assert speeds[0] > speeds[1]
     page.mouse.click(
         *(lambda c: (c["x"] + c["width"] - 3, c["y"] + 8))(page.locator(".lane canvas").first.bounding_box())

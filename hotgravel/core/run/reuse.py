@@ -12,7 +12,7 @@ from hotgravel.core.run.execute import RUN, facts_of
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.place import Place, share
 from hotgravel.core.run.world import World
-from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.document import Shot, paint_kept
 
 NEVER, ALWAYS = float("-inf"), float("inf")
 UNSEEN = ("name", "colour", "shine", "seen", "look", "shown")
@@ -21,18 +21,20 @@ UNSEEN = ("name", "colour", "shine", "seen", "look", "shown")
 def same_until(before: Shot, after: Shot) -> float:
     """The last frame (it may be fractional, or infinite either way) up to which both run alike."""
     a, b = before.dump(), after.dump()
+    kept = paint_kept(before) | paint_kept(after)
     until = ALWAYS
     for section in ("set", "matter", "supply", "forces", "cues"):
         a[section], b[section] = ([r for r in x[section] if r["kind"] != "streaks"] for x in (a, b))
         if [r["id"] for r in a[section]] != [r["id"] for r in b[section]]:
             return NEVER
         for was, now in zip(a[section], b[section], strict=True):
-            until = min(until, _row(section, was, now))
+            until = min(until, _row(section, was, now, was["id"] in kept))
     return min(until, _finish(a["finish"], b["finish"]))
 
 
-def _row(section: str, was: dict[str, Any], now: dict[str, Any]) -> float:
-    was, now = ({k: v for k, v in row.items() if k not in UNSEEN} for row in (was, now))
+def _row(section: str, was: dict[str, Any], now: dict[str, Any], painted: bool) -> float:
+    unseen = [name for name in UNSEEN if not (painted and name == "colour")]
+    was, now = ({k: v for k, v in row.items() if k not in unseen} for row in (was, now))
     if was == now:
         return ALWAYS
     if section == "supply":

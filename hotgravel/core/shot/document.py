@@ -298,9 +298,15 @@ def _no_such(target: str, described: Refer, kinds: dict[str, str]) -> str:
     return f"{what}, and a {described.to} is wanted here. Accepted: {accepted}."
 
 
+def paint_kept(shot: Shot) -> set[str]:
+    """The rows whose paint frames keep: states where skins take over colours, and props that are bodies."""
+    states = {state.id for state in shot.states} if shot.skins else set()
+    return states | {row.prop for row in shot.rigid}
+
+
 def fingerprint(shot: Shot, *extra: str) -> str:
-    """A hash of all that can change the result: names and paint are left out."""
-    document = shot.dump()
+    """A hash of all that can change the result: names are left out, and paint that frames do not keep."""
+    document, kept = shot.dump(), paint_kept(shot)
     document.pop("name")
     document["finish"].pop("lengths")
     document["finish"].pop("quality")  # handed in with the run's own
@@ -309,7 +315,8 @@ def fingerprint(shot: Shot, *extra: str) -> str:
     for section in ("set", "matter"):
         for row in document[section]:
             row.pop("name", None)
-            row.pop("colour", None)
+            if row["id"] not in kept:
+                row.pop("colour", None)
             row.pop("shine", None)
             for look in ("seen", "look", "shown"):
                 row.pop(look, None)
