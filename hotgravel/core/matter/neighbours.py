@@ -34,7 +34,7 @@ def spheres_of(position: Array, reach: Array) -> Array:
     return made
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _hash(i, j, k, mask):
     return ((i * 73856093) ^ (j * 19349663) ^ (k * 83492791)) & mask
 
@@ -62,7 +62,7 @@ def _keys(cells, low, shape, mask, keys):
             keys[n] = _hash(i, j, k, mask)
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _counted(keys, first, order, ordered):
     """Sort by counting, stable: where each key's begin, the order, and the keys in it."""
     for key in keys:
@@ -102,7 +102,7 @@ class Grid:
         self.cells = cells[:0] if dense else cells[self.order]
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _stretch(n, row, keys, cells, first, shape, mask):
     """Where the spheres of a row of cells about the n-th begin and end: of nine rows, or of 27 single cells
     if they are hashed; and the cell, if they are."""
@@ -127,7 +127,7 @@ def _candidates(keys, cells, first, shape, mask, counts):
         counts[piece + 1] = total
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _of_cell(near, began, found, cells, i, j, k):
     """Leave only those of a cell in a stretch of the list; returns its end."""
     end = began

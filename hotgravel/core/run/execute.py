@@ -126,6 +126,8 @@ class Keeper:
         return (now.frame - self.world.shot.finish.first) % checkpoint.EVERY == 0
 
     def _keep(self, now: Snapshot, happened: Happened, processor: float, wanted: bool) -> None:
+        if _side_by_side():
+            numba.set_num_threads(1)  # of this thread's kernels: the next frame has the other cores
         if wanted:
             self._write(now, happened, processor)
             self.kept.append(now.frame)

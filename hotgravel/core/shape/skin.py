@@ -28,7 +28,7 @@ class TooFine(ValueError):
         super().__init__(f"{cells:.3g} cells")
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _blobs(position, radius, k, low, cell, total):
     nx, ny, nz = total.shape
     for n in range(len(radius)):
