@@ -201,3 +201,19 @@ def test_what_is_no_database_is_told_and_left_alone(tmp_path):
     (tmp_path / "file").write_text("in the way")
     with pytest.raises(CannotOpen, match="cannot be made"):
         Database(tmp_path / "file" / "store")
+
+
+def test_gauges_of_runs_made_when_there_were_only_particles_are_theirs(tmp_path):
+    database = Database(tmp_path)
+    database.upgrade("0004")
+    old = {"particles": 7, "mean_speed": 2.0, "greatest_speed": 3.0, "kinetic_energy": 2.5, "touches": 4, "steps": 2}
+    with database.session() as session:
+        shot_id = shots.create(session, SHOT, "new").id
+        run = runs.create(session, shot_id, 1, SHOT, "f").id
+        runs.landed(session, run, 1, old)
+    database.upgrade()
+    with database.session() as session:
+        ((frame, now),) = runs.gauges(session, run)
+    assert frame == 1
+    assert now["matter"] == {"particles": {"count": 7} | {n: old[n] for n in old if n not in ("particles", "steps")}}
+    assert now["steps"] == 2

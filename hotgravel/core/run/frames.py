@@ -124,12 +124,16 @@ class FrameStore:
 
     def matters(self, frame: int) -> list[str]:
         """The matters that a frame has elements of. Raises `KeyError`, `DamagedFrame`."""
+        told: list[str] = self._told(frame).get("matters", ["particles"])
+        return told
+
+    def _told(self, frame: int) -> dict[str, Any]:
+        """What a frame's file says of it beside its arrays."""
         path = self._there(frame)
         try:
-            told: list[str] = _attributes(path, _stamp(path)).get("matters", ["particles"])
+            return _attributes(path, _stamp(path))
         except FAULTS as error:
             raise self._damaged(frame) from error
-        return told
 
     def drawn(self, frame: int) -> tuple[dict[str, tuple[Span, ...]], Place]:
         """Where in which file the arrays that a stage draws lie, by matter. Raises `KeyError`, `DamagedFrame`.
@@ -171,16 +175,15 @@ class FrameStore:
 
     def events(self, frame: int) -> Events:
         """What happened on the way to a frame."""
-        kept = self._read(frame, "events", COLUMNS)
+        made_by_matter = "matters" in self._told(frame)
+        kept = self._read(frame, "events", COLUMNS if made_by_matter else [n for n in COLUMNS if n != "matter"])
+        if not made_by_matter:  # a run of the time when there were only particles
+            kept["matter"] = np.where(kept["particle"] < 0, -1, 0).astype(np.int8)
         return Events(**kept)
 
     def gauges(self, frame: int) -> dict[str, Any]:
         """The gauges of a frame. Raises `KeyError`, `DamagedFrame`."""
-        path = self._there(frame)
-        try:
-            gauges: dict[str, Any] = copy.deepcopy(_attributes(path, _stamp(path))["gauges"])
-        except FAULTS as error:
-            raise self._damaged(frame) from error
+        gauges: dict[str, Any] = copy.deepcopy(self._told(frame)["gauges"])
         try:
             seconds = self.note(f"seconds/{frame:+07d}.json")
         except (OSError, ValueError):

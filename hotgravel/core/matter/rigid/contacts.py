@@ -48,7 +48,7 @@ from hotgravel.core.shape.sweep import MISS
 from hotgravel.core.shape.zones import Scene
 
 if TYPE_CHECKING:
-    from hotgravel.core.matter.rigid.matter import RigidSolver
+    from hotgravel.core.matter.rigid.solver import RigidSolver
 
 SAME = 0.15  # of a body's reach: an earlier point so near is the same
 SLOP = 0.01  # of a body's reach: how far apart points count though nothing moves

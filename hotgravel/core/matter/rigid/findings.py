@@ -6,6 +6,7 @@ import numpy as np
 
 from hotgravel.core.matter.rigid.cast import Role, begin
 from hotgravel.core.matter.rigid.contacts import overlapping
+from hotgravel.core.matter.rigid.solver import RigidSolver
 from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.shape.pose import moves
 from hotgravel.core.shot import edit
@@ -20,11 +21,8 @@ DEEP = 0.02  # of a body's reach: what overlaps less settles without being seen
 MOST = 3000  # bodies that are looked at
 
 
-def findings(shot: Shot, solver: object) -> Iterator[Finding]:
+def findings(shot: Shot, solver: RigidSolver) -> Iterator[Finding]:
     """Of the bodies of a shot, whose solver is built."""
-    from hotgravel.core.matter.rigid.matter import RigidSolver
-
-    assert isinstance(solver, RigidSolver)
     for role in solver.roles:
         if role.row.begins == "loose" and role.row.single and moves(role.prop):
             said = "Its prop has keys, but it begins loose: from the first frame on they count no more."
@@ -57,11 +55,8 @@ def _landless(shot: Shot) -> Iterator[Finding]:
     yield Finding("nothing to land on", shot.rigid[0].id, "prop", said, "wrong", remedy)
 
 
-def _inside(shot: Shot, solver: object) -> Iterator[Finding]:
+def _inside(shot: Shot, solver: RigidSolver) -> Iterator[Finding]:
     """Bodies that begin inside one another, by the row of the first of them."""
-    from hotgravel.core.matter.rigid.matter import RigidSolver
-
-    assert isinstance(solver, RigidSolver)
     first = shot.finish.first
     poses, scene = solver.setting.row_poses(first), solver.setting.scene(first, 1.0 / 64.0)
     there = [r for r in solver.roles if r.prop.id in poses]

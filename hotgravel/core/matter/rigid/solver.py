@@ -1,0 +1,309 @@
+"""The solver of rigid bodies: the order of one of their steps."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy.spatial.transform import Rotation
+
+from hotgravel.core.matter.contract import (
+    Array,
+    Offers,
+    Seam,
+    Shed,
+    State,
+)  # fmt: skip
+from hotgravel.core.matter.elements import FOLLOWING, LOOSE, places_of
+from hotgravel.core.matter.fineness import steps_for
+from hotgravel.core.matter.forces import acting_on, gather
+from hotgravel.core.matter.rigid.cast import Role, begin, due, pour
+from hotgravel.core.matter.rigid.contacts import Cache, Contacts, ends_of, found_contacts, guard
+from hotgravel.core.matter.rigid.islands import DROWSY, STILL, all_of, groups
+from hotgravel.core.matter.rigid.obstacles import Obstacle, Standing, moving, spin_between, standing
+from hotgravel.core.matter.rigid.solve import HIT, SUM, advance_bodies
+from hotgravel.core.matter.rigid.state import Bodies
+from hotgravel.core.shape.bvh import MeshTree
+from hotgravel.core.shape.colliders import Moving
+from hotgravel.core.shape.mesh import creased
+from hotgravel.core.shape.pose import Pose, pose_at
+from hotgravel.core.shape.setting import Setting
+from hotgravel.core.shape.zones import Scene
+from hotgravel.core.shot.faults import ShotFault
+from hotgravel.core.shot.props import Sphere
+from hotgravel.core.shot.rigid import MOST_BODIES, Poured
+
+SUBSTEPS, RATE = 4, 384.0  # in a step at least, and in a second
+REFERENCE = 1.0  # kg/m²: what air does to a particle it does to a body of so much mass for each area that it shows
+CHANGED = 0.05  # m/s²: steady forces that change by more wake a body
+HARD = 0.1  # m/s: slower touches are no hits
+
+
+@dataclass(frozen=True)
+class RigidSolver:
+    """The bodies of one shot."""
+
+    setting: Setting
+    roles: tuple[Role, ...]
+    obstacles: tuple[Obstacle, ...]
+    tree: MeshTree
+    smallest: float
+    cache: Cache = field(default_factory=Cache)
+
+    def begin(self) -> State:
+        return State(Bodies.blank(0), Contacts.none().kept(), {"given": {}, "begun": False})
+
+    def steps(self, state: State) -> int:
+        bodies = state.elements
+        loose = (bodies.pinned == LOOSE) & (bodies.life > 0.0)
+        fastest = float(bodies.speed[loose].max(initial=0.0))
+        return steps_for(self.setting.quality, fastest, self.smallest, self.setting.span)
+
+    def step(self, state: State, seam: Seam, dt: float) -> int:
+        """Sources pour, led bodies are led, forces gather, contacts are solved, and what lies still sleeps."""
+        self._pour(state, seam, dt)
+        bodies, contacts = _bodies(state), Contacts.of(state.arrays)
+        n = len(bodies)
+        before = bodies.position.copy(), bodies.turn.copy()
+        bodies.age += dt
+        bodies.touched[:] = 0
+        bodies.impulse[:] = 0.0
+        if not n:
+            state.arrays = Contacts.none().kept()
+            return 0
+        self._lead(bodies, seam, dt)
+        pull, rate, drift, bite = self._forces(bodies, seam, dt)
+        there = standing(self.obstacles, seam.scene, dt)
+        self._wake(bodies, contacts, pull + drift, there)
+        new = found_contacts(self, bodies, contacts, there, seam.scene.ask, dt)
+        light = np.where((bodies.pinned == LOOSE) & (bodies.asleep == 0), 1.0 / bodies.mass, 0.0)
+        place = np.concatenate([bodies.position, there.place])
+        q = np.concatenate([bodies.turn, there.quaternion])
+        velocity = np.concatenate([bodies.velocity, there.velocity])
+        spin = np.concatenate([bodies.spin, there.spin])
+        nothing = np.zeros((len(there.which), 3))
+        none = nothing[:, 0]
+        advance_bodies(
+            place, q, velocity, spin, Rotation.from_quat(q).as_matrix(), np.concatenate([light, none]),
+            np.concatenate([self._inertia(bodies), nothing]), self._balls(bodies, len(there.which)),
+            np.concatenate([pull, nothing]),
+            np.concatenate([rate, none]), np.concatenate([drift, nothing]), np.concatenate([bite, none]),
+            new.table, new.one, new.other, dt, max(SUBSTEPS, int(np.ceil(RATE * dt - 1e-9))),
+        )  # fmt: skip
+        awake = bodies.asleep == 0
+        bodies.position[awake], bodies.turn[awake] = place[:n][awake], q[:n][awake]
+        bodies.velocity[awake], bodies.spin[awake] = velocity[:n][awake], spin[:n][awake]
+        guard(self, bodies, before[0], seam.scene, dt)
+        bodies.travelled += np.linalg.norm(bodies.position - before[0], axis=1)
+        impacts = self._tell(bodies, new, there)
+        self._settle(bodies, new, dt)
+        state.arrays = new.kept() | {"before_place": before[0], "before_turn": before[1], "before_id": bodies.id.copy()}
+        return impacts
+
+    def land(self, state: State, seam: Seam) -> None:
+        if not state.facts["begun"]:
+            state.facts["begun"] = True
+            poses = self.setting.row_poses(seam.frame)
+            for role in self.roles:
+                if role.prop.id in poses:
+                    self._admit(state, begin(role, poses[role.prop.id], seam.scene, self.setting.shapes), seam)
+
+    def shed(self, state: State, shed: Shed, seam: Seam) -> None:
+        """Bodies come off nothing."""
+
+    def offers(self, state: State) -> Offers:
+        bodies = _bodies(state)
+        start, turn = self._before(state)
+        named = {prop for row in self.setting.shot.collisions if row.on for prop in row.props}
+        surfaces, poses = [], {}
+        for role in self.roles:
+            prop = role.prop.id
+            if prop not in named and not role.row.single:
+                continue
+            for i in np.flatnonzero((bodies.source == role.number) & (bodies.life > 0.0)):
+                then = _prop_pose(role, start[i], turn[i], bodies.scale[i])
+                now = _prop_pose(role, bodies.position[i], bodies.turn[i], bodies.scale[i])
+                if prop in named:
+                    surfaces.append(Moving(prop, self.setting.shapes[prop], then, now))
+                if role.row.single:
+                    poses[prop] = then, now
+        return Offers(tuple(surfaces), poses)
+
+    def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, Array]]:
+        return {}
+
+    def records(self, state: State) -> dict[str, dict[str, Array]]:
+        told = Contacts.of(state.arrays)
+        pressed = told.impulses[:, 0] > 0.0
+        return {
+            "contacts": {
+                "place": told.place[pressed].astype(np.float32), "normal": told.normal[pressed].astype(np.float32),
+                "impulse": told.total[pressed].astype(np.float32), "one": told.ids[pressed, 0].astype(np.int32),
+                "other": told.ids[pressed, 1].astype(np.int32),
+            }
+        }  # fmt: skip
+
+    def meshes(self) -> list[dict[str, Array]]:
+        made = []
+        for role in self.roles:
+            vertices, faces, normals = creased(role.model.vertices, role.model.faces)
+            colour = np.array([int(role.prop.colour[1:], 16)], np.uint32)
+            made.append({"vertices": vertices, "faces": faces, "normals": normals, "colour": colour})
+        return made
+
+    def measure(self, state: State, touches: int, steps: int) -> dict[str, float]:
+        bodies, speed = _bodies(state), state.elements.speed
+        count = len(bodies)
+        local = Rotation.from_quat(bodies.turn).inv().apply(bodies.spin) if count else np.zeros((0, 3))
+        energy = 0.5 * bodies.mass * speed**2 + 0.5 * (self._inertia(bodies) * local**2).sum(axis=1)
+        told = Contacts.of(state.arrays)
+        return {
+            "count": count,
+            "mean_speed": float(speed.mean()) if count else 0.0,
+            "greatest_speed": float(speed.max()) if count else 0.0,
+            "kinetic_energy": float(energy.sum() / bodies.mass.sum()) if count else 0.0,
+            "asleep": int((bodies.asleep > 0).sum()),
+            "contacts": int((told.impulses[:, 0] > 0.0).sum()),
+            "deepest": float(-told.gap.min(initial=0.0)),
+            "hardest": float(bodies.impulse.max(initial=0.0)),
+        }
+
+    def _admit(self, state: State, new: Bodies, seam: Seam) -> None:
+        if len(state.elements) + len(new) > MOST_BODIES:
+            raise ShotFault.of(
+                f"At frame {seam.frame:.0f} there would be over {MOST_BODIES:,} bodies.".replace(",", " ")
+            )
+        new.id[:] = seam.ids.take(len(new))
+        state.elements = state.elements.joined(new)
+
+    def _pour(self, state: State, seam: Seam, dt: float) -> None:
+        given = state.facts["given"]
+        for role in (r for r in self.roles if isinstance(r.row.copies, Poured) and seam.runs(r.row)):
+            copies = role.row.copies
+            assert isinstance(copies, Poured)
+            born, owed = given.get(role.row.id, (0, 0.0))
+            count, owed = due(copies, owed, seam.frame, seam.ahead, dt, seam.scene)
+            pose = pose_at(role.prop, seam.scene.ask)
+            shape = self.setting.shapes[copies.source]
+            new = pour(role, born, count, pose, seam.scene, shape, _bodies(state))
+            given[role.row.id] = [born + count, owed + count - len(new)]
+            self._admit(state, new, seam)
+
+    def _lead(self, bodies: Bodies, seam: Seam, dt: float) -> None:
+        """Led bodies go where the keys of their prop have them at the step's end; held ones stay."""
+        held = (bodies.pinned != LOOSE) & (bodies.pinned != FOLLOWING)
+        bodies.velocity[held], bodies.spin[held] = 0.0, 0.0
+        clock = self.setting.shot.clock
+        for role in self.roles:
+            mine = np.flatnonzero((bodies.source == role.number) & (bodies.pinned == FOLLOWING))
+            if not len(mine):
+                continue
+            now, soon = (pose_at(role.prop, clock.at(frame)) for frame in (seam.frame, seam.frame + seam.ahead))
+            a, b = (_body_frame(role, pose) for pose in (now, soon))
+            bodies.position[mine], bodies.turn[mine] = a[0], a[1]
+            bodies.velocity[mine] = (b[0] - a[0]) / dt
+            bodies.spin[mine] = spin_between(a[1][None], b[1][None], dt)
+
+    def _forces(self, bodies: Bodies, seam: Seam, dt: float) -> tuple[Array, Array, Array, Array]:
+        """Pull, rate, drift and bite for each body; air takes hold by the area that it shows over its mass."""
+        forces = acting_on(self.setting.shot, seam.switched)
+        table = gather(forces, self.setting.states, seam.scene, bodies, dt, {})
+        at = slice(None) if table.by_element else bodies.state
+        area = np.zeros(len(bodies))
+        for role in self.roles:
+            area[bodies.source == role.number] = role.model.area
+        hold = REFERENCE * area * bodies.scale**2 / bodies.mass
+        pull, drift = table.pull[at], table.drift[at]
+        return pull, hold * table.rate[at], hold[:, None] * drift, hold * table.bite[at]
+
+    def _inertia(self, bodies: Bodies) -> Array:
+        """Principal moments (n, 3), kg m²."""
+        made = np.ones((len(bodies), 3))
+        for role in self.roles:
+            made[bodies.source == role.number] = role.model.inertia / role.model.volume
+        result: Array = made * (bodies.mass * bodies.scale**2)[:, None]
+        return result
+
+    def _balls(self, bodies: Bodies, obstacles: int) -> Array:
+        """Which bodies are balls; no obstacle turns under what touches it."""
+        made = np.array([isinstance(role.prop.shape, Sphere) for role in self.roles])
+        return np.append(made[bodies.piece], np.zeros(obstacles, bool))
+
+    def _wake(self, bodies: Bodies, contacts: Contacts, steady: Array, there: Standing) -> None:
+        """Bodies wake that are moved, that feel other forces, or whose neighbours woke, moved or are gone."""
+        stirred = (speeds(bodies) > STILL) | (np.abs(steady - bodies.felt).max(axis=1, initial=0.0) > CHANGED)
+        stirred |= bodies.pinned != LOOSE
+        bodies.felt[:] = steady
+        ids, places = contacts.ids, ends_of(bodies, contacts.ids)
+        going = moving(there)
+        for side in (0, 1):
+            mine, partner = places[:, side], ids[:, 1 - side]
+            lost = (partner >= 0) & (places[:, 1 - side] < 0)
+            led = np.array([partner[k] < 0 and going.get(int(-1 - partner[k]), True) for k in range(len(ids))], bool)
+            hit = mine[(lost | led) & (mine >= 0)]
+            stirred[hit] = True
+        bodies.asleep[stirred] = 0
+        both = (places >= 0).all(axis=1)
+        group = groups(len(bodies), places[both, 0], places[both, 1], bodies.pinned == LOOSE)
+        bodies.asleep[:] = all_of(group, bodies.asleep > 0)
+
+    def _tell(self, bodies: Bodies, new: Contacts, there: Standing) -> int:
+        """What each body met, how hard, and with which impulse. Returns the impacts."""
+        n, table = len(bodies), new.table
+        props = {role.number: self.setting.bit(role.prop.id) for role in self.roles}
+        own = np.array([props[s] for s in bodies.source.tolist()], np.uint64)
+        pressed = table[:, SUM] > 0.0
+        hard = pressed & (table[:, HIT] > HARD)
+        met = np.concatenate([own, there.bits])
+        for side, partner in ((new.one, new.other), (new.other, new.one)):
+            mine = pressed & (side < n)
+            np.bitwise_or.at(bodies.touched, side[mine], met[partner[mine]])
+            bodies.impact[side[mine]] = 0.0
+        for side in (new.one, new.other):
+            mine = hard & (side < n)
+            np.maximum.at(bodies.impact, side[mine], table[mine, HIT])
+            np.maximum.at(bodies.impulse, side[mine], table[mine, SUM])
+        return int(hard.sum())
+
+    def _settle(self, bodies: Bodies, new: Contacts, dt: float) -> None:
+        """Bodies that lie still together for a while sleep."""
+        slow = speeds(bodies) < STILL
+        bodies.still[:] = np.where(slow, bodies.still + dt, 0.0)
+        loose = bodies.pinned == LOOSE
+        ends = np.concatenate([np.stack([new.one, new.other], axis=1), new.asleep])
+        ends = ends[(ends >= 0).all(axis=1)]
+        group = groups(len(bodies), ends[:, 0], ends[:, 1], loose)
+        sleeps = all_of(group, (bodies.still >= DROWSY) | ~loose) & loose
+        bodies.asleep[:] = sleeps
+        bodies.velocity[sleeps], bodies.spin[sleeps] = 0.0, 0.0
+
+    def _before(self, state: State) -> tuple[Array, Array]:
+        """Where bodies were at the last step's start; those that were not there, where they are."""
+        bodies = _bodies(state)
+        place, turn = bodies.position.copy(), bodies.turn.copy()
+        if "before_id" in state.arrays:
+            found, ok = places_of(state.arrays["before_id"], bodies.id)
+            place[ok], turn[ok] = state.arrays["before_place"][found], state.arrays["before_turn"][found]
+        return place, turn
+
+
+def _bodies(state: State) -> Bodies:
+    assert isinstance(state.elements, Bodies)
+    return state.elements
+
+
+def speeds(bodies: Bodies) -> Array:
+    """The speed of each body's fastest point, at most."""
+    result: Array = bodies.speed + np.linalg.norm(bodies.spin, axis=1) * bodies.radius
+    return result
+
+
+def _body_frame(role: Role, pose: Pose) -> tuple[Array, Array]:
+    """Where the body of a prop at a pose is, and how it is turned."""
+    turned = Rotation.from_quat(pose.quaternion)
+    place = pose.position + pose.scale * turned.apply(role.model.centre)
+    return place, (turned * Rotation.from_matrix(role.model.axes)).as_quat()
+
+
+def _prop_pose(role: Role, place: Array, turn: Array, scale: float) -> Pose:
+    """The pose of the prop whose body is at a place, turned so."""
+    turned = Rotation.from_quat(turn) * Rotation.from_matrix(role.model.axes).inv()
+    return Pose(place - scale * turned.apply(role.model.centre), turned.as_quat(), float(scale))
