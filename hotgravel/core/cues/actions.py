@@ -65,9 +65,11 @@ def at_rest(cues: Sequence[c.Cue]) -> Memory:
 
 def absent(cues: Sequence[c.Cue], memory: Memory) -> set[str]:
     """The props that are not there now, because of swaps."""
-    coming = {cue.then.by for cue in cues if cue.on and isinstance(cue.then, c.Swap)}
-    there = set(memory.swapped.values())
-    return (coming - there) | (set(memory.swapped) - there)
+    gone = {cue.then.by for cue in cues if cue.on and isinstance(cue.then, c.Swap)}
+    for prop, by in memory.swapped.items():  # in the order in which they came
+        gone.add(prop)
+        gone.discard(by)
+    return gone
 
 
 @dataclass
@@ -179,6 +181,7 @@ class Acting:
             case c.Stop():
                 self.memory.switched[then.row] = False
             case c.Swap():
+                self.memory.swapped.pop(then.prop, None)  # so that the latest is the last
                 self.memory.swapped[then.prop] = then.by
 
     def _act(self, watch: Watch, look: Look, who: Ids) -> None:

@@ -4,7 +4,7 @@ A matter is registered once, in `core.matter.registry`; nothing outside its own 
 shows is one of a few kinds of data, which the stage, pictures, writers and the retime understand.
 """
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Container, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal, Protocol
 
@@ -116,10 +116,12 @@ class Ids:
 
 @dataclass(frozen=True)
 class Seam:
-    """What a solver gets for a step: where all is, what others offer, the elements of every matter, which rows cues
-    have switched on or off, the counter of ids, how far into the frame the step is, and its number in the run."""
+    """What a solver gets for a step: where all is, which props are not there, what others offer, the elements of every
+    matter, which rows cues have switched on or off, the counter of ids, how far into the frame the step is, and its
+    number in the run."""
 
     scene: Scene
+    gone: Container[str]
     surfaces: tuple[Moving, ...]
     crowds: Mapping[str, Elements]
     switched: Mapping[str, bool]

@@ -90,7 +90,7 @@ def _left_inside(shot: Shot, world: World, store: FrameStore, frame: int) -> Ite
         gone = store.gauges(frame)["absent"]
     except KeyError:
         return
-    scene = world.scene(float(frame), 1.0 / 64.0, gone)
+    scene = world.scene(float(frame), gone=gone)
     position = kept["position"].astype(float)
     for row in (r for r in shot.collisions if r.on and r.side == "outside"):
         who = np.ones(len(position), bool) if row.whom is None else kept["state"] == world.states[row.whom]

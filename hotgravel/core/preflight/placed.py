@@ -63,7 +63,7 @@ def _first(emitter: Emitter, shot: Shot) -> float:
 
 def where(world: World, emitter: Emitter, frame: float, count: int = SAMPLES) -> NDArray[np.float64]:
     """Places (n, 3) that a source would give particles at, whatever its zone lets through."""
-    scene = world.scene(frame, 1.0 / 64.0)
+    scene = world.scene(frame)
     if emitter.source.prop not in scene.poses:
         return np.zeros((0, 3))
     local, _ = places_of(emitter, np.arange(count, dtype=np.uint64))
@@ -79,7 +79,7 @@ def _masked(shot: Shot, world: World, emitter: Emitter) -> Iterator[Finding]:
     for frame in np.clip(span, shot.finish.first, shot.finish.last):
         points = where(world, emitter, float(frame))
         if len(points):
-            scene = world.scene(float(frame), 1.0 / 64.0)
+            scene = world.scene(float(frame))
             threshold = 0.0 if source.over is None else one(source, "over", scene.ask)
             most = max(most, float((scene.weight_in(source.through, points) - threshold).max()))
     if most <= 0.0:
@@ -96,7 +96,7 @@ def _shut_in(
     """Particles that are born inside what they bounce off from outside."""
     if not len(points):
         return
-    scene = world.scene(frame, 1.0 / 64.0)
+    scene = world.scene(frame)
     for row in (r for r in shot.collisions if r.on and r.side == "outside" and _meets(r, emitter.source.state)):
         for prop in row.props:
             if prop == emitter.source.prop and emitter.source.part != "volume":

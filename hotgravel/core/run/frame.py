@@ -14,11 +14,11 @@ from hotgravel.core.run.parts import Parts
 from hotgravel.core.run.world import World
 from hotgravel.core.shape.grid import VelocityGrid
 from hotgravel.core.shape.pose import Pose
+from hotgravel.core.shape.setting import AHEAD
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.matter import Tint
 
 STEPS = 1024  # more than a frame ever has
-AHEAD = 1.0 / 64.0  # of a frame: how far on a burst looks for how its prop moves
 
 # Solvers step in the order of the registry. Each takes what those in its row here offer: as it is after this step where
 # they have stepped before it, as it was after the last step where they step after it. A coupling that works both ways
@@ -110,7 +110,7 @@ def next_frame(world: World, now: Snapshot, clock: Callable[[], float]) -> Happe
             with parts(name):
                 placed = now.placed(stepped)
                 scene = world.setting.scene(now.frame + step / steps, 1.0 / steps, away, placed, now.grids())
-                seam = _seam(now, name, scene, now.frame + step / steps, 1.0 / steps, now.frame * STEPS + step)
+                seam = _seam(now, name, scene, away, now.frame + step / steps, 1.0 / steps, now.frame * STEPS + step)
                 touches[name] += solver.step(now.states[name], seam, dt)
                 now.offers[name] = solver.offers(now.states[name])
             stepped.append(name)
@@ -124,10 +124,12 @@ def next_frame(world: World, now: Snapshot, clock: Callable[[], float]) -> Happe
     return Happened(all_events(so_far.events), so_far.nearest, gone, touches, steps, parts.seconds)
 
 
-def _seam(now: Snapshot, name: str, scene: Scene, frame: float, ahead: float = AHEAD, number: int = 0) -> Seam:
+def _seam(
+    now: Snapshot, name: str, scene: Scene, gone: Container[str], frame: float, ahead: float = AHEAD, number: int = 0
+) -> Seam:  # fmt: skip
     """What a solver gets: where all is, and what it takes from others."""
     surfaces = [s for of in TAKES_SURFACES.get(name, ()) if of in now.offers for s in now.offers[of].surfaces]
-    return Seam(scene, tuple(surfaces), now.crowds, now.memory.switched, now.ids, frame, ahead, number)
+    return Seam(scene, gone, tuple(surfaces), now.crowds, now.memory.switched, now.ids, frame, ahead, number)
 
 
 def scene_at(world: World, now: Snapshot, frame: float, away: set[str]) -> Scene:
@@ -142,7 +144,7 @@ def _land(world: World, now: Snapshot, so_far: SoFar, parts: Parts) -> list[str]
     tints = [row for row in world.shot.matter if row.on and isinstance(row, Tint)]
     for name, solver in world.solvers.items():
         with parts(name):
-            solver.land(now.states[name], _seam(now, name, scene, now.frame))
+            solver.land(now.states[name], _seam(now, name, scene, away, now.frame))
             tint(tints, world.states, now.states[name].elements, scene)
             now.offers[name] = solver.offers(now.states[name])
     with parts("cues"):
@@ -164,7 +166,7 @@ def _cue(world: World, now: Snapshot, frame: float, away: set[str], landing: int
     acting.go()
     for shed in acting.sheds:
         for name, solver in world.solvers.items():
-            solver.shed(now.states[name], shed, _seam(now, name, scene, frame))
+            solver.shed(now.states[name], shed, _seam(now, name, scene, away, frame))
 
 
 def _shares(world: World, now: Snapshot) -> dict[int, float]:

@@ -12,7 +12,7 @@ from hotgravel.core.run.execute import RUN, facts_of
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.place import Place, share
 from hotgravel.core.run.world import World
-from hotgravel.core.shot.document import Shot, paint_kept
+from hotgravel.core.shot.document import ROW_SECTIONS, Shot, paint_kept
 
 NEVER, ALWAYS = float("-inf"), float("inf")
 UNSEEN = ("name", "colour", "shine", "seen", "look", "shown")
@@ -23,7 +23,7 @@ def same_until(before: Shot, after: Shot) -> float:
     a, b = before.dump(), after.dump()
     kept = paint_kept(before) | paint_kept(after)
     until = ALWAYS
-    for section in ("set", "matter", "supply", "forces", "cues"):
+    for section in ROW_SECTIONS:
         a[section], b[section] = ([r for r in x[section] if r["kind"] != "streaks"] for x in (a, b))
         if [r["id"] for r in a[section]] != [r["id"] for r in b[section]]:
             return NEVER

@@ -72,7 +72,7 @@ def _looks(world: World, store: FrameStore, particle: int, frame: int) -> Iterat
             kept = store.elements(f, matter)
             found = np.flatnonzero(kept["id"] == particle)
             alone = elements_of(MATTERS[matter], {name: column[found] for name, column in kept.items()})
-            yield f, Look(alone, world.scene(float(f), 1.0 / 64.0, store.gauges(f)["absent"]), f, {})
+            yield f, Look(alone, world.scene(float(f), gone=store.gauges(f)["absent"]), f, {})
 
 
 def _of_all(world: World, watch: Watch, store: FrameStore, frame: int) -> list[str]:

@@ -12,7 +12,7 @@ from hotgravel.core.run.place import Place
 from hotgravel.core.shape.distance import DISC, PLANE
 from hotgravel.core.shape.lettering import read_file
 from hotgravel.core.shape.pose import Pose
-from hotgravel.core.shape.setting import FindMesh, Setting, setting_of
+from hotgravel.core.shape.setting import AHEAD, FindMesh, Setting, setting_of
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.cues import Touches
 from hotgravel.core.shot.document import Shot, file_of, fingerprint
@@ -59,7 +59,7 @@ class World:
         """Where the props that no solver moves stand at a frame, but for those that are gone or have no size."""
         return self.setting.poses(frame, gone)
 
-    def scene(self, frame: float, ahead: float, gone: Container[str] = ()) -> Scene:
+    def scene(self, frame: float, ahead: float = AHEAD, gone: Container[str] = ()) -> Scene:
         """Where all that no solver moves is at a frame, and where it will be `ahead` frames later."""
         return self.setting.scene(frame, ahead, gone)
 

@@ -20,6 +20,7 @@ from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.props import Lettering, Mesh, Prop
 
 FindMesh = Callable[[str], Any]  # a file's name to its path
+AHEAD = 1.0 / 64.0  # of a frame: how far on a moment without a step looks for how props move
 NOTHING = 1e-6  # times its size: a prop that small is not there
 ANY_PROP = 63  # the bit of `touched` that stands for every prop
 NO_PLACES: Mapping[str, tuple[Pose, Pose]] = {}
@@ -70,7 +71,7 @@ class Setting:
         return {p: pose for p, pose in self.row_poses(frame, gone).items() if p not in self.solvers_place}
 
     def scene(
-        self, frame: float, ahead: float, gone: Container[str] = (),
+        self, frame: float, ahead: float = AHEAD, gone: Container[str] = (),
         placed: Mapping[str, tuple[Pose, Pose]] = NO_PLACES, grids: Mapping[str, VelocityGrid] | None = None,
     ) -> Scene:  # fmt: skip
         """Where all is at a frame, and where it will be `ahead` frames later. `gone` names absent props, `placed` has

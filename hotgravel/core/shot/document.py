@@ -36,6 +36,7 @@ SECTIONS = {
     "cues": "Cues",
     "finish": "Finish",
 }
+ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
     Prop, Zone, VelocityField, State, Rigid, Collision, Growth, Tint, Apart, Skin, Streaks, Source, Offshoot,
     *get_args(Force), Cue,
@@ -63,7 +64,7 @@ class Shot(BaseModel):
 
     def rows(self) -> Iterator[Row]:
         """All rows in working order, the finish last."""
-        for section in ("set", "matter", "supply", "forces", "cues"):
+        for section in ROW_SECTIONS:
             yield from getattr(self, section)
         yield self.finish
 

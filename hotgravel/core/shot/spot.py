@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from hotgravel.core.drive.driver import Driver
-from hotgravel.core.shot.document import ROWS, Shot, load
+from hotgravel.core.shot.document import ROW_SECTIONS, ROWS, Shot, load
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.fields import Choice, Described, Pick, Quantity, Refer, fields_of, options_of
 from hotgravel.core.shot.row import Clause, Row, described_in, show_value
@@ -151,7 +151,7 @@ def _tell(shot: Shot, place: Spot) -> str:
 
 
 def find(document: dict[str, Any], row_id: str) -> dict[str, Any]:
-    for section in ("set", "matter", "supply", "forces", "cues"):
+    for section in ROW_SECTIONS:
         for row in document[section]:
             if row["id"] == row_id:
                 return row  # type: ignore[no-any-return]

@@ -58,7 +58,7 @@ def _landless(shot: Shot) -> Iterator[Finding]:
 def _inside(shot: Shot, solver: RigidSolver) -> Iterator[Finding]:
     """Bodies that begin inside one another, by the row of the first of them."""
     first = shot.finish.first
-    poses, scene = solver.setting.row_poses(first), solver.setting.scene(first, 1.0 / 64.0)
+    poses, scene = solver.setting.row_poses(first), solver.setting.scene(first)
     there = [r for r in solver.roles if r.prop.id in poses]
     bodies = Bodies.blank(0)
     for role in there:

@@ -49,7 +49,7 @@ class RigidSolver:
     cache: Cache = field(default_factory=Cache)
 
     def begin(self) -> State:
-        return State(Bodies.blank(0), Contacts.none().kept(), {"given": {}, "begun": False})
+        return State(Bodies.blank(0), Contacts.none().kept(), {"given": {}, "begun": []})
 
     def steps(self, state: State) -> int:
         bodies = state.elements
@@ -99,12 +99,16 @@ class RigidSolver:
         return impacts
 
     def land(self, state: State, seam: Seam) -> None:
-        if not state.facts["begun"]:
-            state.facts["begun"] = True
-            poses = self.setting.row_poses(seam.frame)
-            for role in self.roles:
-                if role.prop.id in poses:
-                    self._admit(state, begin(role, poses[role.prop.id], seam.scene, self.setting.shapes), seam)
+        """Bodies begin with their props, and end with them where a cue has another take its place."""
+        begun = state.facts["begun"]
+        poses = self.setting.row_poses(seam.frame, seam.gone)
+        for role in self.roles:
+            if role.prop.id in poses and role.row.id not in begun:
+                begun.append(role.row.id)
+                self._admit(state, begin(role, poses[role.prop.id], seam.scene, self.setting.shapes), seam)
+            elif role.prop.id in seam.gone and role.row.id in begun:
+                begun.remove(role.row.id)
+                state.elements.life[state.elements.source == role.number] = -np.inf
 
     def shed(self, state: State, shed: Shed, seam: Seam) -> None:
         """Bodies come off nothing."""

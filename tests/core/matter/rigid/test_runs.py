@@ -151,6 +151,22 @@ def test_what_sleeps_wakes_when_its_support_is_removed():
     assert made.last.position[:, 1] == pytest.approx([0.5], abs=0.01)
 
 
+def test_a_body_begins_when_a_cue_puts_its_prop_in_place_and_ends_with_it():
+    props = [
+        prop("post", UNIT_BOX, (4, 0.5, 0)),
+        prop("box", UNIT_BOX, (0, 5, 0)),
+        prop("rubble", UNIT_BALL, (0, 9, 0)),
+    ]
+    swaps = [
+        {"kind": "cue", "id": f"swap-{frame}", "when": {"kind": "at_frame", "frame": frame}, "then": {"kind": "swap", "prop": old, "by": new}}
+        for frame, old, new in ((8, "post", "box"), (20, "box", "rubble"))
+    ]  # fmt: skip
+    made = film(scene(props, [body("box")], 24, cues=swaps))
+    assert [len(made.frames[f]) for f in (7, 9, 20, 21)] == [0, 1, 1, 0]
+    assert made.frames[9].position[0, 1] == pytest.approx(5, abs=1e-9)
+    assert made.frames[19].position[0, 1] == pytest.approx(5 - 0.5 * 9.81 * (10 / 24) ** 2, abs=1e-9)
+
+
 def test_particles_bounce_off_bodies_which_feel_none_of_it():
     ball = prop("ball", UNIT_BALL, (3, 0.5001, 0))
     drops = source(emit={"kind": "burst", "count": 50, "frame": 1}, speed=10)
