@@ -58,17 +58,17 @@ class Collision(Row):
     )  # fmt: skip
     scatter: Value = dial(
         "°", 0.0, label="scatter", soft=(0.0, 45.0), low=0.0, high=90.0, drivable=True,
-        help="Each bounce is turned by chance within this angle: rough ground throws to all sides.",
+        help="Each bounce is turned by chance within this angle: rough ground throws to all sides. Particles only.",
     )  # fmt: skip
     carry: Value = dial(
         "%", 1.0, label="carry", soft=(0.0, 1.0), low=0.0, high=1.0, drivable=True,
-        help="How much of the surface's own motion along itself takes hold of what touches it. Straight on it "
-        "always pushes.",
+        help="How much of the surface's own motion along itself takes hold of particles that touch it. Straight on it "
+        "always pushes. Bodies are gripped by friction instead.",
     )  # fmt: skip
     spread: Value = dial(
         "%", 0.0, label="spread", soft=(0.0, 1.0), low=0.0, high=1.0, drivable=True,
         help="How much of the speed they hit with goes on along the surface, outward from the prop's middle. "
-        "With no bounce, what falls on it flows on over it.",
+        "With no bounce, what falls on it flows on over it. Particles only.",
     )  # fmt: skip
 
 
