@@ -72,11 +72,6 @@ def count_of(gauges: Mapping[str, Any]) -> int:
     return sum(int(of["count"]) for of in gauges["matter"].values())
 
 
-def most_of(gauges: Mapping[str, Any], name: str) -> float:
-    """The greatest that a gauge is in any matter that has it; 0 where none has."""
-    return max((float(of[name]) for of in gauges["matter"].values() if name in of), default=0.0)
-
-
 OLD = ("mean_speed", "greatest_speed", "kinetic_energy", "touches")
 
 

@@ -66,11 +66,14 @@ def why_not(world: World, store: FrameStore, events: Events, particle: int, cue:
 
 def _looks(world: World, store: FrameStore, particle: int, frame: int) -> Iterator[tuple[int, Look]]:
     frames = [f for f in store.frames() if f <= frame]
+    matter = None
     for f in frames[:: max(1, len(frames) // MOST_FRAMES)]:
-        matter = matter_of(store, f, particle)
-        if matter is not None:
-            kept = store.elements(f, matter)
-            found = np.flatnonzero(kept["id"] == particle)
+        matter = matter or matter_of(store, f, particle)
+        if matter is None:
+            continue
+        kept = store.elements(f, matter)
+        found = np.flatnonzero(kept["id"] == particle)
+        if len(found):
             alone = elements_of(MATTERS[matter], {name: column[found] for name, column in kept.items()})
             yield f, Look(alone, world.scene(float(f), gone=store.gauges(f)["absent"]), f, {})
 

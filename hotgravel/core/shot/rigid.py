@@ -8,12 +8,18 @@ from hotgravel.core.shot.fields import choice, clause, dial, refer
 from hotgravel.core.shot.row import Clause, Ref, Row
 
 MOST_BODIES = 20_000
+BEGINS = {"loose": "loose", "held": "held in place", "following": "following its keys"}
 
 
 class Itself(Clause):
     kind: Literal["itself"] = "itself"
     title: ClassVar[str] = "as it stands"
     phrase: ClassVar[str] = ""
+
+    @property
+    def number(self) -> int:
+        """How many bodies there are from the start."""
+        return 1
 
 
 class Many(Clause):
@@ -45,10 +51,14 @@ class Stacked(Many):
         help="From one to the next, beside the width of its box. 0 lets them touch.",
     )  # fmt: skip
 
+    @property
+    def number(self) -> int:
+        """How many bodies there are from the start."""
+        return self.across * self.up * self.deep
+
     def complaints(self) -> Iterator[tuple[str, str]]:
-        if self.across * self.up * self.deep > MOST_BODIES:
-            many = self.across * self.up * self.deep
-            yield "across", f"That is {many:,} bodies. Accepted: {MOST_BODIES:,} in all.".replace(",", " ")
+        if self.number > MOST_BODIES:
+            yield "across", f"That is {self.number:,} bodies. Accepted: {MOST_BODIES:,} in all.".replace(",", " ")
 
 
 class Scattered(Many):
@@ -64,6 +74,11 @@ class Scattered(Many):
         "m", 0.0, label="lift", soft=(0.0, 2.0), low=0.0, high=1e4,
         help="How far above the surface they begin, beside their own size.",
     )  # fmt: skip
+
+    @property
+    def number(self) -> int:
+        """How many bodies there are from the start, at most."""
+        return self.count
 
 
 class Poured(Many):
@@ -133,7 +148,7 @@ class Rigid(Row):
         help="What keeps round ones from rolling for ever, as a share of their radius: 1 % hard ground, 10 % cinder.",
     )  # fmt: skip
     begins: Literal["loose", "held", "following"] = choice(
-        {"loose": "loose", "held": "held in place", "following": "following its keys"}, "loose", label="begins",
+        BEGINS, "loose", label="begins",
         help="Loose from the first frame; held in place until a cue lets it go; or led by the prop's keys, and let go "
         "by a cue with the velocity that it then has.",
     )  # fmt: skip
@@ -153,11 +168,7 @@ class Rigid(Row):
     )  # fmt: skip
 
     def birth(self, names: Mapping[str, str], parent: int) -> str:
-        return f"Began as {names[self.prop]}, {self.copies.title}, {type(self).begins_words[self.begins]}."
-
-    begins_words: ClassVar[Mapping[str, str]] = {
-        "loose": "loose", "held": "held in place", "following": "following its keys",
-    }  # fmt: skip
+        return f"Began as {names[self.prop]}, {self.copies.title}, {BEGINS[self.begins]}."
 
     @property
     def single(self) -> bool:

@@ -13,7 +13,7 @@ from hotgravel.core.shot import edit
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finding import Finding, Remedy, setting
 from hotgravel.core.shot.forces import Gravity
-from hotgravel.core.shot.rigid import Stacked
+from hotgravel.core.shot.rigid import BEGINS, Stacked
 from hotgravel.core.shot.spot import Edited
 from hotgravel.core.shot.units import show_quantity
 
@@ -29,7 +29,7 @@ def findings(shot: Shot, solver: RigidSolver) -> Iterator[Finding]:
             remedy = setting("Let it follow its keys", role.row.id, "begins", "following")
             yield Finding("keys unused", role.row.id, "begins", said, "doubtful", remedy)
         if role.row.begins != "loose" and not any(c.on and c.then.kind == "unpin" for c in shot.cues):
-            said = f"It begins {role.row.begins_words[role.row.begins]}, and no cue lets it go."
+            said = f"It begins {BEGINS[role.row.begins]}, and no cue lets it go."
             loose = setting("Begin loose", role.row.id, "begins", "loose")
             yield Finding("never let go", role.row.id, "begins", said, "doubtful", loose)
     yield from _landless(shot)

@@ -27,7 +27,7 @@ from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finding import Finding
-from hotgravel.core.shot.rigid import Poured, Rigid
+from hotgravel.core.shot.rigid import Poured
 
 
 class RigidMatter:
@@ -110,16 +110,8 @@ class RigidMatter:
                     rate = one(copies, "rate", shot.clock.at(0.5 * (start + end)))
                     total += rate * (end - start) * shot.finish.time_scale / shot.finish.rate
             else:
-                total += number_of(row)
+                total += copies.number
         return total
 
     def findings(self, shot: Shot, solver: Any) -> Iterator[Finding]:
         yield from findings(shot, solver)
-
-
-def number_of(row: Rigid) -> int:
-    """How many bodies a row begins with."""
-    copies = row.copies
-    return getattr(copies, "count", 0) or getattr(copies, "across", 1) * getattr(copies, "up", 1) * getattr(
-        copies, "deep", 1
-    )
