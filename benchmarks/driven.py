@@ -23,6 +23,7 @@ from hotgravel.core.shape.colliders import colliders_of
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.document import load
 
+NO_BLOWS = np.zeros(0, np.int64), np.zeros((0, 3)), np.zeros((0, 3))
 SETTLED: list[np.ndarray] = []
 N, ROUNDS, DT, RADIUS, PASSES = 200_000, 5, 1 / 48, 0.05, 8
 POINTS = [[0.0, 0.0], [0.3, 0.8], [1.0, 1.0]]
@@ -68,7 +69,8 @@ def moved(world: World, scene: Scene, p: Particles) -> None:
     table = gather(acting_on(world.shot, {}), world.states, scene, p, DT, {})
     c = colliders_of(world.setting, scene)
     advance(p.position, p.velocity, p.age, p.state, p.radius, p.touched, p.impact, p.travelled, DT, table.by_element,
-            table.pull, table.rate, table.drift, table.bite, c.table, c.bits, world.setting.tree, p.id, 0)  # fmt: skip
+            table.pull, table.rate, table.drift, table.bite, c.table, c.bits, world.setting.tree, p.id, 0,
+            c.elements, *NO_BLOWS)  # fmt: skip
 
 
 # The same in NumPy.

@@ -28,6 +28,7 @@ def main() -> None:
     stand = Pose(np.zeros(3), np.array([0.0, 0, 0, 1]), 1.0)
     ground = Surface(Shaped(PLANE, np.array([80.0, 80, 0])), 1 << 63, -1, 1.0, 0.3, 0.4, 0.002, stand, stand)
     c, tree = table_of([ground]), empty_tree()
+    blows = np.zeros(0, np.int64), np.zeros((0, 3)), np.zeros((0, 3))
     forces = np.array([[0.0, -9.81, 0]]), np.array([0.5]), np.zeros((1, 3)), np.array([0.1])
     arrays = [getattr(p, name) for name in p.names()]
     copies = [a.copy() for a in arrays]
@@ -38,7 +39,7 @@ def main() -> None:
 
     def step() -> int:
         return advance(p.position, p.velocity, p.age, p.state, p.radius, p.touched, p.impact, p.travelled, 1 / 48,
-                       False, *forces, c.table, c.bits, tree, p.id, 0)  # fmt: skip
+                       False, *forces, c.table, c.bits, tree, p.id, 0, c.elements, *blows)  # fmt: skip
 
     def timed(work) -> float:
         start = time.perf_counter()

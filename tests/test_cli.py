@@ -52,7 +52,7 @@ def test_export_writes_files(run, tmp_path):
     )
     assert sorted(p.name for p in tmp_path.iterdir()) == ["ember-burst.0003.ply", "ember-burst.0004.ply"]
     hotgravel("export", str(folder), "--format", "csv", "--out", str(tmp_path / "csv"))
-    assert len((tmp_path / "csv" / "gauges.csv").read_text().splitlines()) == 7
+    assert len((tmp_path / "csv" / "ember-burst.gauges.csv").read_text().splitlines()) == 7
 
 
 @pytest.mark.parametrize(

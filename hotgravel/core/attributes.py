@@ -49,6 +49,9 @@ ATTRIBUTES = {
         Attribute("asleep", "", np.uint8, 1, "1 while it sleeps"),
         Attribute("felt", "m/s²", np.float64, 3, "the steady forces on it in the last step"),
         Attribute("impulse", "N s", np.float64, 1, "the hardest hit of this step"),
+        Attribute(
+            "partner", "", np.int64, 1, "what that hit was with: another's id, or -2 - k for the shot's k-th prop"
+        ),
         Attribute("impact", "m/s", np.float64, 1, "the hardest it came at what it met when last it met anything"),
     )
 }

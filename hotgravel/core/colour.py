@@ -5,12 +5,21 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+OWN = 1 << 24  # the bit of a packed colour that says it is the element's own
+
 
 def rgb_of(packed: NDArray[Any]) -> NDArray[np.float64]:
     """Colours as 0xrrggbb (n,), whatever stands above those bits, in shares of full (n, 3), as the screen has them."""
     bits = packed.astype(np.int64)
     shares: NDArray[np.float64] = np.stack([bits >> 16 & 255, bits >> 8 & 255, bits & 255], axis=1) / 255.0
     return shares
+
+
+def shown(packed: NDArray[Any], state: NDArray[Any], of_states: list[str]) -> NDArray[np.float64]:
+    """Colours of elements in shares of full (n, 3), as the screen has them: an element's own where it has one (its bit
+    24 is set), else that of its state, `of_states` as #rrggbb."""
+    named = np.array([int(colour[1:], 16) for colour in of_states] or [0xFFFFFF])
+    return rgb_of(np.where(packed >= OWN, packed, named[np.clip(state, 0, len(named) - 1)]))
 
 
 def linear(rgb: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -14,8 +14,8 @@ from hotgravel.core.run.gauges import named, telling_frame
 from hotgravel.core.run.retimed import shown_frames
 from hotgravel.core.run.world import beside
 from hotgravel.core.shape.mesh import MeshFault, import_mesh
+from hotgravel.core.shot.dials import dials_of
 from hotgravel.core.shot.document import Shot
-from hotgravel.core.shot.fields import fields_of
 from hotgravel.core.shot.props import Mesh, Prop
 from hotgravel.core.shot.signals import signals_in
 from hotgravel.core.shot.units import show_quantity
@@ -28,7 +28,7 @@ from hotgravel.web.studio import Studio
 
 router = APIRouter()
 MOST_LANES = 6
-MESH_UNITS = fields_of(Mesh)["unit"].words  # type: ignore[attr-defined]
+MESH_UNITS = dials_of(Mesh)["unit"].words  # type: ignore[attr-defined]
 
 
 def run_facts(run: RunRecord, head: int) -> dict[str, Any]:

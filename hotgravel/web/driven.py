@@ -21,8 +21,8 @@ from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.frames import DamagedFrame
 from hotgravel.core.run.reading import crowd_at
 from hotgravel.core.run.world import beside, build
+from hotgravel.core.shot.dials import Quantity, Refer, dials_of
 from hotgravel.core.shot.document import Shot
-from hotgravel.core.shot.fields import Quantity, Refer, fields_of
 from hotgravel.core.shot.row import Slot, described_in, pieces, slots_of
 from hotgravel.core.shot.spot import spot
 from hotgravel.core.shot.units import show_quantity
@@ -76,7 +76,7 @@ def driving(shot: Shot, slot: Slot) -> Driving:
     parts = list(pieces(driver, shot.dress, names, prefix, quantity))
     said = {p.path for p in parts if isinstance(p, Slot)}
     also, within = [], []
-    for name in fields_of(type(driver)):
+    for name in dials_of(type(driver)):
         described = described_in(driver, name, quantity)
         for s in slots_of(driver, name, described, shot.dress, names, prefix):
             if not isinstance(s, Slot):

@@ -15,11 +15,12 @@ from hotgravel.core.run.estimate import size_in_words
 from hotgravel.core.run.retimed import Retimed
 from hotgravel.core.shot.faults import ShotFault
 from hotgravel.farm.handing import GOING, Standing, order_for
-from hotgravel.store import runs, shots
+from hotgravel.store import runs, settings, shots
 from hotgravel.web.render import page
 from hotgravel.web.studio import Studio
 
 router = APIRouter()
+PLAIN = {"format": "ply", "every": 1, "unit": "m", "up": "y", "pattern": "{shot}.{frame}", "width": 1280, "height": 720}
 PICTURES = ("still", "png", "mp4")
 Text = Annotated[str, Form()]
 Number = Annotated[int, Form()]
@@ -31,20 +32,28 @@ def handover_page(request: Request, run_id: int) -> Response:
     return _page(request, run_id)
 
 
-def _page(request: Request, run_id: int, status: int = 200, fault: str = "") -> Response:
+def _page(
+    request: Request, run_id: int, status: int = 200, fault: str = "", given: dict[str, Any] | None = None
+) -> Response:  # fmt: skip
     studio: Studio = request.app.state.studio
     with studio.database.session() as session:
         run = runs.record(session, run_id)
         there = shots.record(session, run.shot_id)
         retime = shots.document(session, run.shot_id, run.revision).finish.retime is not None
+        remembered = given or settings.get(session, _memory(there.id), {})
     kept = studio.frames(run_id).frames()
     formats = {name: what for name, (what, _) in WRITERS.items()}
     made = [card(studio, s) for s in studio.handings.all() if s.order.run == run_id]
     return page(
         request, "handover.html", status, run=run, shot=there, kept=kept, formats=formats, pictures=PICTURES,
         made=made, fault=fault, camera=there.camera is not None,
-        retime=retime,
+        retime=retime, was=PLAIN | remembered,
     )  # fmt: skip
+
+
+def _memory(shot: int) -> str:
+    """The setting that remembers what a shot was last handed over as."""
+    return f"handover of shot {shot}"
 
 
 def card(studio: Studio, standing: Standing) -> dict[str, Any]:
@@ -72,6 +81,15 @@ def start(
         camera = shots.record(session, run.shot_id).camera
         shot = shots.document(session, run.shot_id, run.revision)
     span = (first if first is not None else -(10**9), last if last is not None else 10**9)
+    given = {
+        "format": format,
+        "every": every,
+        "unit": unit,
+        "up": up,
+        "pattern": pattern,
+        "width": width,
+        "height": height,
+    }
     wanted = {"frames": span, "every": every, "unit": unit, "up": up, "pattern": pattern, "size": (width, height)}
     try:
         _accepted("format", format, WRITERS)
@@ -81,12 +99,14 @@ def start(
         wish(store.frames(), **wanted)  # type: ignore[arg-type]
     except ShotFault as fault:
         if "text/html" in request.headers.get("accept", ""):
-            return _page(request, run_id, 422, str(fault))
+            return _page(request, run_id, 422, str(fault), given | {"first": first, "last": last})
         raise
     order = order_for(
         run_id, studio.run_folder(run_id), studio.meshes, format, run.revision, wanted, camera, bool(retimed)
     )
     name = studio.handings.start(order)
+    with studio.database.session() as session:
+        settings.put(session, _memory(run.shot_id), given)
     return RedirectResponse(f"/runs/{run_id}/handover#{name}", 303)
 
 

@@ -10,10 +10,7 @@ from fastapi.responses import HTMLResponse
 from fastapi.templating import Jinja2Templates
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
-from hotgravel.core.shot.document import SECTIONS, Shot
-from hotgravel.core.shot.edit import rows_of
-from hotgravel.core.shot.faults import Fault
-from hotgravel.core.shot.fields import (
+from hotgravel.core.shot.dials import (
     Choice,
     Colour,
     Described,
@@ -22,8 +19,11 @@ from hotgravel.core.shot.fields import (
     Pick,
     Quantity,
     Refer,
-    fields_of,
+    dials_of,
 )
+from hotgravel.core.shot.document import SECTIONS, Shot
+from hotgravel.core.shot.edit import rows_of
+from hotgravel.core.shot.faults import Fault
 from hotgravel.core.shot.row import (
     Clause,
     Row,
@@ -82,18 +82,18 @@ class Dial:
     off_default: bool
 
 
-def dials_of(shot: Shot, clause: Clause, prefix: str = "") -> list[Dial]:
-    """All fields of a row, those of its clauses after the clause's own pick."""
+def dials_in(shot: Shot, clause: Clause, prefix: str = "") -> list[Dial]:
+    """All dials of a row, those of its clauses after the clause's own pick."""
     found: list[Dial] = []
     idle = clause.idle()
-    for name, described in fields_of(type(clause)).items():
+    for name, described in dials_of(type(clause)).items():
         if name in idle:
             continue
         slots = [s for s in slots_of(clause, name, described, shot.dress, shot.names(), prefix) if isinstance(s, Slot)]
         value = getattr(clause, name)
         if isinstance(described, Pick):
             found.append(Dial(name, described, slots[:1], "", False))
-            found += dials_of(shot, value, f"{prefix}{name}.")
+            found += dials_in(shot, value, f"{prefix}{name}.")
             continue
         usual, off = "", False
         if isinstance(described, Quantity):
@@ -187,6 +187,6 @@ def rows_to_name(shot: Shot, described: Refer) -> list[tuple[str, str]]:
 
 
 environment.globals.update(
-    slot_type=slot_type, dials_of=dials_of, 
+    slot_type=slot_type, dials_in=dials_in, 
     row_pieces=row_pieces, rows_to_name=rows_to_name, is_driven=is_driven, sentence=sentence,
 )  # fmt: skip

@@ -23,3 +23,34 @@ def test_every_kernel_that_runs_by_itself_is_prepared():
     done = subprocess.run([sys.executable, "-c", LEFT], capture_output=True, text=True, timeout=600)
     assert done.returncode == 0, done.stderr
     assert done.stdout == ""
+
+
+COMPILED = """
+import sys
+from pathlib import Path
+from numba.core import event
+from hotgravel.core.run.execute import execute
+from hotgravel.core.run.world import beside, build
+from hotgravel.core.shot.document import load
+from hotgravel.core.warm import warm
+from hotgravel.demo.shots import FOLDER, demo_names, demo_path
+warm()
+class Told(event.Listener):
+    def on_start(self, happening):
+        print(happening.data["dispatcher"].py_func.__name__, happening.data["args"])
+    def on_end(self, happening):
+        pass
+event.register("numba:compile", Told())
+for name in demo_names():
+    shot = load(demo_path(name)).dump()
+    shot["finish"]["last"] = shot["finish"]["first"] + 3
+    execute(build(load(shot), beside(FOLDER), "rough"), Path(sys.argv[1]) / name)
+"""
+
+
+def test_no_demo_shot_waits_for_a_kernel(tmp_path):
+    """Numba compiles a kernel anew where an array lies otherwise in memory or may not be written."""
+    command = [sys.executable, "-c", COMPILED, str(tmp_path)]
+    done = subprocess.run(command, capture_output=True, text=True, timeout=600)
+    assert done.returncode == 0, done.stderr
+    assert done.stdout == ""

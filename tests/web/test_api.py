@@ -401,7 +401,7 @@ def test_a_run_is_handed_over(client, demo_run):
     assert len(read["vertex"]) == 10_000
     assert "revision: 1" in read.comments
     assert files(format="usd", every=60, unit="cm", up="z").namelist() == ["ember-burst.usdc"]
-    assert len(files(format="csv").read("gauges.csv").decode().splitlines()) == 121
+    assert len(files(format="csv").read("ember-burst.gauges.csv").decode().splitlines()) == 121
     assert "every frame" in client.get(f"/runs/{demo_run}/handover").text
     for how, said in (({"format": "doc"}, "Accepted: ply"), ({"format": "ply", "first": 999}, "Kept: 1 to 120"),
                       ({"format": "ply", "unit": "inch"}, "unit"), ({"format": "ply", "pattern": "/etc/{frame}"}, "no pattern"),

@@ -9,11 +9,11 @@ from numpy.typing import NDArray
 
 from hotgravel.core.chance import uniforms
 from hotgravel.core.cues.conditions import Ids, Look, Watch, comes_due, fires
-from hotgravel.core.cues.record import DID, NOBODY, REMOVED, UNDID, Events
+from hotgravel.core.cues.record import DID, REMOVED, UNDID, Events
 from hotgravel.core.drive.value import one, three
 from hotgravel.core.matter.aims import headings, unit, ways_of
 from hotgravel.core.matter.contract import Shed
-from hotgravel.core.matter.elements import LOOSE, PINNED, Elements, places_of
+from hotgravel.core.matter.elements import LOOSE, NOBODY, PINNED, Elements, places_of
 from hotgravel.core.shot import cues as c
 
 Array = NDArray[np.float64]
@@ -269,10 +269,12 @@ class Acting:
             return
         place = np.zeros((n, 3)) if name is None else self._elements(name).position.take(who, axis=0)
         removed = isinstance(watch.cue.then, c.Remove)
+        hit = name is not None and isinstance(watch.cue.when, c.Struck)
         self.events.append(Events(
             cue=np.full(n, watch.number, np.int16), frame=np.full(n, self.first.landing, np.int32),
             time=np.full(n, self.time), particle=self._ids(name, who),
             matter=np.full(n, self.numbers.get(name or "", -1), np.int8), place=place.astype(np.float32),
+            other=self._elements(name).hit_by.take(who) if hit else np.full(n, NOBODY),
             value=np.asarray(values, float), before=before,
             after=np.full(n, REMOVED, np.int16) if removed else self._states(name, who),
             what=np.full(n, what, np.int8),

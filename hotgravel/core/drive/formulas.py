@@ -17,7 +17,7 @@ from pydantic import field_validator
 from hotgravel.core.attributes import READABLE
 from hotgravel.core.drive.ask import Array, Ask
 from hotgravel.core.drive.driver import Driver
-from hotgravel.core.shot.fields import words
+from hotgravel.core.shot.dials import words
 
 LONGEST, MOST_NODES, DEEPEST = 400, 200, 30
 VAST = 1e12

@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from hotgravel.core.drive.ask import Array, Ask
 from hotgravel.core.drive.driver import Driver
-from hotgravel.core.shot.fields import choice, dial
+from hotgravel.core.shot.dials import choice, dial
 
 Ease = Literal["step", "linear", "smooth", "handles"]
 MOST_KEYS = 10_000

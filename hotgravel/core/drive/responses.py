@@ -12,7 +12,7 @@ from hotgravel.core.attributes import READABLE
 from hotgravel.core.drive.ask import Array, Ask
 from hotgravel.core.drive.driver import Driver
 from hotgravel.core.drive.signals import own
-from hotgravel.core.shot.fields import choice, dial, refer
+from hotgravel.core.shot.dials import choice, dial, refer
 from hotgravel.core.shot.row import Ref
 
 STEPS = 512  # of the table that a curve is read from

@@ -8,7 +8,7 @@ import numpy as np
 from hotgravel.core.drive.ask import Array, Ask
 from hotgravel.core.drive.driver import Driver, answer
 from hotgravel.core.noise import line_noise
-from hotgravel.core.shot.fields import choice, dial
+from hotgravel.core.shot.dials import choice, dial
 
 if TYPE_CHECKING:
     from hotgravel.core.drive.value import Value

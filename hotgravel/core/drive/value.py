@@ -16,7 +16,7 @@ from hotgravel.core.drive.keys import Keys
 from hotgravel.core.drive.responses import Response
 from hotgravel.core.drive.signals import Clip, Delay, Mix, Noise, Remap, Smooth, Warp, Wave
 from hotgravel.core.drive.within import Within
-from hotgravel.core.shot.fields import Quantity, fields_of
+from hotgravel.core.shot.dials import Quantity, dials_of
 from hotgravel.core.shot.row import Clause
 
 Number = Annotated[float, Field(allow_inf_nan=False)]
@@ -49,7 +49,7 @@ def is_signal(value: object) -> bool:
     return isinstance(value, Driver) and not value.by_element
 
 
-def held(value: Array, quantity: Quantity) -> Array:
+def bounded(value: Array, quantity: Quantity) -> Array:
     """Within the hard bounds of a quantity. Preflight tells where a driver goes beyond them."""
     low = quantity.above if quantity.above is not None else quantity.low
     high = quantity.high
@@ -64,9 +64,9 @@ def each(clause: Clause, name: str, ask: Ask) -> Array:
     value = getattr(clause, name)
     if not is_driven(value):
         return np.array([float(value)])
-    quantity = fields_of(type(clause))[name]
+    quantity = dials_of(type(clause))[name]
     assert isinstance(quantity, Quantity)
-    return held(answer(value, ask), quantity)
+    return bounded(answer(value, ask), quantity)
 
 
 def one(clause: Clause, name: str, ask: Ask) -> float:
@@ -77,7 +77,7 @@ def one(clause: Clause, name: str, ask: Ask) -> float:
 
 def three(clause: Clause, name: str, ask: Ask) -> Array:
     """A field of three numbers: (3,)."""
-    quantity = fields_of(type(clause))[name]
+    quantity = dials_of(type(clause))[name]
     assert isinstance(quantity, Quantity)
     parts: Any = getattr(clause, name)
-    return np.array([held(answer(v, ask), quantity)[0] if is_driven(v) else float(v) for v in parts])
+    return np.array([bounded(answer(v, ask), quantity)[0] if is_driven(v) else float(v) for v in parts])

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Literal
 from hotgravel.core.drive.ask import Array, Ask
 from hotgravel.core.drive.driver import Driver, answer
 from hotgravel.core.drive.signals import of
-from hotgravel.core.shot.fields import refer
+from hotgravel.core.shot.dials import refer
 from hotgravel.core.shot.row import Ref
 
 if TYPE_CHECKING:

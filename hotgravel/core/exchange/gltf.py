@@ -1,8 +1,8 @@
 """Binary glTF 2.0: a frame with all that is in it, or a whole run of what moves as animated nodes.
 
-Source: the glTF 2.0 specification (ISO/IEC 12113:2022). It fixes metres and y up, so a wish for another unit or axis is
-met by a node that turns and scales the whole. Velocity, radius, id and state are application attributes, with names
-that begin with an underscore.
+Source: the glTF 2.0 specification (ISO/IEC 12113:2022). It fixes metres and y up, whatever unit and axis are wished
+for. Colours of elements are COLOR_0; their other attributes are application attributes, with names that begin with an
+underscore.
 """
 
 import json
@@ -18,6 +18,7 @@ from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.shape.pose import moves
 
+METRES = Wish(())  # y up
 FLOAT, UINT, POINTS, LINES, TRIANGLES = 5126, 5125, 0, 1, 4
 ARRAY_BUFFER, ELEMENT_BUFFER = 34962, 34963
 TYPES = {1: "SCALAR", 3: "VEC3", 4: "VEC4"}
@@ -26,13 +27,13 @@ TYPES = {1: "SCALAR", 3: "VEC3", 4: "VEC4"}
 class _Document:
     """A file in the making: its one buffer with the views and accessors into it, and the lists that the format has."""
 
-    def __init__(self, wish: Wish) -> None:
+    def __init__(self) -> None:
         self.data = bytearray()
         self.views: list[dict[str, Any]] = []
         self.accessors: list[dict[str, Any]] = []
         self.meshes: list[dict[str, Any]] = []
         self.materials: list[dict[str, Any]] = []
-        self.nodes: list[dict[str, Any]] = [_root(wish)]
+        self.nodes: list[dict[str, Any]] = [{"name": "shot"}]
         self.known: dict[Material, int] = {}
 
     def add(self, array: Array, *, target: int | None = ARRAY_BUFFER, bounds: bool = False) -> int:
@@ -76,6 +77,16 @@ class _Document:
             self.materials.append({"name": wanted.name, "pbrMetallicRoughness": surface, **glow})
         return self.known[wanted]
 
+    def painted(self, mesh: int, name: str, colour: Array) -> int:
+        """The same mesh in another colour (3,), as light; itself where it has that colour already."""
+        (primitive,) = self.meshes[mesh]["primitives"]
+        r, g, b = (float(f"{c:.6g}") for c in colour)
+        other = primitive | {"material": self.material(Material(name, (r, g, b)))}
+        same = [n for n, m in enumerate(self.meshes) if m["primitives"] == [other]]
+        if not same:
+            self.meshes.append({"name": name, "primitives": [other]})
+        return same[0] if same else len(self.meshes) - 1
+
     def node(self, name: str, mesh: int, **more: Any) -> int:
         self.nodes.append({"name": name, "mesh": mesh, **more})
         return len(self.nodes) - 1
@@ -99,17 +110,10 @@ class _Document:
         ])  # fmt: skip
 
 
-def _root(wish: Wish) -> dict[str, Any]:
-    root: dict[str, Any] = {"name": "shot", "scale": [wish.scale] * 3}
-    if wish.up == "z":  # a quarter turn about x takes y to z
-        root["rotation"] = [float(np.sqrt(0.5)), 0.0, 0.0, float(np.sqrt(0.5))]
-    return root
-
-
 def write_gltf(take: Take, wish: Wish) -> Iterator[Step]:
     """One file a frame."""
     for frame in wish.frames:
-        document = _Document(wish)
+        document = _Document()
         _props(document, take, frame)
         _skins(document, take, frame)
         for matter in take.store.matters(frame):
@@ -124,9 +128,9 @@ def _props(document: _Document, take: Take, frame: int) -> None:
     for prop in (p for p in take.shot.props if p.id in poses):
         vertices, faces = take.triangles(prop)
         material, pose = take.material(prop), poses[prop.id]
-        mesh = document.mesh(prop.id, TRIANGLES, material, faces, POSITION=vertices)
+        mesh = document.mesh(take.labels[prop.id], TRIANGLES, material, faces, POSITION=vertices)
         document.node(
-            prop.name, mesh, translation=pose.position.tolist(), rotation=pose.quaternion.tolist(),
+            take.labels[prop.id], mesh, translation=pose.position.tolist(), rotation=pose.quaternion.tolist(),
             scale=[pose.scale] * 3,
         )  # fmt: skip
 
@@ -136,30 +140,30 @@ def _skins(document: _Document, take: Take, frame: int) -> None:
         skin = take.store.skin(frame, row.id)
         if len(skin["faces"]):
             mesh = document.mesh(
-                row.id, TRIANGLES, Material.skin(row.id, row.look), skin["faces"], POSITION=skin["vertices"],
+                take.labels[row.id], TRIANGLES, Material.skin(take.labels[row.id], row.look), skin["faces"],
+                POSITION=skin["vertices"],
                 COLOR_0=linear(rgb_of(skin["colour"])), _VELOCITY=skin["velocity"],
             )  # fmt: skip
-            document.node(row.id, mesh)
+            document.node(take.labels[row.id], mesh)
 
 
 def _points(document: _Document, take: Take, frame: int, matter: str) -> None:
-    p = take.store.elements(frame, matter, ("position", "velocity", "radius", "id", "state"))
+    p = take.elements(frame, matter, METRES)
     if len(p["id"]):
-        mesh = document.mesh(
-            matter, POINTS, POSITION=p["position"], _VELOCITY=p["velocity"], _RADIUS=p["radius"],
-            _ID=p["id"].astype(np.float32), _STATE=p["state"].astype(np.float32),
-        )  # fmt: skip
+        own = {f"_{name.upper()}": a.astype(np.float32) for name, a in p.items() if name not in ("position", "rgb")}
+        mesh = document.mesh(matter, POINTS, None, None, POSITION=p["position"], COLOR_0=linear(p["rgb"]), **own)
         document.node(matter, mesh)
 
 
 def _pieces(document: _Document, take: Take, frame: int, matter: str) -> None:
-    p = take.store.elements(frame, matter, ("position", "turn", "scale", "piece", "id"))
-    meshes = _piece_meshes(document, take, matter)
+    p = take.elements(frame, matter, METRES)
+    meshes, painted = _piece_meshes(document, take, matter), linear(p.pop("rgb"))
     for i in range(len(p["id"])):
         name, mesh = meshes[int(p["piece"][i])]
         document.node(
-            f"{name} {p['id'][i]}", mesh, translation=p["position"][i].tolist(), rotation=p["turn"][i].tolist(),
-            scale=[float(p["scale"][i])] * 3,
+            take.element_name(matter, int(p["piece"][i]), p["id"][i]), document.painted(mesh, name, painted[i]), translation=p["position"][i].tolist(),
+            rotation=p["turn"][i].tolist(), scale=[float(p["scale"][i])] * 3,
+            extras={n: a[i].tolist() for n, a in p.items() if n not in ("position", "turn", "scale", "piece")},
         )  # fmt: skip
 
 
@@ -187,13 +191,13 @@ def _streaks(document: _Document, take: Take, frame: int) -> None:
         first = np.arange(points.shape[0] * points.shape[1], dtype=np.uint32).reshape(points.shape[:2])
         ends = np.stack([first[:, :-1], first[:, 1:]], axis=2)
         colour = linear(rgb_of(np.repeat(made["colour"], points.shape[1])))
-        mesh = document.mesh(streaks.id, LINES, None, ends, POSITION=points.reshape(-1, 3), COLOR_0=colour)
-        document.node(streaks.id, mesh)
+        name = take.labels[streaks.id]
+        document.node(name, document.mesh(name, LINES, None, ends, POSITION=points.reshape(-1, 3), COLOR_0=colour))
 
 
 def write_animation(take: Take, wish: Wish) -> Iterator[Step]:
     """One file for all frames: props and pieces as nodes that are animated. What is not there is of no size."""
-    document, samplers, channels = _Document(wish), [], []
+    document, samplers, channels = _Document(), [], []
     seconds = (np.array(wish.frames) - wish.frames[0]) / take.shot.finish.rate
     times = document.add(seconds.astype(np.float32), target=None, bounds=True)
 
@@ -209,8 +213,9 @@ def write_animation(take: Take, wish: Wish) -> Iterator[Step]:
         if known is None:
             continue
         vertices, faces = take.triangles(prop)
+        name = take.labels[prop.id]
         node = document.node(
-            prop.name, document.mesh(prop.id, TRIANGLES, take.material(prop), faces, POSITION=vertices),
+            name, document.mesh(name, TRIANGLES, take.material(prop), faces, POSITION=vertices),
             translation=known.position.tolist(), rotation=known.quaternion.tolist(), scale=[known.scale] * 3,
         )  # fmt: skip
         if moves(prop) or None in there:
@@ -219,9 +224,9 @@ def write_animation(take: Take, wish: Wish) -> Iterator[Step]:
             animate(node, "scale", np.array([[pose.scale if pose else 0.0] * 3 for pose in there]))
     for matter in (m for m in MATTERS if MATTERS[m].kind == "pieces"):
         meshes = _piece_meshes(document, take, matter)
-        for name, columns in take.tracks(matter, wish.frames):
+        for number, columns in take.tracks(matter, wish.frames):
             piece = int(columns["piece"])
-            node = document.node(f"{meshes[piece][0]} {name}", meshes[piece][1])
+            node = document.node(take.element_name(matter, piece, number), meshes[piece][1])
             animate(node, "translation", columns["position"])
             animate(node, "rotation", _the_short_way(columns["turn"]))
             animate(node, "scale", np.repeat(columns["scale"][:, None], 3, axis=1))

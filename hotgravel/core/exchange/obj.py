@@ -4,6 +4,7 @@ A skin's colours follow its vertices, as is common practice. OBJ has no place fo
 or id; PLY, glTF and USD carry those.
 """
 
+import re
 from collections.abc import Callable, Iterator
 
 import numpy as np
@@ -14,6 +15,8 @@ from hotgravel.core.exchange.take import Step, Take, Wish
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.streaks import streak_of
 
+SPACE = r"\s+"
+
 
 def write_obj(take: Take, wish: Wish) -> Iterator[Step]:
     """One file a frame."""
@@ -23,14 +26,14 @@ def write_obj(take: Take, wish: Wish) -> Iterator[Step]:
         lines = [*(f"# {k}: {v}" for k, v in take.origin.items()), f"# frame: {frame}; {unit}; {wish.up} is up"]
         poses, base = take.poses(frame), 1
         for prop, vertices, faces in (p for p in props if p[0].id in poses):
-            lines += [f"o {prop.id}", *_points(wish.placed(poses[prop.id].to_world(vertices)))]
+            lines += [f"o {_object(take, prop.id)}", *_points(wish.placed(poses[prop.id].to_world(vertices)))]
             lines += [f"f {a} {b} {c}" for a, b, c in (faces + base).tolist()]
             base += len(vertices)
         for row in (skin.id for skin in take.shot.skins):
             skin = take.store.skin(frame, row)
             points = wish.placed(skin["vertices"].astype(np.float64))
             rgb = rgb_of(skin["colour"])
-            lines += [f"o {row}"]
+            lines += [f"o {_object(take, row)}"]
             lines += [
                 f"{v} {r:.4g} {g:.4g} {b:.4g}" for v, (r, g, b) in zip(_points(points), rgb.tolist(), strict=True)
             ]
@@ -43,13 +46,18 @@ def write_obj(take: Take, wish: Wish) -> Iterator[Step]:
         for streaks in take.shot.streaks:
             points = streak_of(take.shot, take.store, frame, streaks)["points"]
             long, position = points.shape[1], points.reshape(-1, 3)
-            lines += [f"o {streaks.id}", *_points(wish.placed(position.astype(np.float64)))]
+            lines += [f"o {_object(take, streaks.id)}", *_points(wish.placed(position.astype(np.float64)))]
             lines += [
                 "l " + " ".join(map(str, range(first, first + long)))
                 for first in range(base, base + len(position), long)
             ]
             base += len(position)
         yield wish.name(take, frame, ".obj"), ("\n".join(lines) + "\n").encode()
+
+
+def _object(take: Take, row: str) -> str:
+    """What an object is called: as the artist calls the row, without spaces, which end a name in many readers."""
+    return re.sub(SPACE, "-", take.labels[row])
 
 
 def _of_points(take: Take, wish: Wish, frame: int, matter: str, base: int) -> tuple[list[str], int]:
@@ -66,7 +74,10 @@ def _of_pieces(take: Take, wish: Wish, frame: int, matter: str, base: int) -> tu
     for i, number in enumerate(p["piece"].tolist()):
         turn = Rotation.from_quat(p["turn"][i].astype(float))
         corners = turn.apply(meshes[number]["vertices"].astype(float)) * float(p["scale"][i]) + p["position"][i]
-        lines += [f"o {take.piece_name(number).replace(' ', '-')}-{p['id'][i]}", *_points(wish.placed(corners))]
+        lines += [
+            f"o {re.sub(SPACE, '-', take.element_name(matter, number, p['id'][i]))}",
+            *_points(wish.placed(corners)),
+        ]
         lines += [f"f {a} {b} {c}" for a, b, c in (meshes[number]["faces"] + base + count).tolist()]
         count += len(corners)
     return lines, count

@@ -7,6 +7,7 @@ from typing import Any
 
 from hotgravel.core.cues.record import Events
 from hotgravel.core.exchange.take import Step, Take, Wish
+from hotgravel.core.matter.elements import NOBODY
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.gauges import named
 from hotgravel.core.shot.document import Shot
@@ -14,13 +15,19 @@ from hotgravel.core.shot.row import sentence
 
 
 def write_csv(take: Take, wish: Wish) -> Iterator[Step]:
-    """gauges.csv and events.csv. Units and axes are in their heads, and always metres and y up."""
+    """Tables of gauges, events and pieces. Units and axes are in their heads, and always metres and y up."""
     store, shot = take.store, take.shot
-    yield "gauges.csv", "".join(gauges_csv(shot, ((f, store.gauges(f)) for f in wish.frames))).encode()
-    yield "events.csv", "".join(events_csv(shot, (store.events(f) for f in wish.frames))).encode()
+    yield (
+        wish.name(take, None, ".gauges.csv"),
+        "".join(gauges_csv(shot, ((f, store.gauges(f)) for f in wish.frames))).encode(),
+    )
+    yield (
+        wish.name(take, None, ".events.csv"),
+        "".join(events_csv(shot, (store.events(f) for f in wish.frames))).encode(),
+    )
     for matter in store.matters(wish.frames[0]):
         if MATTERS[matter].kind == "pieces":
-            yield f"{matter}.csv", "".join(_pieces_csv(take, wish, matter)).encode()
+            yield wish.name(take, None, f".{matter}.csv"), "".join(_pieces_csv(take, wish, matter)).encode()
 
 
 POSES = ("position", "turn", "velocity", "spin")
@@ -68,15 +75,24 @@ def events_csv(shot: Shot, parts: Iterable[Events]) -> Iterator[str]:
     """A line an event, in the order they happened."""
     states = {i: s.name for i, s in enumerate(shot.states)} | {-1: "removed"}
     said = [sentence(c, shot.dress, shot.names()) for c in shot.cues]
-    yield _line(["frame", "time [s]", "particle", "cue", "x [m]", "y [m]", "z [m]", "value", "from", "to", "sentence"])
+    yield _line(
+        ["frame", "time [s]", "particle", "cue", "x [m]", "y [m]", "z [m]", "value", "hit by", "from", "to", "sentence"]
+    )
     for e in parts:
         for i in range(len(e)):
             cue = int(e.cue[i])
             yield _line([
                 int(e.frame[i]), f"{e.time[i]:.6f}", int(e.particle[i]), shot.cues[cue].id,
-                *(f"{x:.6g}" for x in e.place[i]), f"{e.value[i]:.6g}",
+                *(f"{x:.6g}" for x in e.place[i]), f"{e.value[i]:.6g}", _hit_by(shot, int(e.other[i])),
                 states[int(e.before[i])], states[int(e.after[i])], said[cue],
             ])  # fmt: skip
+
+
+def _hit_by(shot: Shot, other: int) -> Any:
+    """Another element's id, or a prop's name."""
+    if other == NOBODY:
+        return ""
+    return other if other >= 0 else shot.props[-2 - other].name
 
 
 def _line(cells: list[Any]) -> str:

@@ -3,12 +3,15 @@
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.colour import linear
+from hotgravel.core.attributes import ATTRIBUTES
+from hotgravel.core.colour import linear, shown
+from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.picture.still import View
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.place import Place
@@ -78,12 +81,43 @@ class Take:
 
     def material(self, prop: Prop) -> Material:
         """How a prop looks."""
-        return Material.of(prop.name, prop.colour, float(prop.shine == "glowing"))
+        return Material.of(self.labels[prop.id], prop.colour, float(prop.shine == "glowing"))
+
+    @cached_property
+    def labels(self) -> dict[str, str]:
+        """What the artist calls each row, made unique: of two with one name, the second has a number."""
+        found: dict[str, str] = {}
+        for row, name in self.shot.names().items():
+            name, number = name.strip() or row, 2
+            label = name
+            while label in found.values():
+                label, number = f"{name} {number}", number + 1
+            found[row] = label
+        return found
+
+    def elements(self, frame: int, matter: str, wish: "Wish") -> dict[str, Array]:
+        """All columns of a matter's elements, lengths, places and turns in the wanted unit and axes; `rgb` (n, 3) is
+        what each is painted with, as the screen has it. A life without an end is -1."""
+        columns = self.store.elements(frame, matter)
+        for name, array in columns.items():
+            if ATTRIBUTES[name].unit in ("m", "m/s"):
+                columns[name] = wish.placed(array) if array.ndim == 2 else array * np.float32(wish.scale)
+            elif ATTRIBUTES[name].width == 3:
+                columns[name] = wish.turned(array)
+            elif ATTRIBUTES[name].width == 4:
+                columns[name] = np.concatenate([wish.turned(array[:, :3]), array[:, 3:]], axis=1)
+        columns["life"] = np.where(np.isfinite(columns["life"]), columns["life"], np.float32(-1.0))
+        columns["rgb"] = shown(columns.pop("colour"), columns["state"], [s.colour for s in self.shot.states])
+        return columns
 
     def piece_name(self, number: int) -> str:
         """What a run's mesh of pieces is called: as its prop."""
         rows = self.shot.rigid
-        return self.shot.names()[rows[number].prop] if number < len(rows) else f"piece {number}"
+        return self.labels[rows[number].prop] if number < len(rows) else f"piece {number}"
+
+    def element_name(self, matter: str, piece: int, number: int) -> str:
+        """What a piece is called: as its prop, with its own number."""
+        return f"{self.piece_name(piece)} {MATTERS[matter].called} {number}"
 
     def tracks(self, matter: str, frames: tuple[int, ...]) -> Iterator[tuple[int, dict[str, Array]]]:
         """The id of each piece, and its columns over the frames: position, turn and scale, which is 0 where it is not

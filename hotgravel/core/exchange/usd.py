@@ -5,6 +5,7 @@ Source: the UsdGeom and UsdShade schemas. A time code is a frame; widths are dia
 second and angular velocities in degrees a second, as the schemas have it.
 """
 
+import re
 import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -48,6 +49,21 @@ class _File:
     def __init__(self, stage: Any, take: Take, wish: Wish) -> None:
         self.stage, self.take, self.wish = stage, take, wish
         self.known: dict[Material, Any] = {}
+        self.taken: set[str] = set()
+
+    def place(self, scope: str, name: str) -> str:
+        """A path for a prim in a scope, by its name: letters, digits and underscores, made unique."""
+        from pxr import UsdGeom
+
+        if not self.stage.GetPrimAtPath(f"/shot/{scope}"):
+            UsdGeom.Scope.Define(self.stage, f"/shot/{scope}")
+        plain = re.sub(r"[^A-Za-z0-9]+", "_", name).strip("_") or "it"
+        stem = f"/shot/{scope}/{'_' if plain[0].isdigit() else ''}{plain}"
+        path, number = stem, 2
+        while path.lower() in self.taken:
+            path, number = f"{stem}_{number}", number + 1
+        self.taken.add(path.lower())
+        return path
 
     def placed(self, points: Array) -> Any:
         """Points or velocities (n, 3) in the wanted unit and axes, as USD has them."""
@@ -60,7 +76,7 @@ class _File:
         from pxr import Gf, Sdf, UsdShade
 
         if material not in self.known:
-            place = f"/shot/materials/m{len(self.known)}"
+            place = self.place("materials", material.name)
             made = UsdShade.Material.Define(self.stage, place)
             shader = UsdShade.Shader.Define(self.stage, f"{place}/surface")
             shader.CreateIdAttr("UsdPreviewSurface")
@@ -69,7 +85,6 @@ class _File:
             glow = Gf.Vec3f(*(material.glow * c for c in material.colour))
             shader.CreateInput("emissiveColor", Sdf.ValueTypeNames.Color3f).Set(glow)
             made.CreateSurfaceOutput().ConnectToSource(shader.ConnectableAPI(), "surface")
-            made.GetPrim().SetMetadata("comment", material.name)
             self.known[material] = made
         UsdShade.MaterialBindingAPI.Apply(prim).Bind(self.known[material])
 
@@ -90,10 +105,6 @@ def _stage(take: Take, wish: Wish, path: Path) -> Any:
     return stage
 
 
-def _named(row: str) -> str:
-    return row.replace("-", "_")
-
-
 def _mesh(file: _File, place: str, vertices: Array, faces: Array) -> Any:
     """A mesh that keeps its corners."""
     from pxr import UsdGeom, Vt
@@ -111,8 +122,7 @@ def _prop(file: _File, prop: Prop) -> None:
     from pxr import Gf, Usd, UsdGeom
 
     take, wish = file.take, file.wish
-    mesh = _mesh(file, f"/shot/set/{_named(prop.id)}", *take.triangles(prop))
-    mesh.GetPrim().SetMetadata("comment", prop.name)
+    mesh = _mesh(file, file.place("set", take.labels[prop.id]), *take.triangles(prop))
     file.paint(mesh.GetPrim(), take.material(prop))
     place = mesh.AddTransformOp()
     seen = [prop.id in take.poses(frame) for frame in wish.frames]
@@ -130,9 +140,10 @@ def _prop(file: _File, prop: Prop) -> None:
 def _skin(file: _File, row: str, look: str) -> None:
     from pxr import Usd, UsdGeom, Vt
 
-    skin = UsdGeom.Mesh.Define(file.stage, f"/shot/skins/{_named(row)}")
+    name = file.take.labels[row]
+    skin = UsdGeom.Mesh.Define(file.stage, file.place("skins", name))
     skin.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
-    file.paint(skin.GetPrim(), Material.skin(row, look))
+    file.paint(skin.GetPrim(), Material.skin(name, look))
     paint = skin.CreateDisplayColorPrimvar(UsdGeom.Tokens.vertex)
     for frame in file.wish.frames:
         made, when = file.take.store.skin(frame, row), Usd.TimeCode(frame)
@@ -149,7 +160,7 @@ def _skin(file: _File, row: str, look: str) -> None:
 def _streaks(file: _File, row: Any) -> None:
     from pxr import Usd, UsdGeom, Vt
 
-    curves = UsdGeom.BasisCurves.Define(file.stage, f"/shot/streaks/{_named(row.id)}")
+    curves = UsdGeom.BasisCurves.Define(file.stage, file.place("streaks", file.take.labels[row.id]))
     curves.CreateTypeAttr(UsdGeom.Tokens.linear)
     paint = curves.CreateDisplayColorPrimvar(UsdGeom.Tokens.uniform)
     for frame in file.wish.frames:
@@ -166,56 +177,73 @@ def _streaks(file: _File, row: Any) -> None:
 
 
 def _points(file: _File, matter: str) -> Callable[[int], None]:
-    from pxr import Sdf, Usd, UsdGeom, Vt
+    from pxr import Usd, UsdGeom, Vt
 
-    cloud = UsdGeom.Points.Define(file.stage, f"/shot/{_named(matter)}")
-    state = UsdGeom.PrimvarsAPI(cloud).CreatePrimvar("state", Sdf.ValueTypeNames.IntArray, UsdGeom.Tokens.vertex)
-    wish = file.wish
+    cloud = UsdGeom.Points.Define(file.stage, f"/shot/{matter}")
 
     def at_frame(frame: int) -> None:
-        p = file.take.store.elements(frame, matter, ("position", "velocity", "radius", "id", "state"))
-        when = Usd.TimeCode(frame)
-        cloud.GetPointsAttr().Set(file.placed(p["position"]), when)
-        cloud.GetVelocitiesAttr().Set(file.placed(p["velocity"]), when)
-        cloud.GetWidthsAttr().Set(Vt.FloatArray.FromNumpy((2 * wish.scale * p["radius"]).astype(np.float32)), when)
-        cloud.GetIdsAttr().Set(Vt.Int64Array.FromNumpy(p["id"].astype(np.int64)), when)
-        state.Set(Vt.IntArray.FromNumpy(p["state"].astype(np.int32)), when)
-        points = wish.placed(p["position"]).astype(np.float32)
-        cloud.GetExtentAttr().Set(_extent(points, wish.scale * float(p["radius"].max(initial=0))), when)
+        p, when = file.take.elements(frame, matter, file.wish), Usd.TimeCode(frame)
+        points, radius = _vectors(p.pop("position")), p.pop("radius").astype(np.float32)
+        cloud.GetPointsAttr().Set(points, when)
+        cloud.GetVelocitiesAttr().Set(_vectors(p.pop("velocity")), when)
+        cloud.GetWidthsAttr().Set(Vt.FloatArray.FromNumpy(2 * radius), when)
+        cloud.GetIdsAttr().Set(Vt.Int64Array.FromNumpy(p.pop("id").astype(np.int64)), when)
+        cloud.GetExtentAttr().Set(_extent(np.array(points).reshape(-1, 3), float(radius.max(initial=0))), when)
+        _primvars(cloud, p, when)
 
     return at_frame
+
+
+def _vectors(array: Array) -> Any:
+    from pxr import Vt
+
+    return Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(array, np.float32))
+
+
+def _primvars(prim: Any, columns: dict[str, Array], when: Any) -> None:
+    """Colours, and all attributes that a schema has no place for, by their names."""
+    from pxr import Sdf, UsdGeom, Vt
+
+    api, types = UsdGeom.PrimvarsAPI(prim), Sdf.ValueTypeNames
+    for name, array in columns.items():
+        if name == "rgb":
+            paint = api.CreatePrimvar("displayColor", types.Color3fArray, UsdGeom.Tokens.vertex)
+            paint.Set(_vectors(linear(array)), when)
+        elif array.ndim == 1 and array.dtype.kind in "iu":
+            made = api.CreatePrimvar(name, types.IntArray, UsdGeom.Tokens.vertex)
+            made.Set(Vt.IntArray.FromNumpy(array.astype(np.int32)), when)
+        elif array.ndim == 1:
+            made = api.CreatePrimvar(name, types.FloatArray, UsdGeom.Tokens.vertex)
+            made.Set(Vt.FloatArray.FromNumpy(array.astype(np.float32)), when)
 
 
 def _pieces(file: _File, matter: str) -> Callable[[int], None]:
     from pxr import Gf, Usd, UsdGeom, Vt
 
-    take, wish = file.take, file.wish
-    crowd = UsdGeom.PointInstancer.Define(file.stage, f"/shot/{_named(matter)}")
+    take = file.take
+    crowd = UsdGeom.PointInstancer.Define(file.stage, f"/shot/{matter}")
     targets = []
     for number, mesh in enumerate(take.store.meshes(matter)):
-        made = _mesh(file, f"/shot/{_named(matter)}/prototypes/p{number}", mesh["vertices"], mesh["faces"])
         name = take.piece_name(number)
-        made.GetPrim().SetMetadata("comment", name)
+        made = _mesh(file, file.place(f"{matter}/prototypes", name), mesh["vertices"], mesh["faces"])
         file.paint(made.GetPrim(), Material.of(name, f"#{int(mesh['colour'][0]):06X}", 0.0))
         targets.append(made.GetPath())
     crowd.CreatePrototypesRel().SetTargets(targets)
 
     def at_frame(frame: int) -> None:
-        names = ("position", "velocity", "turn", "spin", "scale", "piece", "id", "radius")
-        p, when = take.store.elements(frame, matter, names), Usd.TimeCode(frame)
-        turns = np.concatenate([wish.turned(p["turn"][:, :3]), p["turn"][:, 3:]], axis=1)
-        crowd.GetPositionsAttr().Set(file.placed(p["position"]), when)
-        crowd.GetVelocitiesAttr().Set(file.placed(p["velocity"]), when)
-        spin = np.ascontiguousarray(np.degrees(wish.turned(p["spin"])), np.float32)
-        crowd.GetAngularVelocitiesAttr().Set(Vt.Vec3fArray.FromNumpy(spin), when)
-        halves = [Gf.Quath(w, x, y, z) for x, y, z, w in turns.astype(float).tolist()]
+        p, when = take.elements(frame, matter, file.wish), Usd.TimeCode(frame)
+        points = _vectors(p.pop("position"))
+        crowd.GetPositionsAttr().Set(points, when)
+        crowd.GetVelocitiesAttr().Set(_vectors(p.pop("velocity")), when)
+        crowd.GetAngularVelocitiesAttr().Set(_vectors(np.degrees(p.pop("spin"))), when)
+        halves = [Gf.Quath(w, x, y, z) for x, y, z, w in p.pop("turn").astype(float).tolist()]
         crowd.GetOrientationsAttr().Set(Vt.QuathArray(halves), when)
-        scales = np.repeat(p["scale"][:, None], 3, axis=1).astype(np.float32)
-        crowd.GetScalesAttr().Set(Vt.Vec3fArray.FromNumpy(scales), when)
-        crowd.GetProtoIndicesAttr().Set(Vt.IntArray.FromNumpy(p["piece"].astype(np.int32)), when)
-        crowd.GetIdsAttr().Set(Vt.Int64Array.FromNumpy(p["id"].astype(np.int64)), when)
-        points = wish.placed(p["position"]).astype(np.float32)
-        crowd.GetExtentAttr().Set(_extent(points, wish.scale * float(p["radius"].max(initial=0))), when)
+        crowd.GetScalesAttr().Set(_vectors(np.repeat(p.pop("scale")[:, None], 3, axis=1)), when)
+        crowd.GetProtoIndicesAttr().Set(Vt.IntArray.FromNumpy(p.pop("piece").astype(np.int32)), when)
+        crowd.GetIdsAttr().Set(Vt.Int64Array.FromNumpy(p.pop("id").astype(np.int64)), when)
+        reach = float(p["radius"].max(initial=0))
+        crowd.GetExtentAttr().Set(_extent(np.array(points).reshape(-1, 3), reach), when)
+        _primvars(crowd, p, when)
 
     return at_frame
 

@@ -10,12 +10,12 @@ from hotgravel.core.exchange.usd import write_usd
 
 # Name to what it holds, in words, and what writes it.
 WRITERS: dict[str, tuple[str, Writer]] = {
-    "ply": ("particles with velocity, age, radius, id and state; a file a frame", write_ply),
+    "ply": ("particles with all that a run keeps of them, bodies as meshes; a file a frame for each", write_ply),
     "obj": ("props, skins, bodies and particles as plain geometry; a file a frame", write_obj),
-    "gltf": ("props, skins and bodies, and particles with velocity, radius, id and state; a .glb a frame", write_gltf),
+    "gltf": ("props, skins, bodies, and particles with all that a run keeps of them; a .glb a frame", write_gltf),
     "animation": ("props and bodies that move, as animated nodes; one .glb", write_animation),
     "usd": (
-        "props that move, skins, bodies, and particles with velocities, widths and ids; one file with time samples",
+        "props that move, skins, bodies and particles with all that a run keeps of them; one file with time samples",
         write_usd,
     ),
     "still": ("one picture of the stage, PNG, of the first of the frames", write_still),

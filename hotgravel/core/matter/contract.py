@@ -93,13 +93,24 @@ class State:
 
 
 @dataclass(frozen=True)
+class Blows:
+    """What elements of one matter gave to elements of others in a step: their ids (k,), impulses (k, 3) N s, and where
+    (k, 3) m."""
+
+    struck: NDArray[np.int64]
+    impulse: Array
+    place: Array
+
+
+@dataclass(frozen=True)
 class Offers:
     """What others may take from a solver: surfaces that move, poses of props that it moves (at the step's start and
-    end), and the air that it moves, by the id of the row that holds it."""
+    end), the air that it moves, by the id of the row that holds it, and the blows that it gave."""
 
     surfaces: tuple[Moving, ...] = ()
     poses: Mapping[str, tuple[Pose, Pose]] = field(default_factory=dict)
     grids: Mapping[str, VelocityGrid] = field(default_factory=dict)
+    blows: tuple[Blows, ...] = ()
 
 
 @dataclass
@@ -117,8 +128,8 @@ class Ids:
 @dataclass(frozen=True)
 class Seam:
     """What a solver gets for a step: where all is, which props are not there, what others offer, the elements of every
-    matter, which rows cues have switched on or off, the counter of ids, how far into the frame the step is, and its
-    number in the run."""
+    matter, which rows cues have switched on or off, the counter of ids, how far into the frame the step is, its number
+    in the run, and what others gave to its elements in the last step."""
 
     scene: Scene
     gone: Container[str]
@@ -129,6 +140,7 @@ class Seam:
     frame: float
     ahead: float
     number: int
+    blows: tuple[Blows, ...] = ()
 
     def runs(self, row: Row) -> bool:
         """Whether a row is on, and no cue has stopped it or has yet to start it."""
@@ -173,8 +185,8 @@ class Solver(Protocol):
         """What else frames keep, by name: contacts and the like."""
 
     def meshes(self) -> list[dict[str, Array]]:
-        """The meshes that pieces are drawn with, kept once a run: vertices and normals
-        (V, 3), faces (F, 3), colour (1,) as 0xrrggbb."""
+        """The meshes that pieces are drawn with, kept once a run: vertices and normals (V, 3), faces (F, 3), colour
+        (1,) as 0xrrggbb, and the ends (2 E, 3) of lines along the edges of what they meet others with."""
 
     def measure(self, state: State, touches: int, steps: int) -> dict[str, float]:
         """The gauges of a frame."""

@@ -10,6 +10,7 @@ from hotgravel.core.attributes import ATTRIBUTES
 from hotgravel.core.lengths import lengths
 
 Array = NDArray[np.float64]
+NOBODY = -1
 LOOSE, PINNED, FOLLOWING = 0, 1, 2  # values of `pinned`: moved by forces, kept in place, moved by the keys of a prop
 
 
@@ -49,6 +50,12 @@ class Elements:
     @property
     def speed(self) -> Array:
         return lengths(self.velocity)
+
+    @property
+    def hit_by(self) -> NDArray[np.int64]:
+        """What gave each its hardest hit of the step: another's id, -2 - k for the shot's k-th prop, -1 where it is not
+        known."""
+        return np.full(len(self), NOBODY)
 
     def in_state(self, state: int) -> NDArray[np.bool_]:
         """Which are in a state, by its number in the shot; all where it is -1."""

@@ -10,12 +10,11 @@ from hotgravel.core.drive.driver import Driver, answer
 from hotgravel.core.drive.formulas import Formula
 from hotgravel.core.drive.keys import Keys
 from hotgravel.core.drive.responses import Response
-from hotgravel.core.drive.value import held as hold
-from hotgravel.core.drive.value import is_driven, plain
+from hotgravel.core.drive.value import bounded, is_driven, plain
 from hotgravel.core.shot import cues as c
 from hotgravel.core.shot import edit
+from hotgravel.core.shot.dials import Pick, Quantity, dials_of
 from hotgravel.core.shot.document import Shot, load
-from hotgravel.core.shot.fields import Pick, Quantity, fields_of
 from hotgravel.core.shot.finding import Finding, Remedy, setting
 from hotgravel.core.shot.row import Clause
 from hotgravel.core.shot.signals import signals_in
@@ -328,7 +327,7 @@ def _attributes(shot: Shot) -> Iterator[Finding]:
 
 def drivers_of(clause: Clause, prefix: str = "") -> Iterator[tuple[str, Driver]]:
     """Path and driver of each driven number of a row, and of those within."""
-    for name, described in fields_of(type(clause)).items():
+    for name, described in dials_of(type(clause)).items():
         value = getattr(clause, name)
         if isinstance(described, Pick):
             yield from drivers_of(value, f"{prefix}{name}.")
@@ -346,14 +345,14 @@ def _beyond(shot: Shot) -> Iterator[Finding]:
     ask = Ask((frames - shot.finish.first) / shot.finish.rate, shot.clock)
     for row, path, quantity, signal in signals_in(shot):
         values = np.asarray(answer(signal, ask))
-        held = hold(values, quantity)
-        off = np.flatnonzero(np.abs(held - values) > 1e-9)
+        within = bounded(values, quantity)
+        off = np.flatnonzero(np.abs(within - values) > 1e-9)
         if len(off):
-            worst = off[np.argmax(np.abs(held - values)[off])]
-            told = (float(f"{v[worst]:.4g}") for v in (values, held))
+            worst = off[np.argmax(np.abs(within - values)[off])]
+            told = (float(f"{v[worst]:.4g}") for v in (values, within))
             shown, kept = (show_quantity(n, quantity.unit, shot.dress) for n in told)
             said = f"{quantity.label} comes to {shown} at frame {frames[worst]:.0f}; it is held at {kept}."
-            low, high = (float(hold(np.array([n]), quantity)[0]) for n in (-np.inf, np.inf))
+            low, high = (float(bounded(np.array([n]), quantity)[0]) for n in (-np.inf, np.inf))
             clip = {"kind": "clip", "of": signal.model_dump(mode="json")}
-            clip |= {"low": max(low, float(held.min())), "high": min(high, float(held.max()))}
+            clip |= {"low": max(low, float(within.min())), "high": min(high, float(within.max()))}
             yield Finding("beyond bounds", row.id, path, said, "doubtful", setting("Cut it there", row.id, path, clip))

@@ -20,6 +20,7 @@ import numpy as np
 
 from hotgravel.core.cues.record import COLUMNS, Events
 from hotgravel.core.matter.contract import Array
+from hotgravel.core.matter.elements import NOBODY
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.gauges import upgraded
 from hotgravel.core.run.place import Place, files_in, write_bytes
@@ -27,7 +28,7 @@ from hotgravel.core.run.zarr_file import Span, plain_spans, read_arrays, read_at
 
 SUFFIX = ".zarr.zip"
 FAULTS = (OSError, ValueError, KeyError, RuntimeError, EOFError, zipfile.BadZipFile, zlib.error)
-MESH = ("vertices", "faces", "normals", "colour")
+MESH = ("vertices", "faces", "normals", "colour", "outline")
 SKIN = {"vertices": np.float32, "faces": np.int32, "colour": np.uint32, "velocity": np.float32}
 
 
@@ -41,6 +42,7 @@ class CannotKeep(ValueError):
 
 REMEDY = "make room, or put the folder right, and let the run go on."
 # What a stage draws is kept uncompressed, so that a frame is sent as it stands.
+LATER = {"events": ("matter", "other"), "rigid": ("partner",)}  # columns that came after frames told theirs
 DRAWN = frozenset(n for matter in MATTERS.values() for n, column in matter.columns.items() if column.drawn)
 PROCESSOR = "processor"  # seconds that processors worked on a frame, whatever else the machine did
 
@@ -96,7 +98,12 @@ class FrameStore:
             groups["skins"] = {}
             for row, arrays in surfaces.items():
                 groups[f"skins/{row}"] = {name: arrays[name].astype(dtype) for name, dtype in SKIN.items()}
-        attributes = {"frame": frame, "matters": list(columns), "gauges": measured}
+        attributes = {
+            "frame": frame,
+            "matters": list(columns),
+            "columns": {n: list(groups[n]) for n in (*columns, "events")},
+            "gauges": measured,
+        }
         with telling(f"Frame {frame}", f"The frames before it are kept: {REMEDY}"):
             write_groups(self.path(frame), groups, attributes, plain=DRAWN)
 
@@ -116,7 +123,19 @@ class FrameStore:
         if matter not in self.matters(frame):
             blank = MATTERS[matter].elements.blank(0)
             return {name: getattr(blank, name).astype(columns[name].dtype) for name in names}
-        return self._read(frame, matter, names)
+        found = self._read(frame, matter, self._kept(frame, matter, names))
+        if len(found) < len(names):
+            blank = MATTERS[matter].elements.blank(len(next(iter(found.values()))))
+            found |= {name: getattr(blank, name).astype(columns[name].dtype) for name in names if name not in found}
+        return found
+
+    def _kept(self, frame: int, group: str, names: Iterable[str]) -> list[str]:
+        """Those of the columns that a frame has: runs of earlier times had fewer."""
+        told = self._told(frame)
+        if "columns" in told:
+            return [name for name in names if name in told["columns"][group]]
+        later = LATER.get(group, ())
+        return [name for name in names if name not in later or (name == "matter" and "matters" in told)]
 
     def particles(self, frame: int, names: Iterable[str] | None = None) -> dict[str, Array]:
         """Columns of the particles at a frame."""
@@ -154,16 +173,17 @@ class FrameStore:
         """Keep the meshes that a matter's pieces are drawn with, once a run."""
         groups = {str(number): mesh for number, mesh in enumerate(meshes)}
         with telling("The meshes of pieces", to=f" to {self.folder}"):
-            write_groups(self._meshes(matter), groups, {"count": len(meshes)})
+            write_groups(self._meshes(matter), groups, {"count": len(meshes), "names": [*MESH]})
 
     def meshes(self, matter: str) -> list[dict[str, Array]]:
-        """The meshes that a matter's pieces are drawn with: vertices and normals (V, 3), faces
-        (F, 3), colour (1,) as 0xrrggbb."""
+        """The meshes that a matter's pieces are drawn with, as `Solver.meshes` has them; outlines only where they are
+        kept."""
         path = self._meshes(matter)
         if not path.is_file():
             return []
-        count = read_attributes(path)["count"]
-        return [read_arrays(path, str(number), MESH) for number in range(count)]
+        told = read_attributes(path)
+        names = told.get("names", [n for n in MESH if n != "outline"])
+        return [read_arrays(path, str(number), names) for number in range(told["count"])]
 
     def _meshes(self, matter: str) -> Place:
         return self.folder / f"meshes-{matter}{SUFFIX}"
@@ -175,10 +195,10 @@ class FrameStore:
 
     def events(self, frame: int) -> Events:
         """What happened on the way to a frame."""
-        made_by_matter = "matters" in self._told(frame)
-        kept = self._read(frame, "events", COLUMNS if made_by_matter else [n for n in COLUMNS if n != "matter"])
-        if not made_by_matter:  # a run of the time when there were only particles
+        kept = self._read(frame, "events", self._kept(frame, "events", COLUMNS))
+        if "matter" not in kept:  # a run of the time when there were only particles
             kept["matter"] = np.where(kept["particle"] < 0, -1, 0).astype(np.int8)
+        kept.setdefault("other", np.full(len(kept["cue"]), NOBODY))
         return Events(**kept)
 
     def gauges(self, frame: int) -> dict[str, Any]:

@@ -47,23 +47,26 @@ class Surface(NamedTuple):
     scatter: float = 0.0
     spread: float = 0.0
     front: bool = False
+    element: int = -1
 
 
 class Colliders(NamedTuple):
-    """table (C, WIDTH) as above, bits (C,) uint64."""
+    """table (C, WIDTH) as above, bits (C,) uint64, elements (C,) int64 as in `Moving`."""
 
     table: Array
     bits: NDArray[np.uint64]
+    elements: NDArray[np.int64]
 
 
 class Moving(NamedTuple):
-    """A shape that a solver moves in a step: the prop that it was made from, and where it is at the step's start and
-    end."""
+    """A shape that a solver moves in a step: the prop that it was made from, where it is at the step's start and
+    end, and the id of the element that feels its blows; -1 where none does."""
 
     prop: str
     shape: Shaped
     start: Pose
     end: Pose
+    element: int = -1
 
 
 def colliders_of(setting: Setting, scene: Scene, moving: Iterable[Moving] = ()) -> Colliders:
@@ -92,6 +95,7 @@ def colliders_of(setting: Setting, scene: Scene, moving: Iterable[Moving] = ()) 
                         thickness=one(row, "thickness", scene.ask),
                         start=shape.start,
                         end=shape.end,
+                        element=shape.element,
                     )
                 )
     return table_of(surfaces)
@@ -115,7 +119,8 @@ def table_of(surfaces: list[Surface]) -> Colliders:
         still = (s.start.position == s.end.position).all() and (q0 == q1).all() and row[S0] == row[S1]
         row[MOVING] = 0.0 if still else 1.0
         row[LOW : LOW + 3], row[HIGH : HIGH + 3] = _room(s, bool(still))
-    return Colliders(table, np.array([s.bit for s in surfaces], np.uint64))
+    bits, elements = (np.array([getattr(s, of) for s in surfaces]) for of in ("bit", "element"))
+    return Colliders(table, bits.astype(np.uint64), elements.astype(np.int64))
 
 
 def _room(s: Surface, still: bool) -> tuple[Array, Array]:

@@ -1,6 +1,6 @@
 """The setting of a shot: its props with their shapes and poses, its zones and fields, and the clock."""
 
-from collections.abc import Callable, Container, Mapping
+from collections.abc import Callable, Container, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -18,6 +18,7 @@ from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.props import Lettering, Mesh, Prop
+from hotgravel.core.shot.zones import Level
 
 FindMesh = Callable[[str], Any]  # a file's name to its path
 AHEAD = 1.0 / 64.0  # of a frame: how far on a moment without a step looks for how props move
@@ -106,6 +107,7 @@ def setting_of(shot: Shot, find_mesh: FindMesh, quality: Quality | None, touched
             grids[row.id] = read_grid(row.file, find_mesh)
         except GridFault as grid_fault:
             faults.append(Fault(row.id, "file", str(grid_fault)))
+    faults += _untold(shot, grids)
     if faults:
         raise ShotFault(faults)
     tree, rooted = _forest(shapes)
@@ -116,6 +118,17 @@ def setting_of(shot: Shot, find_mesh: FindMesh, quality: Quality | None, touched
         bits={prop: bit for bit, prop in enumerate(dict.fromkeys(touched))},
         at_first=at_first, standing={p.id: at_first[p.id] for p in shot.props if not moves(p)}, notes=tuple(notes),
     )  # fmt: skip
+
+
+def _untold(shot: Shot, grids: dict[str, VelocityGrid]) -> Iterator[Fault]:
+    """Zones that go by what their field does not tell."""
+    for zone in shot.zones.values():
+        shape = zone.shape
+        if isinstance(shape, Level) and shape.field in grids:
+            told = ("speed", *grids[shape.field].scalars)
+            if shape.quantity not in told:
+                said = f"Its field tells {' and '.join(told)} only. Accepted: a field that tells {shape.quantity}."
+                yield Fault(zone.id, "shape.field", said)
 
 
 def _geometry(prop: Prop, find_mesh: FindMesh, notes: list[str]) -> tuple[Shaped, Lines]:

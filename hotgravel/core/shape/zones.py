@@ -11,13 +11,12 @@ from hotgravel.core.drive.value import one, three
 from hotgravel.core.lengths import lengths
 from hotgravel.core.noise import noise_at
 from hotgravel.core.shape.distance import distances, gaps
-from hotgravel.core.shape.grid import VelocityGrid, sampled
+from hotgravel.core.shape.grid import FAR, VelocityGrid, depth_over, sampled
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shot import zones as z
 from hotgravel.core.shot.velocity_field import VelocityField
 
-FAR = 1e9
 FALLOFFS = ("straight", "smooth", "late", "early")
 STRAIGHT, SMOOTH, LATE = range(3)
 
@@ -222,9 +221,23 @@ def _broken(scene: Scene, shape: z.Both, points: Array) -> Array:
     return result
 
 
+def _level(scene: Scene, shape: z.Level, points: Array) -> Array:
+    if shape.field not in scene.fields:
+        return np.full(len(points), -FAR)
+    row, ask = scene.fields[shape.field], scene.ask
+    threshold, factor = one(shape, shape.threshold, ask), one(row, "speed", ask)
+    if shape.quantity == "speed":
+        if factor == 0.0:
+            return np.full(len(points), -FAR)
+        threshold /= abs(factor)
+    grid = scene.grids[shape.field].placed(three(row, "position", ask), row.scale)
+    return depth_over(grid, shape.quantity, threshold, points, float(ask.times[0]))
+
+
 DEPTH: dict[type, Callable[..., Array]] = {
     z.Front: _front, z.Ball: _ball, z.Block: _block, z.Capsule: _capsule, z.Near: _near, z.Height: _heights,
     z.Patches: lambda scene, shape, points: _patches(scene, shape, points) * one(shape, "size", scene.ask),
+    z.Swift: _level, z.Dense: _level, z.Hot: _level,
     z.Strokes: _strokes, z.Both: lambda scene, shape, points: _both_depth(scene, shape, points),
 }  # fmt: skip
 

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from typing import ClassVar, Literal, get_args
 
 from hotgravel.core.drive.value import Value, Vector
-from hotgravel.core.shot.fields import choice, clause, dial, dials, refer, whom
+from hotgravel.core.shot.dials import choice, clause, dial, dials, refer, whom
 from hotgravel.core.shot.forces import Force
 from hotgravel.core.shot.row import Clause, Ref, Row, points_nowhere
 from hotgravel.core.shot.sources import Anywhere, Onward, Toward

@@ -11,8 +11,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from hotgravel.core.drive.ask import Clock
 from hotgravel.core.drive.driver import Driver
 from hotgravel.core.shot.cues import Cue, Enter
+from hotgravel.core.shot.dials import Pick, Quantity, Refer, dials_of
 from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
-from hotgravel.core.shot.fields import Pick, Quantity, Refer, fields_of
 from hotgravel.core.shot.finish import Finish
 from hotgravel.core.shot.forces import Force
 from hotgravel.core.shot.matter import Apart, Collision, Growth, Skin, State, Streaks, Tint
@@ -277,7 +277,7 @@ def _loops(shot: Shot) -> Iterator[Fault]:
 def _clause_faults(clause: Clause, row: str, prefix: str, kinds: dict[str, str]) -> Iterator[Fault]:
     for field, message in clause.complaints():
         yield Fault(row, prefix + field, message)
-    for name, described in fields_of(type(clause)).items():
+    for name, described in dials_of(type(clause)).items():
         value = getattr(clause, name)
         if isinstance(described, Quantity):
             for axis, part in enumerate(value if described.three else (value,)):

@@ -9,9 +9,9 @@ from collections.abc import Sequence
 from typing import Any
 
 from hotgravel.core.drive.driver import Driver
+from hotgravel.core.shot.dials import Choice, Colour, Described, Palette, Pick, Quantity, Refer, dials_of, options_of
 from hotgravel.core.shot.document import ROWS, Shot, load
 from hotgravel.core.shot.faults import Fault, ShotFault
-from hotgravel.core.shot.fields import Choice, Colour, Described, Palette, Pick, Quantity, Refer, fields_of, options_of
 from hotgravel.core.shot.row import Clause, Row
 from hotgravel.core.shot.spot import Edited, Spot, changed, find, first_that_fits, from_file, spot
 from hotgravel.core.shot.units import Unreadable, read_quantity
@@ -20,7 +20,7 @@ from hotgravel.core.shot.zones import Strokes
 
 
 def set_text(shot: Shot, row_id: str, path: str, text: str) -> Edited:
-    """Set a field from what was typed or chosen in its sentence."""
+    """Set a dial from what was typed or chosen in its sentence."""
     place = spot(shot, row_id, path)
     if place.is_kind:
         where = path.removesuffix(".kind")
@@ -35,7 +35,7 @@ def set_text(shot: Shot, row_id: str, path: str, text: str) -> Edited:
 
 
 def set_many(shot: Shot, row_id: str, path: str, targets: Sequence[str]) -> Edited:
-    """Set a field that names several rows."""
+    """Set a dial that names several rows."""
     return changed(shot, row_id, path, list(targets))
 
 
@@ -104,7 +104,7 @@ def add_row(shot: Shot, kind: str, **fields: Any) -> tuple[Edited, str]:
         raise ShotFault([Fault("", "kind", f"{kind!r} is no kind of row.")])
     row_id = _free_id(shot, fields.get("name") or cls.title)
     row: dict[str, Any] = {"kind": kind, "id": row_id, **fields}
-    for name, described in fields_of(cls).items():
+    for name, described in dials_of(cls).items():
         if name in row:
             continue
         if isinstance(described, Refer) and described.none is None:
@@ -149,7 +149,7 @@ def remove_row(shot: Shot, row_id: str) -> Edited:
 def mentions(clause: Clause) -> set[str]:
     """The rows that a row refers to."""
     found: set[str] = set()
-    for name, described in fields_of(type(clause)).items():
+    for name, described in dials_of(type(clause)).items():
         value = getattr(clause, name)
         if isinstance(described, Quantity):
             found |= {m for v in (value if described.three else (value,)) if isinstance(v, Driver) for m in mentions(v)}
@@ -180,14 +180,14 @@ def _read(shot: Shot, described: Described, row_id: str, path: str, text: str) -
 
 
 def _other_kind(shot: Shot, place: Spot, row_id: str, path: str, kind: str) -> dict[str, Any]:
-    """The clause of another kind, keeping the fields that both have."""
+    """The clause of another kind, keeping the dials that both have."""
     options = options_of(type(place.clause), place.name)
     if kind not in options:
         raise ShotFault([Fault(row_id, path, f"{kind!r} does not fit here. Accepted: {', '.join(options)}.")])
     cls = options[kind]
     old = getattr(place.clause, place.name).model_dump(mode="json")
     made: dict[str, Any] = {"kind": kind}
-    for name, described in fields_of(cls).items():
+    for name, described in dials_of(cls).items():
         if name in old:
             made[name] = old[name]
         elif isinstance(described, Refer) and described.none is None:

@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
+from hotgravel.core.shot.dials import dials_of
 from hotgravel.core.shot.document import SECTIONS, Shot
-from hotgravel.core.shot.fields import fields_of
 from hotgravel.core.shot.row import Row, sentence, slots_of
 
 
@@ -52,7 +52,7 @@ def differences(before: Shot, after: Shot) -> list[Difference]:
 def _unsaid(shot: Shot, row: Row, other: Row) -> str:
     """The dials of a row that differ from another's, as "(thickness 2 cm)"."""
     parts = []
-    for name, described in fields_of(type(row)).items():
+    for name, described in dials_of(type(row)).items():
         if getattr(row, name) != getattr(other, name, None):
             slots = slots_of(row, name, described, shot.dress, shot.names())
             parts.append(f"{described.label} {''.join(s if isinstance(s, str) else s.text for s in slots)}")

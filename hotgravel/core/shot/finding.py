@@ -20,7 +20,7 @@ class Remedy:
 
 @dataclass(frozen=True)
 class Finding:
-    """`check` names the kind of finding; with the row and the field it is found again. What is wrong will come
+    """`check` names the kind of finding; with the row and the dial it is found again. What is wrong will come
     to nothing or not be as stated; what is doubtful may be meant."""
 
     check: str
@@ -36,7 +36,7 @@ class Finding:
 
 
 def setting(label: str, row: str, path: str, value: Any) -> Remedy:
-    """A remedy that puts a value into a field."""
+    """A remedy that puts a value into a dial."""
 
     def act(shot: Shot) -> Edited:
         return Edited(put(shot, row, path, value), f"{shot.names()[row]}: {label[:1].lower()}{label[1:]}")

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value
-from hotgravel.core.shot.fields import choice, dial
+from hotgravel.core.shot.dials import choice, dial
 from hotgravel.core.shot.row import Row
 
 Quality = Literal["rough", "fair", "fine"]

@@ -5,7 +5,7 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import Field
 
 from hotgravel.core.drive.value import Value
-from hotgravel.core.shot.fields import choice, colour, dial, palette, refers, whom, words
+from hotgravel.core.shot.dials import choice, colour, dial, palette, refers, whom, words
 from hotgravel.core.shot.row import Ref, Row
 
 

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value, Vector
-from hotgravel.core.shot.fields import choice, clause, colour, dial, dials, file_name, own_file, words
+from hotgravel.core.shot.dials import choice, clause, colour, dial, dials, file_name, own_file, words
 from hotgravel.core.shot.row import Clause, Row
 
 MeshUnit = Literal["m", "cm", "mm", "inch", "foot"]

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value
-from hotgravel.core.shot.fields import choice, clause, dial, refer
+from hotgravel.core.shot.dials import choice, clause, dial, refer
 from hotgravel.core.shot.row import Clause, Ref, Row
 
 MOST_BODIES = 20_000
@@ -146,6 +146,11 @@ class Rigid(Row):
     rolling: Value = dial(
         "%", 0.01, label="rolling resistance", soft=(0.0, 0.1), low=0.0, high=1.0, drivable=True,
         help="What keeps round ones from rolling for ever, as a share of their radius: 1 % hard ground, 10 % cinder.",
+    )  # fmt: skip
+    pushed: Value = dial(
+        "%", 0.0, label="pushed by particles", soft=(0.0, 1.0), low=0.0, high=1.0, drivable=True,
+        help="How much of the push of particles that hit it it feels. 100 % is by their mass: a jet of ash at 30 m/s "
+        "moves a pebble, hardly a boulder. Needs a collision row that names it.",
     )  # fmt: skip
     begins: Literal["loose", "held", "following"] = choice(
         BEGINS, "loose", label="begins",

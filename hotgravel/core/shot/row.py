@@ -1,6 +1,6 @@
 """What all rows are: a clause with an id, that can be switched off and moved.
 
-The phrase is a sentence with its fields in braces; `pieces` cuts it into words and slots,
+The phrase is a sentence with its dials in braces; `pieces` cuts it into words and slots,
 and everything that shows a sentence (the bench, the command line, a revision's label) is
 made from those.
 """
@@ -13,7 +13,7 @@ from typing import Annotated, Any, ClassVar
 from pydantic import BaseModel, ConfigDict, Field
 
 from hotgravel.core.attributes import READABLE
-from hotgravel.core.shot.fields import Choice, Described, Palette, Pick, Quantity, Refer, fields_of, options_of
+from hotgravel.core.shot.dials import Choice, Described, Palette, Pick, Quantity, Refer, dials_of, options_of
 from hotgravel.core.shot.units import Dress, show_number, show_quantity, shown_unit
 
 RowId = Annotated[str, Field(pattern=r"^[a-z][a-z0-9-]{0,59}$")]
@@ -36,7 +36,7 @@ class Clause(BaseModel):
         return frozenset()
 
     def complaints(self) -> Iterator[tuple[str, str]]:
-        """What is wrong between its fields: (field, sentence) pairs; none for most."""
+        """What is wrong between its dials: (dial, sentence) pairs; none for most."""
         yield from ()
 
 
@@ -54,10 +54,10 @@ def is_driven(value: Any) -> bool:
     return isinstance(value, Clause)
 
 
-def points_nowhere(field: str, direction: tuple[Any, Any, Any]) -> Iterator[tuple[str, str]]:
+def points_nowhere(dial: str, direction: tuple[Any, Any, Any]) -> Iterator[tuple[str, str]]:
     """Complains of a direction without keys that is 0, 0, 0."""
     if all(part == 0 for part in direction):
-        yield field, "0, 0, 0 points nowhere. Accepted: three numbers that are not all 0, such as 0, 1, 0."
+        yield dial, "0, 0, 0 points nowhere. Accepted: three numbers that are not all 0, such as 0, 1, 0."
 
 
 @dataclass(frozen=True)
@@ -73,8 +73,8 @@ class Slot:
 
 
 def described_in(clause: Clause, name: str, owner: Quantity | None = None) -> Described:
-    """A field's description; one in the unit of what is driven, or of the attribute read, gets that unit."""
-    described = fields_of(type(clause))[name]
+    """A dial's description; one in the unit of what is driven, or of the attribute read, gets that unit."""
+    described = dials_of(type(clause))[name]
     if isinstance(described, Quantity):
         if described.unit == "own" and owner is not None:
             return replace(described, unit=owner.unit, soft=owner.soft)
@@ -101,7 +101,7 @@ def pieces(
 def slots_of(
     clause: Clause, name: str, described: Described, dress: Dress, names: dict[str, str], prefix: str = ""
 ) -> Iterator[str | Slot]:
-    """The slots of one field: one, three for a vector, all of its own for a clause."""
+    """The slots of one dial: one, three for a vector, all of its own for a clause."""
     value = getattr(clause, name)
     path = f"{prefix}{name}"
     if isinstance(described, Pick):

@@ -4,14 +4,14 @@ from collections.abc import Iterator
 from typing import Any
 
 from hotgravel.core.drive.value import is_signal
+from hotgravel.core.shot.dials import Pick, Quantity, dials_of
 from hotgravel.core.shot.document import Shot
-from hotgravel.core.shot.fields import Pick, Quantity, fields_of
 from hotgravel.core.shot.row import Clause, Row
 
 
 def signals_of(clause: Clause, prefix: str = "") -> Iterator[tuple[str, Quantity, Any]]:
     """Path, quantity and driver of each number of a row that is driven over time alone."""
-    for name, described in fields_of(type(clause)).items():
+    for name, described in dials_of(type(clause)).items():
         value = getattr(clause, name)
         if isinstance(described, Pick):
             yield from signals_of(value, f"{prefix}{name}.")

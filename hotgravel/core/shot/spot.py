@@ -4,9 +4,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from hotgravel.core.drive.driver import Driver
+from hotgravel.core.shot.dials import Choice, Described, Pick, Quantity, Refer, dials_of, options_of
 from hotgravel.core.shot.document import ROW_SECTIONS, ROWS, Shot, load
 from hotgravel.core.shot.faults import Fault, ShotFault
-from hotgravel.core.shot.fields import Choice, Described, Pick, Quantity, Refer, fields_of, options_of
 from hotgravel.core.shot.row import Clause, Row, described_in, show_value
 
 
@@ -45,7 +45,7 @@ def spot(shot: Shot, row_id: str, path: str) -> Spot:
 
 def _spot(clause: Clause, steps: list[str], owner: Quantity | None) -> Spot | None:
     name, *rest = steps
-    if name not in fields_of(type(clause)):
+    if name not in dials_of(type(clause)):
         return None
     described, value = described_in(clause, name, owner), getattr(clause, name)
     if isinstance(described, Pick):
@@ -84,7 +84,7 @@ def first_that_fits(shot: Shot, described: Refer, row_id: str, for_what: str) ->
 
 
 def put(shot: Shot, row_id: str, path: str, value: Any) -> Shot:
-    """The shot with a stored value in a field."""
+    """The shot with a stored value in a dial."""
     document = shot.dump()
     here: Any = find(document, row_id)
     *steps, last = path.split(".")

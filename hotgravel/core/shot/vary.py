@@ -12,9 +12,9 @@ from hotgravel.core.drive.starters import STARTERS
 from hotgravel.core.drive.table import keys_from_csv
 from hotgravel.core.drive.value import DRIVERS
 from hotgravel.core.drive.within import Within
+from hotgravel.core.shot.dials import Quantity, Refer, dials_of
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
-from hotgravel.core.shot.fields import Quantity, Refer, fields_of
 from hotgravel.core.shot.spot import Edited, Spot, changed, first_that_fits, spot
 from hotgravel.core.shot.units import Unreadable, read_quantity
 
@@ -156,6 +156,6 @@ def undrive(shot: Shot, row_id: str, path: str, frame: float) -> Edited:
 
 
 def _zone_for(shot: Shot, row_id: str) -> str:
-    zone = fields_of(Within)["zone"]
+    zone = dials_of(Within)["zone"]
     assert isinstance(zone, Refer)
     return first_that_fits(shot, zone, row_id, "number that goes by a zone")

@@ -3,7 +3,7 @@
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value, Vector
-from hotgravel.core.shot.fields import dial, dials, file_name, words
+from hotgravel.core.shot.dials import dial, dials, file_name, words
 from hotgravel.core.shot.row import Row
 
 

@@ -6,7 +6,7 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import Field
 
 from hotgravel.core.drive.value import Value, Vector
-from hotgravel.core.shot.fields import choice, clause, dial, dials, refer, words
+from hotgravel.core.shot.dials import choice, clause, dial, dials, refer, words
 from hotgravel.core.shot.row import Clause, Ref, Row, points_nowhere
 
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
@@ -141,6 +141,50 @@ class Strokes(Clause):
     points: Annotated[tuple[tuple[Coordinate, Coordinate, Coordinate], ...], Field(max_length=MOST_POINTS)] = ()
 
 
+class Level(Clause):
+    """Where a quantity of a field is over a threshold: the quantity, and the name of the dial that holds it."""
+
+    quantity: ClassVar[str] = ""
+    threshold: ClassVar[str] = ""
+    field: Ref = refer("field", label="field", help="The field; where it is not, the zone is not.")
+
+
+class Swift(Level):
+    kind: Literal["swift"] = "swift"
+    title: ClassVar[str] = "where the air"
+    phrase: ClassVar[str] = "of {field} is faster than {speed}"
+    quantity: ClassVar[str] = "speed"
+    threshold: ClassVar[str] = "speed"
+    speed: Value = dial(
+        "m/s", 2.0, label="speed", soft=(0.1, 20.0), low=0.0, high=1e6, drivable=True,
+        help="A higher threshold leaves less: the fastest streams only.",
+    )  # fmt: skip
+
+
+class Dense(Level):
+    kind: Literal["dense"] = "dense"
+    title: ClassVar[str] = "where it is thick:"
+    phrase: ClassVar[str] = "{field} is denser than {density}"
+    quantity: ClassVar[str] = "density"
+    threshold: ClassVar[str] = "density"
+    density: Value = dial(
+        "kg/m³", 0.1, label="density", soft=(0.01, 2.0), low=0.0, high=1e6, drivable=True,
+        help="A higher threshold leaves less: the thickest of it only. The field's file must tell its density.",
+    )  # fmt: skip
+
+
+class Hot(Level):
+    kind: Literal["hot"] = "hot"
+    title: ClassVar[str] = "where it is hot:"
+    phrase: ClassVar[str] = "{field} is hotter than {temperature}"
+    quantity: ClassVar[str] = "temperature"
+    threshold: ClassVar[str] = "temperature"
+    temperature: Value = dial(
+        "°C", 200.0, label="temperature", soft=(0.0, 1200.0), low=-273.15, high=1e6, drivable=True,
+        help="A higher threshold leaves less: the hottest of it only. The field's file must tell its temperature.",
+    )  # fmt: skip
+
+
 class Both(Clause):
     kind: Literal["both"] = "both"
     title: ClassVar[str] = "made of"
@@ -161,7 +205,7 @@ class Both(Clause):
         return frozenset() if self.how == "broken up by" else frozenset({"by"})
 
 
-ZoneShape = Front | Ball | Block | Capsule | Near | Height | Patches | Strokes | Both
+ZoneShape = Front | Ball | Block | Capsule | Near | Height | Patches | Swift | Dense | Hot | Strokes | Both
 
 
 class Zone(Row):

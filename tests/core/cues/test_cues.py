@@ -311,6 +311,6 @@ def test_cues_that_lead_to_one_another_go_round_once_and_end():
     back = cue({"kind": "older", "age": 0.1}, {"kind": "enter", "state": "loose"}, id="back", whom="late", again="each")
     made = flight(to_late, back, finish={"last": 8})
     assert made.events.cue.tolist() == [0, 1]
-    boom = {"kind": "offshoot", "id": "boom", "emit": {"kind": "asked", "count": 9}, "state": "loose"}
+    boom = {"kind": "offshoot", "id": "boom", "emit": {"kind": "asked", "count": 2500}, "state": "loose"}
     with pytest.raises(ShotFault, match="gives off the same again"):
         flight(cue({"kind": "older", "age": 0.02}, {"kind": "shed", "offshoot": "boom"}), supply=[source(), boom])

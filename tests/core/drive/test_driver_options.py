@@ -7,7 +7,7 @@ from pydantic import TypeAdapter
 from hotgravel.core.drive.ask import Ask, Clock, Rows
 from hotgravel.core.drive.driver import answer
 from hotgravel.core.drive.value import DRIVERS, Driven
-from hotgravel.core.shot.fields import fields_of
+from hotgravel.core.shot.dials import dials_of
 
 VALUE = TypeAdapter(Driven)
 TIMES = np.linspace(0.0, 5.0, 200)
@@ -39,7 +39,7 @@ def told(kind, **fields):
 
 
 def test_every_dial_of_every_driver_is_turned_here():
-    dials = {f"{kind}.{name}" for kind, cls in DRIVERS.items() for name in fields_of(cls)}
+    dials = {f"{kind}.{name}" for kind, cls in DRIVERS.items() for name in dials_of(cls)}
     assert dials == set(TURNS) | {"response.prop", "response.zone"}
 
 

@@ -68,8 +68,11 @@ def test_ply_holds_the_particles(folder, unit, up, scale, turn):
     assert at == pytest.approx(turn(kept["position"]) * scale, rel=1e-6)
     assert going == pytest.approx(turn(kept["velocity"]) * scale, rel=1e-6)
     assert v["radius"] == pytest.approx(kept["radius"] * scale, rel=1e-6)
-    for name in ("age", "id", "state", "source"):
+    for name in ("age", "id", "state", "source", "mass", "temperature", "parent"):
         assert v[name].tolist() == kept[name].tolist()
+    states = load(FrameStore(folder).note("shot.json")).states
+    named = [states[s].colour for s in kept["state"]]
+    assert [f"#{r:02X}{g:02X}{b:02X}" for r, g, b in zip(v["red"], v["green"], v["blue"], strict=True)] == named
     assert "shot: Ember burst" in read.comments
     assert "revision: 7" in read.comments
     assert "states: 0 flight, 1 falling" in read.comments
@@ -92,7 +95,7 @@ def test_obj_holds_props_and_particles(folder):
 
 
 @pytest.mark.parametrize(("unit", "up"), [("m", "y"), ("cm", "z")])
-def test_gltf_holds_props_and_particles_with_their_attributes(folder, unit, up):
+def test_gltf_holds_props_and_particles_with_their_attributes_always_in_metres(folder, unit, up):
     data = written(folder, "gltf", frames=(6, 6), unit=unit, up=up)["ember-burst.0006.glb"]
     file = GLTF2.load_from_bytes(data)
     assert file.asset.version == "2.0"
@@ -110,10 +113,13 @@ def test_gltf_holds_props_and_particles_with_their_attributes(folder, unit, up):
     assert (read(cloud.attributes._VELOCITY, 3) == kept["velocity"]).all()
     assert (read(cloud.attributes._RADIUS, 1)[:, 0] == kept["radius"]).all()
     assert (read(cloud.attributes._ID, 1)[:, 0] == kept["id"]).all()
+    assert (read(cloud.attributes._TEMPERATURE, 1)[:, 0] == kept["temperature"]).all()
+    states = load(FrameStore(folder).note("shot.json")).states
+    first = int(states[kept["state"][0]].colour[1:3], 16) / 255  # as light, by IEC 61966-2-1
+    assert read(cloud.attributes.COLOR_0, 3)[0, 0] == pytest.approx(((first + 0.055) / 1.055) ** 2.4, abs=1e-5)
     scene = trimesh.load_scene(io.BytesIO(data), file_type="glb")  # trimesh applies the nodes' transforms
     corners = dome_corners(folder, 6)
-    corners = 100 * z_up(corners) if up == "z" else corners
-    node = next(n for n in scene.graph.nodes_geometry if scene.graph[n][1] == "vent-dome")
+    node = next(n for n in scene.graph.nodes_geometry if scene.graph[n][1] == "vent dome")
     matrix, name = scene.graph[node]
     shown = trimesh.transform_points(scene.geometry[name].vertices, matrix)
     assert shown.min(axis=0) == pytest.approx(corners.min(axis=0), rel=1e-4, abs=1e-3)
@@ -140,6 +146,9 @@ def test_usd_holds_all_frames_in_one_file(folder, tmp_path, unit, up):
         assert np.array(cloud.GetVelocitiesAttr().Get(frame)) == pytest.approx(turn(kept["velocity"]) * scale, rel=1e-5)
         assert np.array(cloud.GetWidthsAttr().Get(frame)) == pytest.approx(2 * scale * kept["radius"], rel=1e-5)
         assert list(cloud.GetIdsAttr().Get(frame)) == kept["id"].tolist()
+        told = UsdGeom.PrimvarsAPI(cloud)
+        assert np.array(told.GetPrimvar("mass").Get(frame)) == pytest.approx(kept["mass"])
+        assert len(told.GetPrimvar("displayColor").Get(frame)) == len(kept["id"])
         dome = UsdGeom.Mesh(stage.GetPrimAtPath("/shot/set/vent_dome"))
         matrix = np.array(dome.ComputeLocalToWorldTransform(frame))
         points = np.array(dome.GetPointsAttr().Get())
@@ -161,7 +170,7 @@ def test_usd_passes_the_librarys_own_validators(folder, tmp_path):
 
 def test_gauges_csv_has_a_line_a_frame_with_units(folder):
     files, store = written(folder, "csv"), FrameStore(folder)
-    rows = list(csv.DictReader(io.StringIO(files["gauges.csv"].decode(), newline="")))
+    rows = list(csv.DictReader(io.StringIO(files["ember-burst.gauges.csv"].decode(), newline="")))
     assert [int(r["frame"]) for r in rows] == list(range(1, 13))
     assert float(rows[6]["mean_speed [m/s]"]) == store.gauges(7)["matter"]["particles"]["mean_speed"]
     assert sum(int(r["fired slow-embers-fall"]) for r in rows) == sum(len(store.events(f)) for f in store.frames())
@@ -169,7 +178,7 @@ def test_gauges_csv_has_a_line_a_frame_with_units(folder):
 
 
 def test_events_csv_tells_each_firing(ember_run):
-    rows = list(csv.DictReader(io.StringIO(written(ember_run, "csv")["events.csv"].decode())))
+    rows = list(csv.DictReader(io.StringIO(written(ember_run, "csv")["ember-burst.events.csv"].decode())))
     assert len({r["particle"] for r in rows}) == len(rows) > 300
     assert all(float(r["value"]) < 5 for r in rows)
     assert {(r["from"], r["to"]) for r in rows} == {("flight", "falling")}

@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import trimesh
+from plyfile import PlyData
 from pxr import Usd, UsdGeom, UsdShade, UsdValidation
 from pygltflib import GLTF2
 from scipy.spatial.transform import Rotation
@@ -66,7 +67,7 @@ def test_an_animation_moves_its_nodes_as_the_bodies_moved(folder):
 
     def track(body_: int, path: str) -> np.ndarray:
         channel = next(
-            c for c in animation.channels if c.target.node == nodes[f"crate {body_}"] and c.target.path == path
+            c for c in animation.channels if c.target.node == nodes[f"crate body {body_}"] and c.target.path == path
         )
         accessor = file.accessors[animation.samplers[channel.sampler].output]
         view, blob = file.bufferViews[accessor.bufferView], file.binary_blob()
@@ -89,7 +90,7 @@ def test_usd_holds_a_point_instancer_that_validates(folder, tmp_path, unit, up, 
     crowd = UsdGeom.PointInstancer(stage.GetPrimAtPath("/shot/rigid"))
     p = FrameStore(folder).elements(6, "rigid")
     there = np.array(crowd.ComputeInstanceTransformsAtTime(6, 6))
-    mesh = np.array(UsdGeom.Mesh(stage.GetPrimAtPath("/shot/rigid/prototypes/p0")).GetPointsAttr().Get())
+    mesh = np.array(UsdGeom.Mesh(stage.GetPrimAtPath("/shot/rigid/prototypes/crate")).GetPointsAttr().Get())
     for i in range(4):
         box = (np.c_[mesh, np.ones(len(mesh))] @ there[i])[:, :3] / factor
         ours = corners_of(folder, 6, i)
@@ -97,7 +98,7 @@ def test_usd_holds_a_point_instancer_that_validates(folder, tmp_path, unit, up, 
         assert box.min(axis=0) == pytest.approx(ours.min(axis=0), abs=2e-3)  # turns are half floats
     spin = np.array(crowd.GetAngularVelocitiesAttr().Get(6))
     assert np.linalg.norm(spin, axis=1) == pytest.approx(np.degrees(np.linalg.norm(p["spin"], axis=1)), rel=1e-4)
-    bound = UsdShade.MaterialBindingAPI(stage.GetPrimAtPath("/shot/rigid/prototypes/p0")).ComputeBoundMaterial()[0]
+    bound = UsdShade.MaterialBindingAPI(stage.GetPrimAtPath("/shot/rigid/prototypes/crate")).ComputeBoundMaterial()[0]
     assert bound
     validators = UsdValidation.ValidationRegistry()
     chosen = [m.name for m in validators.GetAllValidatorMetadata() if not m.isSuite]
@@ -105,12 +106,41 @@ def test_usd_holds_a_point_instancer_that_validates(folder, tmp_path, unit, up, 
     assert [e.GetErrorAsString() for e in told] == []
 
 
+def test_ply_holds_each_body_as_a_mesh_and_as_a_row(folder):
+    read = PlyData.read(io.BytesIO(written(folder, "ply", unit="cm")["a-test.0006.rigid.ply"]))
+    v, p = read["vertex"], FrameStore(folder).elements(6, "rigid")
+    at = np.stack([v["x"], v["y"], v["z"]], axis=1)
+    for i in range(4):
+        assert at[v["body"] == i] == pytest.approx(100 * corners_of(folder, 6, i), abs=1e-2)
+    assert [c.tolist() for c in read["face"]["vertex_indices"][:2]] == FrameStore(folder).meshes("rigid")[0]["faces"][
+        :2
+    ].tolist()
+    assert read["body"]["mass"] == pytest.approx(p["mass"])
+    assert read["body"]["wx"] == pytest.approx(p["spin"][:, 0])
+    assert v["red"][0] == 0x8A
+
+
+def test_a_tinted_body_is_handed_over_in_its_own_colour(folder, tmp_path):
+    """Of two with one name, the second gets a number."""
+    shot = load(FrameStore(folder).note("shot.json")).dump()
+    tint = {"kind": "tint", "id": "tint", "palette": [["#FF0000", 1]]}
+    shot["matter"].append(tint)
+    shot["set"].append(prop("other", UNIT_BOX, (9, 0, 0)) | {"name": "crate"})
+    execute(build(load(shot), beside(Path())), tmp_path)
+    file = GLTF2.load_from_bytes(written(tmp_path, "gltf")["a-test.0006.glb"])
+    node = next(n for n in file.nodes if n.name == "crate body 0")
+    material = file.materials[file.meshes[node.mesh].primitives[0].material]
+    assert material.pbrMetallicRoughness.baseColorFactor == [1, 0, 0, 1]
+    assert node.extras["mass"] == pytest.approx(float(FrameStore(tmp_path).elements(6, "rigid")["mass"][0]))
+    assert "crate 2" in {n.name for n in file.nodes}
+
+
 def test_obj_and_csv_hold_each_body(folder):
     obj = written(folder, "obj")["a-test.0006.obj"]
     made = trimesh.load_scene(io.BytesIO(obj), file_type="obj", split_objects=True).geometry
     for i in range(4):
-        assert made[f"crate-{i}"].bounds[0] == pytest.approx(corners_of(folder, 6, i).min(axis=0), abs=1e-4)
-    rows = list(csv.DictReader(io.StringIO(written(folder, "csv")["rigid.csv"].decode(), newline="")))
+        assert made[f"crate-body-{i}"].bounds[0] == pytest.approx(corners_of(folder, 6, i).min(axis=0), abs=1e-4)
+    rows = list(csv.DictReader(io.StringIO(written(folder, "csv")["a-test.rigid.csv"].decode(), newline="")))
     p = FrameStore(folder).elements(6, "rigid")
     mine = [r for r in rows if r["frame"] == "6"]
     assert [float(r["y [m]"]) for r in mine] == pytest.approx(p["position"][:, 1], rel=1e-5)

@@ -15,7 +15,7 @@ def test_a_frame_of_then_reads_as_one_of_now(tmp_path):
     particles = {
         name: np.zeros((3, 3) if name in ("position", "velocity") else 3, c.dtype) for name, c in COMMON.items()
     }
-    events = {n: np.zeros((2, 3) if n == "place" else 2, t) for n, t in COLUMNS.items() if n != "matter"}
+    events = {n: np.zeros((2, 3) if n == "place" else 2, t) for n, t in COLUMNS.items() if n not in ("matter", "other")}
     events["particle"][:] = 4, -1
     gauges = {"particles": 3, "mean_speed": 1.0, "greatest_speed": 2.0, "kinetic_energy": 0.5, "touches": 1, "steps": 2}
     attributes = {"frame": 5, "gauges": gauges}
@@ -24,6 +24,7 @@ def test_a_frame_of_then_reads_as_one_of_now(tmp_path):
     assert len(store.particles(5)["id"]) == 3
     assert len(store.elements(5, "rigid")["id"]) == 0
     assert store.events(5).matter.tolist() == [0, -1]
+    assert store.events(5).other.tolist() == [-1, -1]
     assert store.gauges(5)["matter"]["particles"]["count"] == 3
 
 

@@ -11,8 +11,8 @@ import pytest
 import trimesh
 
 from hotgravel.core.shape.lettering import FONTS
+from hotgravel.core.shot.dials import Pick, dials_of, options_of
 from hotgravel.core.shot.document import ROWS
-from hotgravel.core.shot.fields import Pick, fields_of, options_of
 from hotgravel.core.shot.finish import Finish
 from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, Film, document, landing, play, source
 from tests.core.run.turns_of_bodies import BODIES
@@ -184,7 +184,14 @@ def meshes() -> Path:
         (folder / name).write_text(f'<svg xmlns="http://www.w3.org/2000/svg"><rect width="{wide}" height="10"/></svg>')
     for name, way in (("east.npz", 1.0), ("west.npz", -1.0)):
         air = np.tile([2.0 * way, 0.0, 0.0], (3, 3, 3, 1))
-        np.savez(folder / name, velocity=air, origin=np.array([-2.0, 8.5, -2.0]), cell=2.0)
+        np.savez(
+            folder / name,
+            velocity=air,
+            origin=np.array([-2.0, 8.5, -2.0]),
+            cell=2.0,
+            density=np.ones((3, 3, 3)),
+            temperature=np.full((3, 3, 3), 900),
+        )
     (folder / "wide.woff2").write_bytes((FONTS / "mono.woff2").read_bytes())
     return folder
 
@@ -366,7 +373,7 @@ def all_dials() -> set[str]:
 
     def walk(cls: Any) -> None:
         kind = cls.model_fields["kind"].default
-        for name, described in fields_of(cls).items():
+        for name, described in dials_of(cls).items():
             if isinstance(described, Pick):
                 found.add(f"{kind}.{name}.kind")
                 for option in options_of(cls, name).values():

@@ -88,14 +88,14 @@ def test_a_finished_run_has_nothing_to_go_on_with(tmp_path, unbroken):
     assert bytes_of(tmp_path) == unbroken
 
 
-def test_five_kills_of_five_lose_at_most_the_frame_in_work(tmp_path, unbroken):
+def test_three_kills_of_three_lose_at_most_the_frame_in_work(tmp_path, unbroken):
     path = tmp_path / "it.shot.json"
     path.write_text(json.dumps(shot()))
     folder = tmp_path / "run"
     command = [sys.executable, "-m", "hotgravel.cli", "run", str(path), "--out", str(folder), "--resume"]
     dice = random.Random(4)
     kills, before = 0, []
-    while kills < 5:
+    while kills < 3:
         process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
         target = (
             len(before) + 1 + dice.randrange(5)

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from tests.conftest import GRAVITY, GROUND, Film
+from tests.conftest import GRAVITY, GROUND, Film, source
 
 # fmt: off
 BOX = {"kind": "prop", "id": "box", "name": "box", "shape": {"kind": "box", "width": 0.4, "height": 0.4, "depth": 0.4}, "position": [0, 1, 0]}
@@ -109,6 +109,15 @@ def through_the_ring(shot: dict[str, Any]) -> None:
     shot["cues"] = []
 
 
+def rained_on(shot: dict[str, Any]) -> None:
+    """Heavy grains fly at the box from one side."""
+    bodies(friction=0.1)(shot)
+    shot["matter"] += [{"kind": "state", "id": "grain", "name": "grain"}, {"kind": "collision", "id": "met", "props": ["box"], "whom": "grain"}]
+    shot["supply"] = [source(prop="nozzle", state="grain", mass=5.0, speed=20, aim=ALONG, life=9)]
+    shot["set"].append(BOX | {"id": "nozzle", "name": "nozzle", "position": [-3, 0.3, 0]})
+    shot["cues"] = []
+
+
 ROLLED = bodies(prop="ball", friction=1.0)
 
 # The path of the dial, two values, what is measured, which way it goes, and the scene.
@@ -119,6 +128,7 @@ BODIES: dict[str, tuple[Any, ...]] = {
     "rigid.bounce": ("matter.0.bounce", 0.1, 0.8, bounced, 1, bodies()),
     "rigid.friction": ("matter.0.friction", 0.1, 0.9, slid, -1, bodies()),
     "rigid.rolling": ("matter.0.rolling", 0.0, 0.3, slid, -1, ROLLED),
+    "rigid.pushed": ("matter.0.pushed", 0.0, 1.0, slid, 1, rained_on),
     "rigid.begins": ("matter.0.begins", "loose", "held", held, 1, bodies()),
     "rigid.state": ("matter.0.state", None, "resting", lambda f: float(f.last.state[0]), 1, bodies()),
     "rigid.parts": ("matter.0.parts", 1, 8, low, -1, through_the_ring),

@@ -8,8 +8,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.interpolate import RegularGridInterpolator
 
+from hotgravel.core.run.world import beside, build
 from hotgravel.core.shape.grid import GridFault, VelocityGrid, grid_from, sampled
-from tests.conftest import document, play, source
+from hotgravel.core.shot.document import load
+from hotgravel.core.shot.faults import ShotFault
+from tests.conftest import VENT, document, play, source
 
 ORIGIN, CELL = np.array([-3.0, 0.0, -3.0]), 0.5
 
@@ -41,6 +44,48 @@ def test_the_hold_falls_to_nothing_over_the_edge():
     grid = VelocityGrid(np.ones((1, 5, 5, 5, 3), np.float32), np.zeros(3), 1.0)
     points = np.array([[2.0, 2, 2], [0.25, 2, 2], [2, 4, 2], [2, 2, 4.01], [-1, 2, 2], [np.nan, 2, 2]])
     assert sampled(grid, points, 0.0, 0.5)[1] == pytest.approx([1, 0.5, 0, 0, 0, 0])
+
+
+@pytest.mark.parametrize("shape", [
+    {"kind": "swift", "speed": 3.0}, {"kind": "dense", "density": 0.75}, {"kind": "hot", "temperature": 75},
+])  # fmt: skip
+def test_a_zone_is_where_a_field_is_over_a_threshold(tmp_path, shape):
+    """Each quantity grows in proportion to the distance from a plane, so the distance of first order is exact: the soft
+    edge has its half where x = 1.5 in the file, which is 6 in a box twice as large that grows from its corner at -3."""
+    axis = np.linspace(-3, 3, 13)
+    x = np.meshgrid(axis, axis, axis, indexing="ij")[0]
+    np.savez(
+        tmp_path / "air.npz", velocity=np.stack([x, 0 * x, 0 * x], -1), origin=[-3, -3, -3], cell=0.5,
+        density=np.maximum(x, 0) / 2, temperature=50 * x,
+    )  # fmt: skip
+    zone = {
+        "kind": "zone",
+        "id": "it",
+        "name": "it",
+        "shape": shape | {"field": "air"},
+        "edge": 0.8,
+        "falloff": "straight",
+    }
+    field = {
+        "kind": "field",
+        "id": "air",
+        "name": "air",
+        "file": "air.npz",
+        "position": [0, 20, 0],
+        "scale": 2.0,
+        "speed": -2,
+    }
+    scene = build(load(document(set=[VENT, field, zone])), beside(tmp_path)).scene(1.0)
+    points = np.array([[6 + d, 23.2, 3.3] for d in (-3, -0.5, -0.2, 0, 0.2, 99)])
+    assert scene.weight_in("it", points) == pytest.approx([0, 0, 0.25, 0.5, 0.75, 0], abs=1e-5)
+
+
+def test_a_zone_by_what_its_field_does_not_tell_is_a_fault(tmp_path):
+    (tmp_path / "air.npz").write_bytes(packed(density=np.zeros((3, 4, 5))))
+    zone = {"kind": "zone", "id": "it", "name": "it", "shape": {"kind": "hot", "field": "air"}}
+    field = {"kind": "field", "id": "air", "name": "air", "file": "air.npz"}
+    with pytest.raises(ShotFault, match=r"tells speed and density only\. Accepted: a field that tells temperature"):
+        build(load(document(set=[VENT, field, zone])), beside(tmp_path))
 
 
 def test_what_follows_a_turning_field_goes_in_circles(tmp_path):
@@ -81,6 +126,7 @@ def test_what_follows_a_turning_field_goes_in_circles(tmp_path):
         (packed(velocity=np.zeros((2, 4, 4, 5, 3))), "no rate"),
         (packed(velocity=np.full((3, 4, 5, 3), np.inf)), "not finite"),
         (packed(velocity=np.full((3, 4, 5, 3), "a")), "something other than numbers"),
+        (packed(density=np.zeros((3, 4))), "density is of shape (3, 4). Accepted: (3, 4, 5)"),
         (packed(cell=0.0), "cell one above 0"),
         (packed(origin=[1, 2]), "origin takes three numbers"),
     ],

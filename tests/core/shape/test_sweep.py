@@ -13,7 +13,7 @@ TREE = empty_tree()
 
 
 def meet(shape, side, a, b, rho0=0.05, rho1=0.05):
-    return sweep(shape.kind, *shape.sizes, shape.tree, side, *a, *b, rho0, rho1)
+    return sweep(shape.kind, *shape.sizes, shape.tree, float(side), *map(float, (*a, *b)), rho0, rho1)
 
 
 @pytest.mark.parametrize("offset", [0.0, 0.3, 0.6, 0.84999])

@@ -152,12 +152,12 @@ def test_the_fingerprint_sees_what_matters_and_nothing_else():
 
 
 def test_every_row_has_a_sentence_a_purpose_and_help_for_each_dial():
-    from hotgravel.core.shot.fields import fields_of
+    from hotgravel.core.shot.dials import dials_of
 
     for cls in ROWS:
         assert cls.does.endswith(".")
         assert cls.phrase.endswith(".")
-        for described in fields_of(cls).values():
+        for described in dials_of(cls).values():
             assert described.label
             assert described.help.endswith(".")
 
@@ -189,7 +189,7 @@ def test_the_schema_knows_every_kind_of_row_and_its_help():
 
 
 def test_what_has_no_effect_is_neither_said_nor_offered():
-    from hotgravel.web.render import dials_of
+    from hotgravel.web.render import dials_in
 
     patches = {"kind": "zone", "id": "mask", "name": "mask", "shape": {"kind": "patches"}}
     ball = patches | {"id": "ball", "name": "ball", "shape": {"kind": "ball"}}
@@ -202,8 +202,8 @@ def test_what_has_no_effect_is_neither_said_nor_offered():
     shot = load({"format": "hotgravel.shot", "version": 2, "name": "zones", "set": [patches, ball, both, broken]})
     for row, edged in (("mask", False), ("ball", True), ("both", False), ("broken", True)):
         said = sentence(shot.row(row), shot.dress, shot.names())
-        offered = {dial.name for dial in dials_of(shot, shot.row(row))}
+        offered = {dial.name for dial in dials_in(shot, shot.row(row))}
         assert ("soft edge" in said) == edged
         assert ({"edge", "falloff"} <= offered) == edged
-    assert "by" in {dial.name for dial in dials_of(shot, shot.row("broken"))}
-    assert "by" not in {dial.name for dial in dials_of(shot, shot.row("both"))}
+    assert "by" in {dial.name for dial in dials_in(shot, shot.row("broken"))}
+    assert "by" not in {dial.name for dial in dials_in(shot, shot.row("both"))}

@@ -5,10 +5,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from hotgravel.core.shot import edit, vary
+from hotgravel.core.shot.dials import dials_of
 from hotgravel.core.shot.document import ROWS, load
 from hotgravel.core.shot.explain import differences
 from hotgravel.core.shot.faults import ShotFault
-from hotgravel.core.shot.fields import fields_of
 from hotgravel.demo.shots import demo_path
 
 _TUNED = load(demo_path("ember-burst")).dump()
@@ -119,7 +119,7 @@ def test_a_row_that_needs_another_says_which():
         edit.add_row(bare, "source")
 
 
-PLACES = [(row.id, name) for row in SHOT.rows() for name in fields_of(type(row))] + [
+PLACES = [(row.id, name) for row in SHOT.rows() for name in dials_of(type(row))] + [
     ("burst", "emit.kind"), ("burst", "emit.count"), ("burst", "aim.cone"), ("slow-embers-fall", "when.speed"),
     ("slow-embers-fall", "then.kind"), ("vent-dome", "position.0"), ("vent-dome", "shape.kind"), ("vent-dome", "shape.radius"),
 ]  # fmt: skip

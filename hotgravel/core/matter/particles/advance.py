@@ -74,12 +74,12 @@ def _outward(c, j, x, y, z, nx, ny, nz, rx, ry, rz):
 
 
 @njit(cache=True)
-def _scattered(x, y, z, nx, ny, nz, angle, ident, moment, nth):
+def _scattered(x, y, z, nx, ny, nz, angle, ident, step, nth):
     """A velocity turned by chance, evenly over the cap within an angle of it, but never into the surface."""
     speed = math.sqrt(x * x + y * y + z * z)
     if speed == 0.0:
         return x, y, z
-    a, b, _c, _d = philox(ident, moment, nth, 0, SCATTERS, 0)
+    a, b, _c, _d = philox(ident, step, nth, 0, SCATTERS, 0)
     height = 1.0 - (a >> DROPPED) * UNIT * (1.0 - math.cos(angle))
     rho, turn = math.sqrt(max(0.0, 1.0 - height * height)), 2.0 * math.pi * ((b >> DROPPED) * UNIT)
     x, y, z = x / speed, y / speed, z / speed
@@ -95,31 +95,40 @@ def _scattered(x, y, z, nx, ny, nz, angle, ident, moment, nth):
 
 
 @njit(cache=True)
+def _bounced(c, j, x, y, z, nx, ny, nz, rx, ry, rz, inward, ident, step, nth):
+    """The velocity, seen from a surface, after an impact with one of r, `inward` of it along the normal n."""
+    rx, ry, rz = rx - inward * nx, ry - inward * ny, rz - inward * nz
+    along = math.sqrt(rx * rx + ry * ry + rz * rz)
+    grip = -c[j, FRICTION] * (1.0 + c[j, BOUNCE]) * inward
+    keep = max(0.0, 1.0 - grip / along) if along > 0.0 else 0.0
+    off = -c[j, BOUNCE] * inward
+    rx, ry, rz = keep * rx, keep * ry, keep * rz
+    if c[j, SPREAD] > 0.0:
+        ox, oy, oz = _outward(c, j, x, y, z, nx, ny, nz, rx, ry, rz)
+        flung = -c[j, SPREAD] * inward
+        rx, ry, rz = rx + flung * ox, ry + flung * oy, rz + flung * oz
+    wx, wy, wz = rx + off * nx, ry + off * ny, rz + off * nz
+    if c[j, SCATTER] > 0.0:
+        wx, wy, wz = _scattered(wx, wy, wz, nx, ny, nz, c[j, SCATTER], ident, step, nth)
+    return wx, wy, wz
+
+
+@njit(cache=True)
+def _strike(i, j, x, y, z, dx, dy, dz, hit, blow, blow_at):
+    """Note that a particle gave up a velocity to a collider at a place; of several in a step, the last."""
+    if hit[i] != j:
+        hit[i], blow[i, 0], blow[i, 1], blow[i, 2] = j, 0.0, 0.0, 0.0
+    blow[i, 0] += dx
+    blow[i, 1] += dy
+    blow[i, 2] += dz
+    blow_at[i, 0], blow_at[i, 1], blow_at[i, 2] = x, y, z
+
+
+@njit(cache=True)
 def _meet(
-    i,
-    s,
-    whom,
-    x0,
-    y0,
-    z0,
-    vx,
-    vy,
-    vz,
-    h,
-    dt,
-    radius,
-    pull,
-    rate,
-    drift,
-    bite,
-    c,
-    bits,
-    tree,
-    touched,
-    impact,
-    ident,
-    moment,
-):
+    i, s, whom, x0, y0, z0, vx, vy, vz, h, dt, radius, pull, rate, drift, bite, c, bits, tree, touched, impact, ident,
+    step, elements, hit, blow, blow_at,
+):  # fmt: skip
     """A particle's step with all its contacts. Returns its place, velocity and number of touches."""
     ax, ay, az = pull[s, 0], pull[s, 1], pull[s, 2]
     dx, dy, dz = drift[s, 0], drift[s, 1], drift[s, 2]
@@ -133,8 +142,11 @@ def _meet(
         fade, reach = fading(k, left)
         x1, y1, z1, wx, wy, wz = flow(x0, y0, z0, vx, vy, vz, left, ax, ay, az, k, fade, reach, dx, dy, dz, b)
         if held:
+            fx, fy, fz = wx, wy, wz
             x1, y1, z1, wx, wy, wz = _slid(x0, y0, z0, vx, vy, vz, x1, y1, z1, wx, wy, wz, left,
                                            nx, ny, nz, ux, uy, uz, c[last, FRICTION])  # fmt: skip
+            if elements[last] >= 0:
+                _strike(i, last, x1, y1, z1, fx - wx, fy - wy, fz - wz, hit, blow, blow_at)
         t, j = first_hit(c, tree, whom, x0, y0, z0, x1, y1, z1, t0, radius)
         if j < 0:
             return x1, y1, z1, wx, wy, wz, touches
@@ -159,29 +171,20 @@ def _meet(
         impact[i] = max(-inward, 0.0 if touched[i] == 0 else impact[i])
         touched[i] |= bits[j]
         last = j
+        fx, fy, fz = vx, vy, vz
         if c[j, MOVING] == 0.0:
             wedged, sx, sy, sz = True, x, y, z
         if inward < -resting:
             touches += 1
-            rx, ry, rz = rx - inward * nx, ry - inward * ny, rz - inward * nz
-            along = math.sqrt(rx * rx + ry * ry + rz * rz)
-            grip = -c[j, FRICTION] * (1.0 + c[j, BOUNCE]) * inward
-            keep = max(0.0, 1.0 - grip / along) if along > 0.0 else 0.0
-            off = -c[j, BOUNCE] * inward
-            rx, ry, rz = keep * rx, keep * ry, keep * rz
-            if c[j, SPREAD] > 0.0:
-                ox, oy, oz = _outward(c, j, x, y, z, nx, ny, nz, rx, ry, rz)
-                flung = -c[j, SPREAD] * inward
-                rx, ry, rz = rx + flung * ox, ry + flung * oy, rz + flung * oz
-            wx, wy, wz = rx + off * nx, ry + off * ny, rz + off * nz
-            if c[j, SCATTER] > 0.0:
-                wx, wy, wz = _scattered(wx, wy, wz, nx, ny, nz, c[j, SCATTER], ident, moment, touches)
+            wx, wy, wz = _bounced(c, j, x, y, z, nx, ny, nz, rx, ry, rz, inward, ident, step, touches)
             vx, vy, vz = ux + wx, uy + wy, uz + wz
-            held = off == 0.0 and c[j, SPREAD] > 0.0  # what flows on along it stays on it
+            held = c[j, BOUNCE] * inward == 0.0 and c[j, SPREAD] > 0.0  # what flows on along it stays on it
         else:
             if inward < 0.0:
                 vx, vy, vz = vx - inward * nx, vy - inward * ny, vz - inward * nz
             held = True
+        if elements[j] >= 0:
+            _strike(i, j, x, y, z, fx - vx, fy - vy, fz - vz, hit, blow, blow_at)
     if wedged and c[last, MOVING] != 0.0:  # between what moves and what stands, it stays by what stands
         return sx, sy, sz, 0.0, 0.0, 0.0, touches
     m = pose_of(c, last, 1.0)  # cornered: it goes with what it last touched
@@ -191,33 +194,18 @@ def _meet(
 
 @njit(cache=True, parallel=True, nogil=True)
 def advance(
-    position,
-    velocity,
-    age,
-    state,
-    radius,
-    touched,
-    impact,
-    travelled,
-    dt,
-    by_element,
-    pull,
-    rate,
-    drift,
-    bite,
-    colliders,
-    bits,
-    tree,
-    ident,
-    moment,
-):
+    position, velocity, age, state, radius, touched, impact, travelled, dt, by_element, pull, rate, drift, bite,
+    colliders, bits, tree, ident, step, elements, hit, blow, blow_at,
+):  # fmt: skip
     """Move all particles by dt seconds, in place. Returns how often anything was hit.
 
     position, velocity (n, 3) float64; age, radius, impact, travelled (n,); state (n,) int16; touched (n,)
     uint64; pull, drift (S, 3), rate, bite (S,) as in `forces.ForceTable`, a row for each particle if
     `by_element`, for each state if not; colliders (C, WIDTH) and
     bits (C,) as in `Colliders`, tree the meshes that their sizes point into; ident (n,) int64 and the
-    number of the moment are what chance goes by.
+    number of the step are what chance goes by. Where elements (C,) names whose colliders feel it,
+    hit (n,) int64 is the collider that a particle struck, -1 for none, blow (n, 3) the velocity that it gave up to it
+    and blow_at (n, 3) where; they may be empty where it names none.
     """
     n = len(age)
     states = 0 if by_element else len(rate)
@@ -248,7 +236,7 @@ def advance(
             if t < MISS:
                 x1, y1, z1, wx, wy, wz, hits = _meet(
                     i, s, state[i], x, y, z, vx, vy, vz, h, dt, radius[i], pull, rate, drift, bite, colliders,
-                    bits, tree, touched, impact, ident[i], moment,
+                    bits, tree, touched, impact, ident[i], step, elements, hit, blow, blow_at,
                 )  # fmt: skip
                 touches += hits
         travelled[i] += math.sqrt((x1 - x) ** 2 + (y1 - y) ** 2 + (z1 - z) ** 2)

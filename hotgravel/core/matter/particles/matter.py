@@ -9,7 +9,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.drive.value import each, one
-from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kind, Lane, Offers, Seam, Shed, State
+from hotgravel.core.matter.contract import (
+    COMMON,
+    FACTS,
+    Blows,
+    Column,
+    Fact,
+    Gauge,
+    Kind,
+    Lane,
+    Offers,
+    Seam,
+    Shed,
+    State,
+)
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fineness import steps_for
@@ -63,11 +76,18 @@ class ParticleSolver:
         colliders = colliders_of(self.setting, seam.scene, seam.surfaces)
         pinned = np.flatnonzero(p.pinned)
         place = p.position[pinned]
+        count = len(p) if (colliders.elements >= 0).any() else 0
+        hit, blow, blow_at = np.full(count, -1), np.zeros((count, 3)), np.zeros((count, 3))
         touches: int = advance(
             p.position, p.velocity, p.age, p.state, p.radius, p.touched, p.impact, p.travelled, dt,
             table.by_element, table.pull, table.rate, table.drift, table.bite, colliders.table, colliders.bits,
-            self.setting.tree, p.id, seam.number,
+            self.setting.tree, p.id, seam.number, colliders.elements, hit, blow, blow_at,
         )  # fmt: skip
+        struck = np.flatnonzero(hit >= 0)
+        state.arrays = {
+            "struck": colliders.elements[hit[struck]], "blow": p.mass[struck, None] * blow[struck],
+            "blow_at": blow_at[struck],
+        }  # fmt: skip
         p.position[pinned], p.velocity[pinned] = place, 0.0
         self._keep_apart(p, seam.scene, colliders)
         return touches
@@ -88,7 +108,8 @@ class ParticleSolver:
             _admit(state, new, seam)
 
     def offers(self, state: State) -> Offers:
-        return Offers()
+        told = state.arrays
+        return Offers(blows=(Blows(told["struck"], told["blow"], told["blow_at"]),) if told else ())
 
     def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, NDArray[Any]]]:
         return skins_of(self.setting, state.elements, scene)

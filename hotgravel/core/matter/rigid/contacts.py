@@ -251,7 +251,7 @@ def _near_obstacles(bodies: Bodies, low: Array, high: Array, there: Standing) ->
     met = met & ((there.whom < 0) | (bodies.state[:, None] == there.whom))
     skin = there.thickness[None, :, None]
     met &= (low[:, None] <= there.high[None] + skin).all(axis=2) & (high[:, None] >= there.low[None] - skin).all(axis=2)
-    found: NDArray[np.int64] = np.argwhere(met)
+    found: NDArray[np.int64] = np.ascontiguousarray(np.argwhere(met))
     return found
 
 

@@ -176,6 +176,63 @@ def _body_box(turn, place, reach, low, high, turn_o, place_o):
         low[c], high[c] = middle - reach, middle + reach
 
 
+@njit(cache=True)
+def _touch_part(
+    a, sheet, turn_o, place_o, r, p, first, count, parts, corners, cores, faces, normals, reach, out, room, slots,
+):  # fmt: skip
+    """Points between an obstacle that is one part, or a sheet, and a body's parts; r and p are its pose in the
+    obstacle's frame."""
+    side, filled, b = 0.0, 0, np.empty(PART_WIDTH)
+    if sheet:
+        side = 1.0 if p[1] >= 0.0 else -1.0
+    for v in range(first, first + count):
+        b[:] = parts[v]
+        n, nx, ny, nz = patch(
+            a, corners, cores, faces, normals, b, corners, cores, faces, normals, r, p[0], p[1], p[2], reach, side,
+            out, room,
+        )  # fmt: skip
+        if sheet and ny * side < -0.1:
+            continue
+        filled = _to_world(out, n, turn_o, place_o, nx, ny, nz, slots, filled)
+
+
+@njit(cache=True)
+def _touch_triangles(
+    rows, many, tree, s, outside, size, turn_o, place_o, r, p, first, count, parts, corners, cores, faces, normals,
+    reach, out, room, slots,
+):  # fmt: skip
+    """Points between triangles, each a part with two faces, and a body's parts; s is the scale of their mesh."""
+    filled, a, b, corner, face, normal = (
+        0, np.zeros(PART_WIDTH), np.empty(PART_WIDTH), np.empty((3, 3)), np.full((2, MOST_CORNERS), -1),
+        np.empty((2, 3)),
+    )  # fmt: skip
+    a[KIND], a[CORNERS], a[FACE], a[FACES] = HULL, 3, 0, 2
+    for c in range(3):
+        face[0, c], face[1, c] = c, 2 - c
+    for t in range(many):
+        triangle = tree[rows[t]]
+        fx, fy, fz = triangle[9], triangle[10], triangle[11]
+        for c in range(9):
+            corner[c // 3, c % 3] = s * triangle[c]
+        above = fx * (p[0] - corner[0, 0]) + fy * (p[1] - corner[0, 1]) + fz * (p[2] - corner[0, 2])
+        side = 1.0 if outside or above >= 0.0 else -1.0
+        if outside and above < -size:
+            continue
+        normal[0, 0], normal[0, 1], normal[0, 2] = fx, fy, fz
+        normal[1, 0], normal[1, 1], normal[1, 2] = -fx, -fy, -fz
+        for v in range(first, first + count):
+            b[:] = parts[v]
+            n, nx, ny, nz = patch(
+                a, corner, corner, face, normal, b, corners, cores, faces, normals, r, p[0], p[1], p[2], reach, side,
+                out, room,
+            )  # fmt: skip
+            if n == 0 or side * (nx * fx + ny * fy + nz * fz) < 0.05:
+                continue
+            if outside and not _seamless(triangle, nx, ny, nz, fx, fy, fz):
+                continue
+            filled = _to_world(out, n, turn_o, place_o, nx, ny, nz, slots, filled)
+
+
 @njit(cache=True, parallel=True, nogil=True)
 def touch_obstacles(
     pairs, position, turn, size, first, count, parts, corners, cores, faces, normals, obstacles, place_o, turn_o,
@@ -192,59 +249,21 @@ def touch_obstacles(
         i, m = pairs[k, 0], pairs[k, 1]
         r, p, room, out = np.empty((3, 3)), np.empty(3), np.empty((ROOM, 8)), np.empty((MOST_POINTS, 4))
         _relative(turn_o[m], place_o[m], turn[i], position[i], r, p)
-        kind, filled = int(obstacles[m, 0]), 0
-        b = np.empty(PART_WIDTH)
+        kind = int(obstacles[m, 0])
         if kind <= 1:
             a = np.empty(PART_WIDTH)
             a[:] = parts[part_o[m]]
-            side = 0.0
-            if kind == 1:
-                side = 1.0 if p[1] >= 0.0 else -1.0
-            for v in range(first[i], first[i] + count[i]):
-                b[:] = parts[v]
-                n, nx, ny, nz = patch(
-                    a, corners, cores, faces, normals, b, corners, cores, faces, normals, r, p[0], p[1], p[2],
-                    reach[k], side, out, room,
-                )  # fmt: skip
-                if kind == 1 and ny * side < -0.1:
-                    continue
-                filled = _to_world(out, n, turn_o[m], place_o[m], nx, ny, nz, slots[k], filled)
+            _touch_part(
+                a, kind == 1, turn_o[m], place_o[m], r, p, first[i], count[i], parts, corners, cores, faces, normals,
+                reach[k], out, room, slots[k],
+            )  # fmt: skip
             continue
-        low, high = np.empty(3), np.empty(3)
+        low, high, rows = np.empty(3), np.empty(3), np.empty(MOST_TRIANGLES, np.int64)
         _body_box(turn[i], position[i], size[i] + reach[k], low, high, turn_o[m], place_o[m])
-        s = scale_o[m]
         for c in range(3):
-            low[c], high[c] = low[c] / s, high[c] / s
-        rows = np.empty(MOST_TRIANGLES, np.int64)
+            low[c], high[c] = low[c] / scale_o[m], high[c] / scale_o[m]
         many = _triangles(tree, int(obstacles[m, 1]), low, high, rows)
-        a, corner, face, normal = (
-            np.zeros(PART_WIDTH),
-            np.empty((3, 3)),
-            np.full((2, MOST_CORNERS), -1),
-            np.empty((2, 3)),
-        )
-        a[KIND], a[CORNERS], a[FACE], a[FACES] = HULL, 3, 0, 2
-        for c in range(3):
-            face[0, c], face[1, c] = c, 2 - c
-        for t in range(many):
-            triangle = tree[rows[t]]
-            fx, fy, fz = triangle[9], triangle[10], triangle[11]
-            for c in range(9):
-                corner[c // 3, c % 3] = s * triangle[c]
-            above = fx * (p[0] - corner[0, 0]) + fy * (p[1] - corner[0, 1]) + fz * (p[2] - corner[0, 2])
-            side = 1.0 if kind == 2 or above >= 0.0 else -1.0
-            if kind == 2 and above < -size[i]:
-                continue
-            normal[0, 0], normal[0, 1], normal[0, 2] = fx, fy, fz
-            normal[1, 0], normal[1, 1], normal[1, 2] = -fx, -fy, -fz
-            for v in range(first[i], first[i] + count[i]):
-                b[:] = parts[v]
-                n, nx, ny, nz = patch(
-                    a, corner, corner, face, normal, b, corners, cores, faces, normals, r, p[0], p[1], p[2], reach[k],
-                    side, out, room,
-                )  # fmt: skip
-                if n == 0 or side * (nx * fx + ny * fy + nz * fz) < 0.05:
-                    continue
-                if kind == 2 and not _seamless(triangle, nx, ny, nz, fx, fy, fz):
-                    continue
-                filled = _to_world(out, n, turn_o[m], place_o[m], nx, ny, nz, slots[k], filled)
+        _touch_triangles(
+            rows, many, tree, scale_o[m], kind == 2, size[i], turn_o[m], place_o[m], r, p, first[i], count[i], parts,
+            corners, cores, faces, normals, reach[k], out, room, slots[k],
+        )  # fmt: skip

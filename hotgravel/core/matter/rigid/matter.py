@@ -41,7 +41,7 @@ class RigidMatter:
         "turn": Column(np.float32, drawn=True, blend="turn"), "spin": Column(np.float32, blend="rate"),
         "begun": Column(np.float32), "scale": Column(np.float32, drawn=True), "piece": Column(np.uint16, drawn=True),
         "still": Column(np.float32), "asleep": Column(np.uint8, drawn=True), "impulse": Column(np.float32),
-        "impact": Column(np.float32),
+        "impact": Column(np.float32), "partner": Column(np.int32),
     }  # fmt: skip
     records: Mapping[str, tuple[str, ...]] = {"contacts": ("place", "normal", "impulse", "one", "other")}
     gauges: Mapping[str, Gauge] = {

@@ -30,12 +30,24 @@ ROOM = 3 * (MOST_CORNERS + 8) + 4  # rows of scratch, 8 wide
 
 
 @njit(cache=True)
+def _in_a(r, x, y, z):
+    """A direction of B's frame in A's."""
+    return (r[0, 0] * x + r[0, 1] * y + r[0, 2] * z, r[1, 0] * x + r[1, 1] * y + r[1, 2] * z,
+            r[2, 0] * x + r[2, 1] * y + r[2, 2] * z)  # fmt: skip
+
+
+@njit(cache=True)
+def _in_b(r, x, y, z):
+    """A direction of A's frame in B's."""
+    return (r[0, 0] * x + r[1, 0] * y + r[2, 0] * z, r[0, 1] * x + r[1, 1] * y + r[2, 1] * z,
+            r[0, 2] * x + r[1, 2] * y + r[2, 2] * z)  # fmt: skip
+
+
+@njit(cache=True)
 def _overlap(part_a, corners_a, part_b, corners_b, r, px, py, pz, x, y, z):
     """How far A and B overlap along a direction from A to B."""
     ax, ay, az = support(part_a, corners_a, False, x, y, z)
-    lx = r[0, 0] * x + r[1, 0] * y + r[2, 0] * z
-    ly = r[0, 1] * x + r[1, 1] * y + r[2, 1] * z
-    lz = r[0, 2] * x + r[1, 2] * y + r[2, 2] * z
+    lx, ly, lz = _in_b(r, x, y, z)
     bx, by, bz = support(part_b, corners_b, False, -lx, -ly, -lz)
     return (ax * x + ay * y + az * z) - (bx * lx + by * ly + bz * lz) - (px * x + py * y + pz * z)
 
@@ -82,9 +94,7 @@ def _shallowest(part_a, corners_a, normals_a, part_b, corners_b, normals_b, r, p
     qz = -(r[0, 2] * px + r[1, 2] * py + r[2, 2] * pz)
     for k in range(_ways(part_b)):
         lx, ly, lz = _way_out(part_b, normals_b, k, qx, 0.0, qz)
-        x = -(r[0, 0] * lx + r[0, 1] * ly + r[0, 2] * lz)
-        y = -(r[1, 0] * lx + r[1, 1] * ly + r[1, 2] * lz)
-        z = -(r[2, 0] * lx + r[2, 1] * ly + r[2, 2] * lz)
+        x, y, z = _in_a(r, -lx, -ly, -lz)
         o = _overlap(part_a, corners_a, part_b, corners_b, r, px, py, pz, x, y, z)
         if o < best:
             best, nx, ny, nz = o, x, y, z
@@ -158,6 +168,47 @@ def _swap(points, i, j):
 
 
 @njit(cache=True)
+def _face_on_face(
+    part_a, corners_a, faces_a, normals_a, part_b, corners_b, faces_b, normals_b, r, px, py, pz, nx, ny, nz,
+    lx, ly, lz, reach, out, room,
+):  # fmt: skip
+    """The patch of two faces of which one looks along the normal n from A to B (l in B's frame), into `out`. Returns
+    how many points it has, none where no face does, and the normal of the face that the other was clipped to."""
+    wide = MOST_CORNERS + 8
+    of_a, of_b, spare = room[4 : 4 + wide, 0:4], room[4 + wide : 4 + 2 * wide, 0:4], room[4 + 2 * wide :, 0:4]
+    n_a, ax, ay, az = face_towards(part_a, corners_a, faces_a, normals_a, nx, ny, nz, of_a)
+    n_b, bx, by, bz = face_towards(part_b, corners_b, faces_b, normals_b, lx, ly, lz, of_b)
+    for i in range(n_b):
+        x, y, z = _in_a(r, of_b[i, 0], of_b[i, 1], of_b[i, 2])
+        of_b[i, 0], of_b[i, 1], of_b[i, 2] = x + px, y + py, z + pz
+    along_a = ax * nx + ay * ny + az * nz if n_a > 2 else -1.0
+    along_b = bx * lx + by * ly + bz * lz if n_b > 2 else -1.0
+    if max(along_a, along_b) <= FACING:
+        return 0, 0.0, 0.0, 0.0
+    if along_a >= along_b - 1e-3:
+        way, ref, m, cut, n, gx, gy, gz = 1.0, of_a, n_a, of_b, n_b, ax, ay, az
+    else:
+        gx, gy, gz = _in_a(r, bx, by, bz)
+        way, ref, m, cut, n, gx, gy, gz = -1.0, of_b, n_b, of_a, n_a, -gx, -gy, -gz
+    n, count = _clipped(cut, n, ref, m, way * gx, way * gy, way * gz, spare), 0
+    for i in range(n):
+        g = way * (gx * (cut[i, 0] - ref[0, 0]) + gy * (cut[i, 1] - ref[0, 1]) + gz * (cut[i, 2] - ref[0, 2]))
+        if g > reach:
+            continue
+        half = 0.5 * way * g
+        cut[count, 0], cut[count, 1] = cut[i, 0] - half * gx, cut[i, 1] - half * gy
+        cut[count, 2], cut[count, 3] = cut[i, 2] - half * gz, g
+        count += 1
+    if count > MOST_POINTS:
+        _four(cut, count)
+        count = MOST_POINTS
+    for i in range(count):
+        for c in range(4):
+            out[i, c] = cut[i, c]
+    return count, gx, gy, gz
+
+
+@njit(cache=True)
 def patch(
     part_a, corners_a, cores_a, faces_a, normals_a, part_b, corners_b, cores_b, faces_b, normals_b, r, px, py, pz,
     reach, side, out, room,
@@ -168,8 +219,6 @@ def patch(
     B stands at (px, py, pz) in A's frame, turned by r. `side` is 0, or 1 or -1 for a sheet: the side of its first face
     that B is on. room (ROOM, 8) is scratch.
     """
-    wide = MOST_CORNERS + 8
-    of_a, of_b, spare = room[4 : 4 + wide, 0:4], room[4 + wide : 4 + 2 * wide, 0:4], room[4 + 2 * wide :, 0:4]
     d, nx, ny, nz, qx, qy, qz = closest(part_a, cores_a, part_b, cores_b, True, r, px, py, pz, px, py, pz, room[0:4])
     margins = part_a[MARGIN] + part_b[MARGIN]
     if d - margins > reach:
@@ -182,54 +231,20 @@ def patch(
         gap = -_overlap(part_a, corners_a, part_b, corners_b, r, px, py, pz, nx, ny, nz)
     else:
         gap = d - margins
-    round_a, round_b = int(part_a[KIND]) == BALL, int(part_b[KIND]) == BALL
-    lx = -(r[0, 0] * nx + r[1, 0] * ny + r[2, 0] * nz)
-    ly = -(r[0, 1] * nx + r[1, 1] * ny + r[2, 1] * nz)
-    lz = -(r[0, 2] * nx + r[1, 2] * ny + r[2, 2] * nz)
-    count = 0
-    if not round_a and not round_b:
-        n_a, ax, ay, az = face_towards(part_a, corners_a, faces_a, normals_a, nx, ny, nz, of_a)
-        n_b, bx, by, bz = face_towards(part_b, corners_b, faces_b, normals_b, lx, ly, lz, of_b)
-        for i in range(n_b):
-            x, y, z = of_b[i, 0], of_b[i, 1], of_b[i, 2]
-            of_b[i, 0] = r[0, 0] * x + r[0, 1] * y + r[0, 2] * z + px
-            of_b[i, 1] = r[1, 0] * x + r[1, 1] * y + r[1, 2] * z + py
-            of_b[i, 2] = r[2, 0] * x + r[2, 1] * y + r[2, 2] * z + pz
-        along_a = ax * nx + ay * ny + az * nz if n_a > 2 else -1.0
-        along_b = bx * lx + by * ly + bz * lz if n_b > 2 else -1.0
-        if max(along_a, along_b) > FACING:
-            if along_a >= along_b - 1e-3:
-                ref, m, cut, n, gx, gy, gz = of_a, n_a, of_b, n_b, ax, ay, az
-            else:
-                gx = -(r[0, 0] * bx + r[0, 1] * by + r[0, 2] * bz)
-                gy = -(r[1, 0] * bx + r[1, 1] * by + r[1, 2] * bz)
-                gz = -(r[2, 0] * bx + r[2, 1] * by + r[2, 2] * bz)
-                ref, m, cut, n = of_b, n_b, of_a, n_a
-            way = 1.0 if along_a >= along_b - 1e-3 else -1.0
-            n = _clipped(cut, n, ref, m, way * gx, way * gy, way * gz, spare)
-            for i in range(n):
-                g = way * (gx * (cut[i, 0] - ref[0, 0]) + gy * (cut[i, 1] - ref[0, 1]) + gz * (cut[i, 2] - ref[0, 2]))
-                if g > reach:
-                    continue
-                half = 0.5 * way * g
-                cut[count, 0], cut[count, 1] = cut[i, 0] - half * gx, cut[i, 1] - half * gy
-                cut[count, 2], cut[count, 3] = cut[i, 2] - half * gz, g
-                count += 1
-            if count > MOST_POINTS:
-                _four(cut, count)
-                count = MOST_POINTS
-            if count > 0:
-                for i in range(count):
-                    for c in range(4):
-                        out[i, c] = cut[i, c]
-                return count, gx, gy, gz
+    lx, ly, lz = _in_b(r, -nx, -ny, -nz)
+    if int(part_a[KIND]) != BALL and int(part_b[KIND]) != BALL:
+        count, gx, gy, gz = _face_on_face(
+            part_a, corners_a, faces_a, normals_a, part_b, corners_b, faces_b, normals_b, r, px, py, pz, nx, ny, nz,
+            lx, ly, lz, reach, out, room,
+        )  # fmt: skip
+        if count > 0:
+            return count, gx, gy, gz
     if gap > reach:
         return 0, 0.0, 0.0, 0.0
     if deep:
         bx, by, bz = support(part_b, corners_b, False, lx, ly, lz)
-        qx = r[0, 0] * bx + r[0, 1] * by + r[0, 2] * bz + px - gap * nx
-        qy = r[1, 0] * bx + r[1, 1] * by + r[1, 2] * bz + py - gap * ny
-        qz = r[2, 0] * bx + r[2, 1] * by + r[2, 2] * bz + pz - gap * nz
+        bx, by, bz = _in_a(r, bx, by, bz)
+        qx, qy, qz = bx + px - gap * nx, by + py - gap * ny, bz + pz - gap * nz
     else:
         qx, qy, qz = qx + part_a[MARGIN] * nx, qy + part_a[MARGIN] * ny, qz + part_a[MARGIN] * nz
     out[0, 0], out[0, 1], out[0, 2], out[0, 3] = qx + 0.5 * gap * nx, qy + 0.5 * gap * ny, qz + 0.5 * gap * nz, gap

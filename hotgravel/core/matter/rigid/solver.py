@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy.spatial.transform import Rotation
 
+from hotgravel.core.drive.value import one
 from hotgravel.core.matter.contract import (
     Array,
     Offers,
@@ -12,13 +13,14 @@ from hotgravel.core.matter.contract import (
     Shed,
     State,
 )  # fmt: skip
-from hotgravel.core.matter.elements import FOLLOWING, LOOSE, places_of
+from hotgravel.core.matter.elements import FOLLOWING, LOOSE, NOBODY, places_of
 from hotgravel.core.matter.fineness import steps_for
 from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.rigid.cast import Role, begin, due, pour
 from hotgravel.core.matter.rigid.contacts import Cache, Contacts, ends_of, found_contacts, guard
 from hotgravel.core.matter.rigid.islands import DROWSY, STILL, all_of, groups
 from hotgravel.core.matter.rigid.obstacles import Obstacle, Standing, moving, spin_between, standing
+from hotgravel.core.matter.rigid.outline import outline_of
 from hotgravel.core.matter.rigid.solve import HIT, SUM, advance_bodies
 from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.shape.bvh import MeshTree
@@ -65,14 +67,18 @@ class RigidSolver:
         before = bodies.position.copy(), bodies.turn.copy()
         bodies.age += dt
         bodies.touched[:] = 0
-        bodies.impulse[:] = 0.0
+        bodies.impulse[:], bodies.partner[:] = 0.0, NOBODY
         if not n:
             state.arrays = Contacts.none().kept()
             return 0
         self._lead(bodies, seam, dt)
         pull, rate, drift, bite = self._forces(bodies, seam, dt)
+        given, turning = self._blows(bodies, seam)
+        pull = pull + given / dt
         there = standing(self.obstacles, seam.scene, dt)
         self._wake(bodies, contacts, pull + drift, there)
+        free = (bodies.pinned == LOOSE) & (bodies.asleep == 0)
+        bodies.spin[free] += turning[free]
         new = found_contacts(self, bodies, contacts, there, seam.scene.ask, dt)
         light = np.where((bodies.pinned == LOOSE) & (bodies.asleep == 0), 1.0 / bodies.mass, 0.0)
         place = np.concatenate([bodies.position, there.place])
@@ -126,7 +132,8 @@ class RigidSolver:
                 then = _prop_pose(role, start[i], turn[i], bodies.scale[i])
                 now = _prop_pose(role, bodies.position[i], bodies.turn[i], bodies.scale[i])
                 if prop in named:
-                    surfaces.append(Moving(prop, self.setting.shapes[prop], then, now))
+                    feels = int(bodies.id[i]) if role.row.pushed != 0.0 else -1
+                    surfaces.append(Moving(prop, self.setting.shapes[prop], then, now, feels))
                 if role.row.single:
                     poses[prop] = then, now
         return Offers(tuple(surfaces), poses)
@@ -150,7 +157,10 @@ class RigidSolver:
         for role in self.roles:
             vertices, faces, normals = creased(role.model.vertices, role.model.faces)
             colour = np.array([int(role.prop.colour[1:], 16)], np.uint32)
-            made.append({"vertices": vertices, "faces": faces, "normals": normals, "colour": colour})
+            outline = outline_of(role.model).reshape(-1, 3).astype(np.float32)
+            made.append({
+                "vertices": vertices, "faces": faces, "normals": normals, "colour": colour, "outline": outline
+            })  # fmt: skip
         return made
 
     def measure(self, state: State, touches: int, steps: int) -> dict[str, float]:
@@ -218,6 +228,21 @@ class RigidSolver:
         pull, drift = table.pull[at], table.drift[at]
         return pull, hold * table.rate[at], hold[:, None] * drift, hold * table.bite[at]
 
+    def _blows(self, bodies: Bodies, seam: Seam) -> tuple[Array, Array]:
+        """What the blows of others add to the velocity and spin of each body, (n, 3) both, by the share that it
+        feels."""
+        share = np.zeros(len(bodies))
+        for role in self.roles:
+            share[bodies.source == role.number] = one(role.row, "pushed", seam.scene.ask)
+        faster, turning = np.zeros((len(bodies), 3)), np.zeros((len(bodies), 3))
+        for blows in seam.blows:
+            at, there = places_of(bodies.id, blows.struck)
+            given = share[at, None] * blows.impulse[there]
+            np.add.at(faster, at, given / bodies.mass[at, None])
+            np.add.at(turning, at, np.cross(blows.place[there] - bodies.position[at], given))
+        turn = Rotation.from_quat(bodies.turn)
+        return faster, turn.apply(turn.inv().apply(turning) / self._inertia(bodies))
+
     def _inertia(self, bodies: Bodies) -> Array:
         """Principal moments (n, 3), kg m²."""
         made = np.ones((len(bodies), 3))
@@ -261,10 +286,15 @@ class RigidSolver:
             mine = pressed & (side < n)
             np.bitwise_or.at(bodies.touched, side[mine], met[partner[mine]])
             bodies.impact[side[mine]] = 0.0
-        for side in (new.one, new.other):
-            mine = hard & (side < n)
-            np.maximum.at(bodies.impact, side[mine], table[mine, HIT])
-            np.maximum.at(bodies.impulse, side[mine], table[mine, SUM])
+        order = {prop.id: number for number, prop in enumerate(self.setting.shot.props)}
+        named = np.concatenate([bodies.id, [-2 - order[self.obstacles[k].prop] for k in there.which]]).astype(np.int64)
+        softest_first = np.argsort(table[:, SUM], kind="stable")
+        for side, partner in ((new.one, new.other), (new.other, new.one)):
+            struck = softest_first[(hard & (side < n))[softest_first]]
+            np.maximum.at(bodies.impact, side[struck], table[struck, HIT])
+            harder = struck[table[struck, SUM] > bodies.impulse[side[struck]]]
+            bodies.impulse[side[harder]] = table[harder, SUM]
+            bodies.partner[side[harder]] = named[partner[harder]]
         return int(hard.sum())
 
     def _settle(self, bodies: Bodies, new: Contacts, dt: float) -> None:

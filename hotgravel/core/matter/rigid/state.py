@@ -1,11 +1,12 @@
 """The bodies of a run at one moment."""
 
 from dataclasses import dataclass
+from typing import Self
 
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.matter.elements import Array, Elements
+from hotgravel.core.matter.elements import NOBODY, Array, Elements
 
 
 @dataclass
@@ -22,12 +23,23 @@ class Bodies(Elements):
     asleep: NDArray[np.uint8]
     felt: Array
     impulse: Array
+    partner: NDArray[np.int64]
+
+    @classmethod
+    def blank(cls, n: int) -> Self:
+        bodies = super().blank(n)
+        bodies.partner[:] = NOBODY
+        return bodies
 
     def add_spin(self, who: NDArray[np.int64], spin: Array) -> None:
         self.spin[who] += spin
 
     def stop_spinning(self, who: NDArray[np.int64]) -> None:
         self.spin[who] = 0.0
+
+    @property
+    def hit_by(self) -> NDArray[np.int64]:
+        return self.partner
 
     def read_of_body(self, attribute: str) -> Array:
         if attribute == "spin":

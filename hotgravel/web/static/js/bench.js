@@ -39,7 +39,7 @@ function showFrame(frame) {
   stage.skins.show(run.id, frame.frame, ranShot.skins);
   stage.streaks.show(run.id, frame.frame, ranShot.streaks);
   const bodies = frame.groups.some((crowd) => crowd.kind === "pieces");
-  $("contacts").closest("label").hidden = !bodies;
+  for (const id of ["contacts", "outlines"]) $(id).closest("label").hidden = !bodies;
   if (bodies) stage.contacts.show(run.id, frame.frame);
   driven.follow(frame.frame);
 }
@@ -358,6 +358,7 @@ $("fit").addEventListener("click", fit);
 $("colour-by").addEventListener("change", redraw);
 $("streaks").addEventListener("change", redraw);
 $("contacts").addEventListener("change", () => { stage.contacts.on = $("contacts").checked; redraw(); });
+$("outlines").addEventListener("change", () => { stage.outlined = $("outlines").checked; redraw(); });
 $("wireframe").addEventListener("change", () => stage.setWireframe($("wireframe").checked));
 
 const tell = (detail) => document.dispatchEvent(new CustomEvent("hotgravel:help", { detail }));

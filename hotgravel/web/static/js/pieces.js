@@ -1,5 +1,6 @@
 // Pieces: meshes that are kept once a run, each drawn as often as there are elements with it.
 import * as THREE from "../vendor/three/three.module.js";
+import { Outlines } from "./outlines.js";
 import { roughen } from "./roughen.js";
 import { fetchPacked } from "./wire.js";
 
@@ -8,6 +9,7 @@ export class Pieces {
     this.stage = stage;
     this.object = new THREE.Group();
     this.meshes = [];
+    this.outlines = new Outlines(stage);
     this.run = null;
   }
 
@@ -19,12 +21,12 @@ export class Pieces {
     const got = await fetchPacked(`/runs/${run}/meshes/${matter}.bin`);
     if (!got || this.run !== run) return;
     for (const old of this.object.children.slice()) { old.geometry.dispose(); old.dispose(); this.object.remove(old); }
-    this.meshes = got.groups.map(({ vertices, faces, normals }) => {
+    this.meshes = got.groups.map(({ vertices, faces, normals, outline }) => {
       const geometry = new THREE.BufferGeometry();
       geometry.setAttribute("position", new THREE.BufferAttribute(vertices, 3));
       geometry.setAttribute("normal", new THREE.BufferAttribute(normals, 3));
       geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(faces), 1));
-      return { geometry, instances: null };
+      return { geometry, outline: outline ?? new Float32Array(0), instances: null };
     });
     if (this.wanted) this.show(run, ...this.wanted);
   }
@@ -49,6 +51,7 @@ export class Pieces {
       instances.instanceMatrix.needsUpdate = true;
       if (instances.instanceColor) instances.instanceColor.needsUpdate = true;
     }
+    this.outlines.show(crowd, this.meshes);
     this.stage.later();
   }
 
@@ -65,5 +68,5 @@ export class Pieces {
     mesh.instances.count = count;
   }
 
-  clear() { for (const { instances } of this.meshes) if (instances) instances.count = 0; this.wanted = null; }
+  clear() { this.outlines.clear(); for (const { instances } of this.meshes) if (instances) instances.count = 0; this.wanted = null; }
 }

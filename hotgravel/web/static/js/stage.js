@@ -47,6 +47,7 @@ export class Stage {
     this.scene.add(this.makeSky(), this.set, this.ember, this.ring, ...this.makeLights());
     this.grid = null;
     this.wireframe = false;
+    this.outlined = false;
     this.watchClicks(picked);
     this.skins = new Skins(this);
     this.streaks = new Streaks(this);

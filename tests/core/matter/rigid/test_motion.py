@@ -5,6 +5,13 @@ import pytest
 from scipy.integrate import solve_ivp
 from scipy.spatial.transform import Rotation
 
+from hotgravel.core.matter.contract import elements_of
+from hotgravel.core.matter.registry import MATTERS
+from hotgravel.core.run.execute import execute
+from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.world import beside, build
+from hotgravel.core.shot.document import load
+from tests.conftest import source
 from tests.core.matter.rigid.scenes import UNIT_BALL, UNIT_BOX, body, energy, film, paths, prop, scene, stacked
 
 QUALITIES = ["rough", "fair", "fine"]
@@ -131,6 +138,34 @@ def test_a_head_on_collision_keeps_momentum_and_restitution(heavy, bounce):
     v = made.last.velocity[:, 0]
     assert v[1] - v[0] == pytest.approx(bounce * 6.0, abs=1e-6)
     assert heavy * v[0] + v[1] == pytest.approx(heavy * 4.0 - 2.0, rel=1e-9)
+
+
+@pytest.mark.parametrize("share", [1.0, 0.4])
+def test_particles_give_a_body_the_stated_share_of_what_they_lose(share, tmp_path):
+    """Momentum, and where it feels all of it angular momentum too, are as much afterwards as before."""
+    jet = source(
+        prop="nozzle", state="grit", mass=2.0, speed=8, speed_spread=0.5, emit={"kind": "burst", "count": 60, "frame": 1},
+        aim={"kind": "toward", "direction": [1, 0, 0], "cone": 15}, life=99,
+    )  # fmt: skip
+    props = [prop("box", UNIT_BOX, (3, 5, 0.3)), prop("nozzle", {"kind": "sphere", "radius": 0.2}, (0, 5.2, 0))]
+    rows = [body("box", pushed=share), {"kind": "state", "id": "grit", "name": "grit"}]
+    meets = {"props": ["box"], "bounce": 0.3, "friction": 0.5, "whom": "grit"}
+    world = build(load(scene(props, rows, 40, forces=[], supply=[jet], landing=meets)), beside(tmp_path))
+    execute(world, tmp_path)
+    store = FrameStore(tmp_path)
+    first, last = (store.particles(f) for f in (1, 40))
+    box = elements_of(MATTERS["rigid"], store.elements(40, "rigid"))
+
+    def lost(of):
+        return sum(sign * (p["mass"][:, None] * of(p)).sum(axis=0) for sign, p in ((1, first), (-1, last)))
+
+    assert np.linalg.norm(lost(lambda p: p["velocity"])) > 100
+    assert box.mass[0] * box.velocity[0] == pytest.approx(share * lost(lambda p: p["velocity"]), abs=0.01)
+    if share == 1.0:
+        turn = Rotation.from_quat(box.turn[0])
+        own = turn.apply(world.solvers["rigid"]._inertia(box)[0] * turn.inv().apply(box.spin[0]))
+        turned = own + box.mass[0] * np.cross(box.position[0], box.velocity[0])
+        assert turned == pytest.approx(lost(lambda p: np.cross(p["position"], p["velocity"])), abs=2.0)
 
 
 @pytest.mark.parametrize("quality", QUALITIES)

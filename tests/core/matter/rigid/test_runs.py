@@ -25,7 +25,8 @@ DOWN_AGAIN = {"kind": "state", "id": "landed", "name": "landed", "of": "rigid"}
 def heap(**sections):
     """Boxes that fall on one another and give off sparks where they are hit hard."""
     box = prop("box", UNIT_BOX, (0, 2, 0), rotation=[20, 10, 30])
-    rows = [body("box", copies=stacked(2, 3, 2, gap=0.2, turn="any"), bounce=0.3), SPARK, DOWN_AGAIN]
+    rows = [body("box", copies=stacked(2, 3, 2, gap=0.2, turn="any"), bounce=0.3, pushed=0.5), SPARK, DOWN_AGAIN]
+    rows.append({"kind": "collision", "id": "sparked", "props": ["box"], "whom": "spark"})
     sparks = source(
         id="sparks",
         kind="offshoot",
@@ -94,6 +95,10 @@ def test_cues_see_bodies_and_sparks_come_off_them(run):
     told = story_of(shot, store, int(spark["id"][0]), frame)
     assert told.called == "particle"
     assert [r.row for r in told.chain if r.row != "land"] == ["box-body", "hit", "sparks"]
+    assert told.chain[1].text.endswith((", by ground.", *(f", by body {n}." for n in range(12))))
+    other = events.other[events.cue == 0]
+    assert set(other) <= {-2 - [p.id for p in shot.props].index("ground"), *range(12)}
+    assert {-2, *range(12)} & set(other)
     body_told = story_of(shot, store, int(landed[0]), 40)
     assert body_told.called == "body"
     assert "Began as box, stacked, loose." in body_told.chain[0].text

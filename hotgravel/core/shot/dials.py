@@ -1,7 +1,7 @@
 """What a row can hold, described once: the form, the sentence, the schema and the checks read it.
 
-A row class states its fields with `dial`, `dials`, `choice`, `refer`, `refers`, `words`,
-`colour` and `clause`. Each leaves a description in the field's metadata, which `fields_of`
+A row class states its dials with `dial`, `dials`, `choice`, `refer`, `refers`, `words`,
+`colour` and `clause`. Each leaves a description in the dial's metadata, which `dials_of`
 reads back.
 """
 
@@ -20,7 +20,7 @@ PLAIN = Dress()
 
 @dataclass(frozen=True, kw_only=True)
 class Described:
-    """What every kind of field has: a label, and a line that says what turning it does."""
+    """What every kind of dial has: a label, and a line that says what turning it does."""
 
     label: str
     help: str
@@ -149,10 +149,10 @@ class FileName(Described):
 
 @dataclass(frozen=True, kw_only=True)
 class Pick(Described):
-    """A clause within the sentence, one of several kinds, each with fields of its own."""
+    """A clause within the sentence, one of several kinds, each with dials of its own."""
 
 
-def _field(description: Any, **more: Any) -> Any:
+def _described(description: Any, **more: Any) -> Any:
     info: Any = Field(description=description.help, **more)
     info.metadata.append(description)
     return info
@@ -160,7 +160,7 @@ def _field(description: Any, **more: Any) -> Any:
 
 def dial(unit: str, default: Any, *, label: str, help: str, soft: tuple[float, float], **more: Any) -> Any:
     """A number (`Value` where `drivable=True`)."""
-    return _field(
+    return _described(
         Quantity(unit=unit, default=default, label=label, help=help, soft=soft, **more),
         default=default,
         validate_default=True,
@@ -175,18 +175,18 @@ def dials(unit: str, default: Any, *, label: str, help: str, soft: tuple[float, 
 
 def choice(words: Mapping[str, str], default: str, *, label: str, help: str, **more: Any) -> Any:
     """One of the words of a Literal."""
-    return _field(Choice(words=words, default=default, label=label, help=help, **more), default=default)
+    return _described(Choice(words=words, default=default, label=label, help=help, **more), default=default)
 
 
 def refer(to: str, *, label: str, help: str, none: str | None = None, **more: Any) -> Any:
     """A reference to one row; optional where `none` is given."""
     description = Refer(to=to, label=label, help=help, none=none, **more)
-    return _field(description, default=None) if none else _field(description)
+    return _described(description, default=None) if none else _described(description)
 
 
 def refers(to: str, *, label: str, help: str) -> Any:
     """References to at least one row."""
-    return _field(Refer(to=to, label=label, help=help, many=True), min_length=1, max_length=200)
+    return _described(Refer(to=to, label=label, help=help, many=True), min_length=1, max_length=200)
 
 
 def whom(everyone: str = "all") -> Any:
@@ -199,7 +199,7 @@ def whom(everyone: str = "all") -> Any:
 
 def words(*, label: str, help: str, longest: int = 60) -> Any:
     """A name."""
-    return _field(Words(label=label, help=help, longest=longest), min_length=1, max_length=longest)
+    return _described(Words(label=label, help=help, longest=longest), min_length=1, max_length=longest)
 
 
 FILE = r"^[A-Za-z0-9][A-Za-z0-9 ._-]{0,119}$"
@@ -207,34 +207,34 @@ FILE = r"^[A-Za-z0-9][A-Za-z0-9 ._-]{0,119}$"
 
 def file_name(*, label: str, help: str) -> Any:
     """A plain file name: no folder, no leading dot."""
-    return _field(FileName(label=label, help=help), pattern=FILE)
+    return _described(FileName(label=label, help=help), pattern=FILE)
 
 
 def own_file(*, label: str, help: str) -> Any:
     """A plain file name, or none."""
-    return _field(FileName(label=label, help=help), default=None, pattern=FILE)
+    return _described(FileName(label=label, help=help), default=None, pattern=FILE)
 
 
 def colour(default: str, *, label: str, help: str) -> Any:
     """A colour as #rrggbb."""
     description = Colour(default=default, label=label, help=help)
-    return _field(description, default=default, pattern=r"^#[0-9A-Fa-f]{6}$")
+    return _described(description, default=default, pattern=r"^#[0-9A-Fa-f]{6}$")
 
 
 def palette(default: Any, *, label: str, help: str) -> Any:
     """A few colours with weights: ((#rrggbb, weight), ...)."""
-    return _field(Palette(label=label, help=help), default=default, min_length=1, max_length=32)
+    return _described(Palette(label=label, help=help), default=default, min_length=1, max_length=32)
 
 
 def clause(*, label: str, help: str, default: Any = None) -> Any:
     """A nested clause: a union of `Clause` classes, told apart by `kind`."""
     description = Pick(label=label, help=help)
-    return _field(description, discriminator="kind", default_factory=default, validate_default=False)
+    return _described(description, discriminator="kind", default_factory=default, validate_default=False)
 
 
 @cache
-def fields_of(cls: type[BaseModel]) -> dict[str, Described]:
-    """Name to description of all described fields of a clause, in the order they were written."""
+def dials_of(cls: type[BaseModel]) -> dict[str, Described]:
+    """Name to description of all dials of a clause, in the order they were written."""
     found: dict[str, Described] = {}
     for name, info in cls.model_fields.items():
         for item in info.metadata:
@@ -245,7 +245,7 @@ def fields_of(cls: type[BaseModel]) -> dict[str, Described]:
 
 @cache
 def options_of(cls: type[BaseModel], name: str) -> dict[str, type[BaseModel]]:
-    """Kind to class of all clauses that a `clause` field takes."""
+    """Kind to class of all clauses that a `clause` takes."""
     annotation = cls.model_fields[name].annotation
     classes = get_args(annotation) or (annotation,)
     return {c.model_fields["kind"].default: c for c in classes}
