@@ -20,8 +20,8 @@ serve: $(VENV)/app.done $(VENV)/kernels.done
 	$(BIN)/hotgravel serve --port $(PORT)
 
 test: $(VENV)/dev.done $(VENV)/kernels.done
-	$(BIN)/python -m pytest -n 2 --dist loadfile --durations 15 --ignore tests/web  # the core side by side
-	$(BIN)/python -m pytest --durations 15 tests/web  # browsers alone, so that none waits for another
+	$(BIN)/python -m pytest -n 2 --dist loadfile --durations 15 -m "not browser"  # side by side
+	$(BIN)/python -m pytest --durations 15 -m browser tests/web  # browsers alone, so that none waits for another
 
 check: $(VENV)/dev.done
 	$(BIN)/ruff format --check .

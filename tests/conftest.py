@@ -99,3 +99,10 @@ def ember_run(tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("ember-run")
     execute(build(load(shot), beside(Path())), folder)
     return folder
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What drives a browser is marked, so that it can run where no other test keeps it waiting."""
+    for item in items:
+        if {"page", "browser"} & set(getattr(item, "fixturenames", ())):
+            item.add_marker("browser")

@@ -20,7 +20,17 @@ from hotgravel.web.render import page
 from hotgravel.web.studio import Studio
 
 router = APIRouter()
-PLAIN = {"format": "ply", "every": 1, "unit": "m", "up": "y", "pattern": "{shot}.{frame}", "width": 1280, "height": 720}
+PLAIN = {
+    "first": None,
+    "last": None,
+    "format": "ply",
+    "every": 1,
+    "unit": "m",
+    "up": "y",
+    "pattern": "{shot}.{frame}",
+    "width": 1280,
+    "height": 720,
+}
 PICTURES = ("still", "png", "mp4")
 Text = Annotated[str, Form()]
 Number = Annotated[int, Form()]

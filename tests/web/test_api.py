@@ -402,7 +402,9 @@ def test_a_run_is_handed_over(client, demo_run):
     assert "revision: 1" in read.comments
     assert files(format="usd", every=60, unit="cm", up="z").namelist() == ["ember-burst.usdc"]
     assert len(files(format="csv").read("ember-burst.gauges.csv").decode().splitlines()) == 121
-    assert "every frame" in client.get(f"/runs/{demo_run}/handover").text
+    form = client.get(f"/runs/{demo_run}/handover").text
+    assert "every frame" in form
+    assert 'value="csv" checked' in form  # as it was handed over last
     for how, said in (({"format": "doc"}, "Accepted: ply"), ({"format": "ply", "first": 999}, "Kept: 1 to 120"),
                       ({"format": "ply", "unit": "inch"}, "unit"), ({"format": "ply", "pattern": "/etc/{frame}"}, "no pattern"),
                       ({"format": "mp4", "width": 641}, "even numbers"), ({"format": "ply", "up": "x"}, "y, z")):  # fmt: skip

@@ -75,5 +75,13 @@ def test_a_stack_is_built_knocked_over_and_asked(page: Page, client: httpx.Clien
     expect(page.locator("#why-not-told")).to_contain_text("the cue wants over 40")
     page.locator("#contacts").check()
     until(page, "window.hotgravel.stage.contacts.points?.geometry.attributes.position.count > 3")
+    page.locator("#outlines").check()  # a ball is three circles, a box twelve edges; all have three axes
+    until(
+        page, "window.hotgravel.stage.layers.get('rigid').outlines.lines[1]?.geometry.attributes.position.count === 30"
+    )
+    edges = page.evaluate(
+        "window.hotgravel.stage.layers.get('rigid').outlines.lines[0].geometry.attributes.position.count"
+    )
+    assert edges == 2 * (3 * 24 + 4 * 12)
     assert LANDING["id"] in json.dumps(plain(client, shot))
     ended(client, int(page.locator("#run-state").inner_text().split()[1].rstrip(",")))

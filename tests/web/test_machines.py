@@ -16,7 +16,7 @@ from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from tests.core.run.test_execute import bytes_of
 from tests.web.conftest import PATIENCE, ended, start, stop
-from tests.web.test_kills import shot
+from tests.web.kills import shot
 
 FRAMES = 150  # long enough to be still at it when a machine is killed
 

@@ -249,9 +249,10 @@ def fires(watch: Watch, look: Look) -> tuple[Ids, Array]:
     crossing = isinstance(cue.when, CROSSING)
     # What fires at its moments does so anew at each; what holds for a while, when it begins to.
     edge = crossing or (cue.again == "each" and not isinstance(cue.when, MOMENTARY))
+    value = np.require(value, requirements=["C", "W"])  # other layouts would be compiled anew
     count, nearest = _firing(
-        look.pieces, way, threshold, np.require(value, requirements="CW"), crossing, cue.again == "once", edge,
-        watch.whom, watch.source, watch.number, p.age, p.life, p.state, p.source, p.fired, p.was_true, p.looked, look.room,
+        look.pieces, way, threshold, value, crossing, cue.again == "once", edge, watch.whom, watch.source,
+        watch.number, p.age, p.life, p.state, p.source, p.fired, p.was_true, p.looked, look.room,
     )  # fmt: skip
     _nearest(look, cue, way, nearest)
     who = look.room[:count].copy()

@@ -160,10 +160,11 @@ def _pieces(document: _Document, take: Take, frame: int, matter: str) -> None:
     meshes, painted = _piece_meshes(document, take, matter), linear(p.pop("rgb"))
     for i in range(len(p["id"])):
         name, mesh = meshes[int(p["piece"][i])]
+        told = {n: a[i].tolist() for n, a in p.items() if n not in ("position", "turn", "scale", "piece")}
         document.node(
-            take.element_name(matter, int(p["piece"][i]), p["id"][i]), document.painted(mesh, name, painted[i]), translation=p["position"][i].tolist(),
-            rotation=p["turn"][i].tolist(), scale=[float(p["scale"][i])] * 3,
-            extras={n: a[i].tolist() for n, a in p.items() if n not in ("position", "turn", "scale", "piece")},
+            take.element_name(matter, int(p["piece"][i]), p["id"][i]), document.painted(mesh, name, painted[i]),
+            translation=p["position"][i].tolist(), rotation=p["turn"][i].tolist(), scale=[float(p["scale"][i])] * 3,
+            extras=told,
         )  # fmt: skip
 
 

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+import trimesh
 from scipy.integrate import solve_ivp
 from scipy.spatial.transform import Rotation
 
@@ -11,7 +12,7 @@ from hotgravel.core.run.execute import execute
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
-from tests.conftest import source
+from tests.conftest import play, source
 from tests.core.matter.rigid.scenes import UNIT_BALL, UNIT_BOX, body, energy, film, paths, prop, scene, stacked
 
 QUALITIES = ["rough", "fair", "fine"]
@@ -220,3 +221,27 @@ def test_energy_never_grows(bounce):
     # Half an overlap's push, and a substep's fall, are all that a touch can be wrong by: a thousandth of what there was.
     assert np.diff(held).max() < 1e-3 * held[0]
     assert held[-1] < held[0]
+
+
+def test_bodies_lie_on_an_imported_hillside_of_fifty_thousand_triangles(tmp_path):
+    """Where each came to rest, none of its corners is deeper in the hills than the tolerance of a contact."""
+
+    def height(x, z):
+        return 0.4 * np.sin(1.3 * x) * np.cos(1.1 * z)
+
+    n = 160
+    x, z = np.meshgrid(np.linspace(-6, 6, n + 1), np.linspace(-6, 6, n + 1), indexing="ij")
+    corners = np.stack([x, height(x, z), z], axis=-1).reshape(-1, 3)
+    a = (np.arange(n)[:, None] * (n + 1) + np.arange(n)).ravel()
+    faces = np.concatenate([np.stack([a, a + 1, a + n + 1], 1), np.stack([a + 1, a + n + 2, a + n + 1], 1)])
+    trimesh.Trimesh(corners, faces, process=False).export(tmp_path / "hills.obj")
+    hills = prop("hills", {"kind": "mesh", "file": "hills.obj"})
+    box = prop("box", {"kind": "box", "width": 0.5, "height": 0.4, "depth": 0.6}, (0, 1.5, 0))
+    rows = [body("box", copies=stacked(4, 2, 4, gap=0.6, turn="any"), rolling=0.05)]
+    made = play(scene([hills, box], rows, 97, landing={"props": ["hills"]}), "rough", tmp_path, "rigid")
+    last, mesh = made.last, made.world.solvers["rigid"].meshes()[0]["vertices"]
+    assert len(last) == 32
+    assert last.speed.max() < 0.3
+    for place, turn in zip(last.position, last.turn, strict=True):
+        at = Rotation.from_quat(turn).apply(mesh) + place
+        assert (at[:, 1] - height(at[:, 0], at[:, 2])).min() > -0.02
