@@ -47,6 +47,8 @@ def find_shot(name: str) -> "tuple[Shot, Path]":
     from hotgravel.demo.shots import demo_path
 
     path = demo_path(name.removeprefix(DEMO)) if name.startswith(DEMO) else Path(name)
+    if path.exists() and not path.is_file():
+        raise ShotFault.of(f"{name} is no file. Accepted: a shot's file, or demo:NAME.")
     try:
         return load(path), path.parent
     except (FileNotFoundError, IsADirectoryError):
@@ -62,7 +64,8 @@ def commands() -> None:
 
 
 def _address(command: Any) -> Any:
-    command = click.option("--port", default=8321, show_default=True, help="Port to listen at.")(command)
+    port = click.IntRange(0, 65535)
+    command = click.option("--port", type=port, default=8321, show_default=True, help="Port to listen at.")(command)
     return click.option("--host", default="127.0.0.1", show_default=True, help="Address to listen at.")(command)
 
 
@@ -88,11 +91,42 @@ def demo(host: str, port: int, names: tuple[str, ...]) -> None:
     serve(host, port, demo=names or demo_names())
 
 
+class RunFolder(click.ParamType):
+    """A folder for a run: a new one, an empty one, or one that holds a run of the same shot."""
+
+    name = "DIR"
+
+    def convert(self, value: Any, param: Any, ctx: Any) -> Path:
+        if not str(value).strip():
+            self.fail("An empty name is no folder. Accepted: a new folder, or one with a run of this shot.", param, ctx)
+        return Path(value)
+
+
+def may_be_filled(folder: Path, shot: "Shot") -> None:
+    """Raises `ShotFault` where a run would take the place of something else."""
+    from hotgravel.core.run.frames import FrameStore
+
+    if folder.exists() and not folder.is_dir():
+        raise ShotFault.of(f"{folder} is no folder. Accepted: a new folder, or one with a run of this shot.")
+    if not folder.exists() or not any(folder.iterdir()):
+        return
+    try:
+        name = FrameStore(folder).note("shot.json")["name"]
+    except (OSError, ValueError, KeyError, TypeError):
+        raise ShotFault.of(
+            f"{folder} holds something other than a run; nothing in it was touched. Accepted: a new or empty folder."
+        ) from None
+    if name != shot.name:
+        raise ShotFault.of(
+            f"{folder} holds a run of {name!r}; nothing in it was touched. Accepted: another folder for {shot.name!r}."
+        )
+
+
 @commands.command()
 @click.argument("shot")
 @click.option("--quality", type=QUALITIES, help="Instead of the shot's own.")
 @click.option("--frames", type=FRAMES, help="Which frames to keep; those before are computed all the same.")
-@click.option("--out", type=click.Path(file_okay=False, path_type=Path), required=True, help="Folder for the run.")
+@click.option("--out", type=RunFolder(), required=True, help="Folder for the run.")
 @click.option("--resume", is_flag=True, help="Go on where an earlier run of the same shot stopped in this folder.")
 @click.option("--json", "as_json", is_flag=True, help="End with one line of JSON.")
 @click.option("--threads", type=click.IntRange(1), help="Threads for kernels; the result is the same.")
@@ -113,6 +147,7 @@ def run(
     finish = document.finish
     if frames and (frames[0] < finish.first or frames[1] > finish.last):
         raise click.UsageError(f"The shot's frames are {finish.first} to {finish.last}.")
+    may_be_filled(out, document)
     world = build(document, beside(folder), quality)
     for note in world.setting.notes:
         click.echo(note, err=True)
@@ -302,6 +337,9 @@ def main() -> None:
         commands(standalone_mode=False)
     except ShotFault as fault:
         click.echo(str(fault), err=True)
+        sys.exit(1)
+    except PermissionError as fault:
+        click.echo(f"{fault.filename} may not be read or written by you.", err=True)
         sys.exit(1)
     except click.ClickException as error:
         error.show()

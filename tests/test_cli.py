@@ -88,7 +88,22 @@ def test_a_fault_in_the_shot_is_a_sentence_and_exit_1(tmp_path):
     assert "holds no run" in hotgravel("gauges", str(tmp_path), "--csv", ok=1).stderr
 
 
+def test_a_run_takes_the_place_of_nothing_else(tmp_path):
+    def told(*words: str) -> str:
+        return hotgravel("run", "demo:ember-burst", "--frames", "1-2", *words, ok=1).stderr
+
+    (tmp_path / "frames").mkdir()
+    (tmp_path / "frames" / "holiday.txt").write_text("mine")
+    assert "holds something other than a run" in told("--out", str(tmp_path))
+    assert (tmp_path / "frames" / "holiday.txt").read_text() == "mine"
+    (tmp_path / "shot.json").write_text('{"name": "Another"}')
+    assert "holds a run of 'Another'" in told("--out", str(tmp_path))
+    assert "is no folder" in told("--out", str(tmp_path / "shot.json"))
+    assert "is no file" in hotgravel("explain", "/dev/zero", ok=1).stderr
+
+
 @pytest.mark.parametrize("words", [
+    ["run", "demo:ember-burst", "--out", ""], ["serve", "--port", "99999"],
     ["run", "demo:ember-burst"], ["run", "demo:ember-burst", "--out", "x", "--quality", "superb"],
     ["run", "demo:ember-burst", "--out", "x", "--frames", "9-3"], ["run", "demo:ember-burst", "--out", "x", "--frames", "1-999"],
     ["dance"], ["export", "."], ["bench", "nothing"],

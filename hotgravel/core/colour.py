@@ -26,3 +26,9 @@ def linear(rgb: NDArray[np.float64]) -> NDArray[np.float64]:
     """From a screen's numbers to light (IEC 61966-2-1, sRGB)."""
     result: NDArray[np.float64] = np.where(rgb <= 0.04045, rgb / 12.92, ((rgb + 0.055) / 1.055) ** 2.4)
     return result
+
+
+def encoded(light: NDArray[np.float64]) -> NDArray[np.float64]:
+    """From light, 0 to 1, to a screen's numbers: the inverse of `linear`."""
+    result: NDArray[np.float64] = np.where(light <= 0.0031308, 12.92 * light, 1.055 * light ** (1.0 / 2.4) - 0.055)
+    return result

@@ -6,7 +6,7 @@ import threading
 from collections.abc import Callable
 from typing import Any
 
-from distributed import Client, Future, KilledWorker, LocalCluster
+from distributed import Client, Future, KilledWorker, LocalCluster, Security
 
 from hotgravel.core.run.place import Place, address_of
 from hotgravel.farm import job
@@ -38,11 +38,12 @@ class Farm:
         try:
             address = os.environ.get(SCHEDULER)
             if address:
-                self._client = Client(address, timeout=20)
+                # An outside scheduler's own keys are found where Dask looks for them (README).
+                self._client = Client(address, timeout=20, security=Security())
             else:
                 self._cluster = LocalCluster(
-                    n_workers=1, threads_per_worker=1, processes=True, dashboard_address="127.0.0.1:0",
-                    memory_limit=0, host="127.0.0.1", silence_logs=logging.ERROR,
+                    n_workers=1, threads_per_worker=1, processes=True, dashboard_address=None, memory_limit=0,
+                    host="127.0.0.1", silence_logs=logging.ERROR, security=Security.temporary(),
                 )  # fmt: skip
                 self._client = Client(self._cluster)
             self._client.subscribe_topic(job.TOPIC, self._hear)

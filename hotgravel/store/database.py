@@ -1,5 +1,7 @@
 """The database file: opened, brought up to date, and handed out in sessions."""
 
+import fcntl
+import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -30,6 +32,21 @@ class Database:
         self.engine: Engine = create_engine(f"sqlite:///{self.path}", connect_args={"timeout": 10})
         event.listen(self.engine, "connect", _pragmas)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+
+    def keep_to_myself(self) -> None:
+        """Hold the folder until this process ends. Raises `CannotOpen` where another process holds it."""
+        self._lock = (self.path.parent / "in-use.lock").open("a+")
+        try:
+            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            self._lock.seek(0)
+            raise CannotOpen(
+                f"{self.path.parent} is in use by another Hot Gravel, process {self._lock.read()}. "
+                "End that one, or name another HOTGRAVEL_STORE."
+            ) from None
+        self._lock.truncate(0)
+        self._lock.write(str(os.getpid()))
+        self._lock.flush()
 
     def upgrade(self, to: str = "head") -> None:
         """Bring the tables to this version's shape. Raises `CannotOpen`; the file is then as it was."""

@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from hotgravel.core.shot.document import Shot
 from hotgravel.store.models import GaugeRecord, RunRecord, now
+from hotgravel.store.numbers import never_used
 
 GOING = ("waiting", "running")
 
@@ -20,8 +21,8 @@ def create(session: Session, shot_id: int, revision: int, shot: Shot, fingerprin
     """A run that waits for a worker. `fingerprint` is that of its world."""
     finish = shot.finish
     made = RunRecord(
-        shot_id=shot_id, revision=revision, quality=finish.quality, fingerprint=fingerprint,
-        first=finish.first, last=finish.last,
+        id=never_used(session, RunRecord), shot_id=shot_id, revision=revision, quality=finish.quality,
+        fingerprint=fingerprint, first=finish.first, last=finish.last,
     )  # fmt: skip
     session.add(made)
     session.flush()

@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.store.models import Revision, ShotRecord, now
+from hotgravel.store.numbers import never_used
 
 
 class NoSuchShot(LookupError):
@@ -49,7 +50,7 @@ def revision(session: Session, shot_id: int, number: int) -> Revision:
 
 def create(session: Session, shot: Shot, label: str) -> ShotRecord:
     """A new shot with its first revision."""
-    made = ShotRecord(name=shot.name, head=1)
+    made = ShotRecord(id=never_used(session, ShotRecord), name=shot.name, head=1)
     session.add(made)
     session.flush()
     session.add(Revision(shot_id=made.id, number=1, label=label, document=shot.dump()))

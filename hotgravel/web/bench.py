@@ -9,13 +9,14 @@ from fastapi.responses import Response
 from sqlalchemy.orm import Session
 
 from hotgravel.core.matter.registry import MATTERS
+from hotgravel.core.picture.light import as_data
 from hotgravel.core.run.estimate import in_words
 from hotgravel.core.run.gauges import named, telling_frame
 from hotgravel.core.run.retimed import shown_frames
 from hotgravel.core.run.world import beside
 from hotgravel.core.shape.mesh import MeshFault, import_mesh
 from hotgravel.core.shot.dials import dials_of
-from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.document import Shot, fingerprint
 from hotgravel.core.shot.props import Mesh, Prop
 from hotgravel.core.shot.signals import signals_in
 from hotgravel.core.shot.units import show_quantity
@@ -31,13 +32,20 @@ MOST_LANES = 6
 MESH_UNITS = dials_of(Mesh)["unit"].words  # type: ignore[attr-defined]
 
 
-def run_facts(run: RunRecord, head: int) -> dict[str, Any]:
-    """A run as the bench's scripts know it; `older` if the page has moved on since."""
+def run_facts(session: Session, run: RunRecord) -> dict[str, Any]:
+    """A run as the bench's scripts know it; `older` if the page would give another result by now."""
     return {
         "id": run.id, "state": run.state, "message": run.message, "quality": run.quality,
         "revision": run.revision, "first": run.first, "last": run.last, "landed": run.landed,
-        "older": run.revision != head,
+        "older": _is_older(session, run),
     }  # fmt: skip
+
+
+def _is_older(session: Session, run: RunRecord) -> bool:
+    if run.revision == shots.record(session, run.shot_id).head:
+        return False
+    now, then = shots.document(session, run.shot_id), shots.document(session, run.shot_id, run.revision)
+    return now.finish.quality != run.quality or fingerprint(now) != fingerprint(then)
 
 
 def opening_of(measured: list[tuple[int, dict[str, Any]]]) -> dict[str, int]:
@@ -57,7 +65,7 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
         ],
         "streaks": [row.id for row in shot.streaks],
         "retime": shown_frames(shot) if shot.finish.retime is not None else None,
-        "signals": _lanes(shot),
+        "signals": _lanes(shot), "light": as_data(shot.finish),
         "zones": [{"id": z.id, "name": z.name} for z in shot.zones.values()],
         "cues": [{"id": c.id, "on": c.on} for c in shot.cues],
         "gauges": [
@@ -122,7 +130,7 @@ def bench(request: Request, shot_id: int, run: int | None = None) -> Response:
         shown = _run_to_show(session, shot_id, run)
         facts = {
             "shot": {"id": shot_id, **shot_facts(shot)},
-            "run": shown and run_facts(shown, there.head) | opening_of(runs.gauges(session, shown.id)),
+            "run": shown and run_facts(session, shown) | opening_of(runs.gauges(session, shown.id)),
             "estimate": in_words(estimate_for(studio, session, shot_id, shot)),
             "camera": there.camera,
             "revision": there.head,

@@ -27,7 +27,7 @@ def compare(request: Request, shot_id: int, a: int | None = None, b: int | None 
             raise runs.NoSuchRun(a)
         documents = [shots.document(session, shot_id, r.revision) for r in (left, right)]
         sides = [
-            {"run": run_facts(run, there.head), "shot": shot_facts(shot)}
+            {"run": run_facts(session, run), "shot": shot_facts(shot)}
             for run, shot in zip((left, right), documents, strict=True)
         ]
         return page(

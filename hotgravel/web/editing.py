@@ -1,6 +1,5 @@
 """Edits from the notebook. Each answers with the notebook as it is afterwards."""
 
-import json
 from collections.abc import Callable
 from dataclasses import replace
 from typing import Annotated, Any
@@ -69,14 +68,12 @@ def _notebook(request: Request, session: Session, shot_id: int, status: int, typ
     head = shots.record(session, shot_id).head
     shot = shots.document(session, shot_id)
     run = runs.latest(session, shot_id, with_frames=True)
-    facts = {"shot": {"id": shot_id, **shot_facts(shot)}, "revision": head, "run": run and run_facts(run, head)}
+    facts = {"shot": {"id": shot_id, **shot_facts(shot)}, "revision": head, "run": run and run_facts(session, run)}
     if request.headers.get("hx-request"):
         status = 200  # the page asked, and shows the refusal where it belongs
     studio: Studio = request.app.state.studio
     context = notebook(shot_id, shot, head, typed, unfolded) | imports(studio, session, shot)
-    response = page(request, "notebook.html", status, **context, walk=shots.walk(session, shot_id))
-    response.headers["HX-Trigger-After-Swap"] = json.dumps({"hotgravel:edited": facts})
-    return response
+    return page(request, "notebook.html", status, **context | {"walk": shots.walk(session, shot_id), "news": facts})
 
 
 def _step(request: Request, shot_id: int, seen: int, unfolded: str, *, on: bool) -> Response:

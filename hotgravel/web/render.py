@@ -138,6 +138,7 @@ def notebook(
 ) -> dict[str, Any]:
     """What the notebook's template needs."""
     return {
+        "news": None,
         "shot_id": shot_id,
         "shot": shot,
         "revision": revision,

@@ -36,7 +36,7 @@ def start(request: Request, shot_id: int) -> dict[str, Any]:
     if started.found:
         notes.insert(0, f"Nothing that matters changed since run {started.run.id}, so it is shown, not repeated.")
     with studio.database.session() as session:
-        facts = run_facts(started.run, started.run.revision) | opening_of(runs.gauges(session, started.run.id))
+        facts = run_facts(session, started.run) | opening_of(runs.gauges(session, started.run.id))
     return {"run": facts, "shot": shot_facts(started.shot), "notes": notes}
 
 
@@ -56,9 +56,9 @@ def resume(request: Request, run_id: int) -> dict[str, Any]:
             raise HTTPException(409, f"Run {run_id} is {run.state}, so there is nothing to go on with.")
         _none_going(session, run.shot_id)
         shot = shots.document(session, run.shot_id, run.revision)
-        head = shots.record(session, run.shot_id).head
     run = studio.go_on(run_id)
-    return {"run": run_facts(run, head), "shot": shot_facts(shot), "notes": []}
+    with studio.database.session() as session:
+        return {"run": run_facts(session, run), "shot": shot_facts(shot), "notes": []}
 
 
 @router.post("/runs/{run_id}/cancel", status_code=204)
@@ -75,9 +75,8 @@ def run_json(request: Request, run_id: int) -> dict[str, Any]:
     studio: Studio = request.app.state.studio
     with studio.database.session() as session:
         run = runs.record(session, run_id)
-        head = shots.record(session, run.shot_id).head
         measured = runs.gauges(session, run_id)
-        facts = run_facts(run, head) | opening_of(measured)
+        facts = run_facts(session, run) | opening_of(measured)
         shot = shots.document(session, run.shot_id, run.revision)
         return {"run": facts, "frames": [{"frame": f, "gauges": g} for f, g in measured], "shot": shot_facts(shot)}
 

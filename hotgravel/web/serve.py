@@ -49,6 +49,7 @@ def serve(host: str, port: int, *, demo: Sequence[str] = ()) -> None:
     print(f"Hot Gravel: http://{host}:{port}  (store: {address_of(place)})", flush=True)
     try:
         studio = Studio(folder, place)
+        studio.database.keep_to_myself()
         studio.database.upgrade()
     except CannotOpen as fault:
         sys.exit(str(fault))

@@ -10,10 +10,11 @@ from starlette.exceptions import HTTPException
 
 from hotgravel.core.drive.value import is_driven, one, three
 from hotgravel.core.matter.registry import MATTERS
+from hotgravel.core.picture.light import as_data
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.run.world import beside
 from hotgravel.core.shape.grid import GridFault, read_grid
-from hotgravel.core.shape.mesh import MeshFault, triangles_of
+from hotgravel.core.shape.mesh import MeshFault, creased, triangles_of
 from hotgravel.core.shape.pose import moves, pose_at
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.velocity_field import VelocityField
@@ -47,7 +48,7 @@ def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
     props = []
     for prop in (p for p in shot.props if p.seen == "seen"):
         try:
-            vertices, faces, normals = triangles_of(prop.shape, beside(studio.meshes))
+            vertices, faces, normals = creased(*triangles_of(prop.shape, beside(studio.meshes))[:2])
         except MeshFault:
             continue  # the row's own fault says so when the shot is run
         frames = range(shot.finish.first, shot.finish.last + 1) if moves(prop) else [shot.finish.first]
@@ -65,8 +66,8 @@ def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
             *(_zone(shot, zone) for zone in shot.zones.values() if zone.on),
             *(_box(studio, shot, field) for field in shot.fields.values()),
         ],
-        "first": shot.finish.first,
-    }
+        "first": shot.finish.first, "light": as_data(shot.finish),
+    }  # fmt: skip
 
 
 OUTLINED = {"front": ("at", "direction", "come"), "ball": ("at", "radius"), "block": ("at", "size"),

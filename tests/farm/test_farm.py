@@ -4,6 +4,7 @@ import os
 import threading
 
 import pytest
+from distributed import Client
 
 from hotgravel.core.picture.still import still_of
 from hotgravel.core.run.frames import FrameStore
@@ -57,6 +58,15 @@ def test_a_run_is_computed_in_another_process(farm, tmp_path):
     assert FrameStore(tmp_path).frames() == [1, 2, 3, 4, 5, 6]
     assert ear.frames[1] == [1, 2, 3, 4, 5, 6]
     assert (tmp_path / PICTURE).read_bytes()[:4] == b"\x89PNG"
+
+
+def test_the_embedded_workers_answer_nobody_without_their_keys(farm):
+    address = farm[0]._cluster.scheduler_address
+    assert address.startswith("tls://127.0.0.1:")
+    with pytest.raises(OSError, match=r"Timed out|connect"):
+        Client(address.replace("tls", "tcp"), timeout=1)
+    with pytest.raises((TypeError, OSError, ValueError)):
+        Client(address, timeout=1)
 
 
 def test_the_picture_is_of_a_frame_in_which_much_goes_on(tmp_path):

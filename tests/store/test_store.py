@@ -139,6 +139,11 @@ def test_what_is_deleted_waits_in_the_bin_and_comes_back_whole(database):
         bin.put_back_shot(session, shot_id)
         assert bin.put_back_run(session, run) == shot_id
         assert [r.id for r in runs.of_shot(session, shot_id)] == [other, run]
+        bin.bin_shot(session, shot_id)
+        assert sorted(bin.empty(session)) == [run, other]
+        again = shots.create(session, SHOT, "new").id
+        assert again > shot_id  # numbers of what is gone for good are never used again
+        assert runs.create(session, again, 1, SHOT, "print").id > other
 
 
 def test_room_is_made_from_the_bin_then_the_oldest_unpinned_runs(database):

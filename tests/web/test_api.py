@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 import sqlite3
 import struct
 import time
@@ -50,7 +51,7 @@ def test_an_edit_is_a_revision_with_words(client, shot):
     assert answer.status_code == 200
     assert "Revision 2: fountain: speed 8 m/s to 9 m/s" in answer.text
     assert document(client, shot)["supply"][0]["speed"] == 9
-    facts = json.loads(answer.headers["hx-trigger-after-swap"])["hotgravel:edited"]
+    facts = json.loads(re.search(r'id="news">(.*?)</script>', answer.text)[1])
     assert facts["revision"] == 2
 
 

@@ -51,6 +51,15 @@ def test_another_address_asks_for_a_token(open_server):
     assert TOKEN not in repr(Access(token=TOKEN))
 
 
+def test_a_second_server_on_the_same_store_is_refused(open_server):
+    server, _ = open_server
+    command = [sys.executable, "-m", "hotgravel.cli", "serve", "--port", "0"]
+    settings_ = os.environ | {"HOTGRAVEL_STORE": str(server.store)}
+    done = subprocess.run(command, env=settings_, capture_output=True, text=True, timeout=PATIENCE)
+    assert done.returncode == 1
+    assert f"in use by another Hot Gravel, process {server.process.pid}" in done.stderr
+
+
 def test_another_address_without_a_token_is_not_served(tmp_path):
     command = [sys.executable, "-m", "hotgravel.cli", "serve", "--host", "0.0.0.0", "--port", "0"]
     for token in ("", "short"):

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from hotgravel.core.attributes import ATTRIBUTES
 from hotgravel.core.colour import linear, shown
 from hotgravel.core.matter.registry import MATTERS
-from hotgravel.core.picture.still import View
+from hotgravel.core.picture.camera import View
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.place import Place
 from hotgravel.core.run.retimed import Retimed

@@ -55,7 +55,7 @@ def _source(was: dict[str, Any], now: dict[str, Any]) -> float:
 
 
 def _finish(was: dict[str, Any], now: dict[str, Any]) -> float:
-    ignored = {"last": 0, "lengths": "m", "retime": None}
+    ignored = {"last": 0, "lengths": "m", "retime": None, "light": "dusk", "exposure": 0.0}
     if was | ignored != now | ignored:
         return NEVER
     return ALWAYS if was["last"] == now["last"] else min(was["last"], now["last"])

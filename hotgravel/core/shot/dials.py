@@ -16,6 +16,7 @@ from pydantic_core import core_schema
 from hotgravel.core.shot.units import Dress, show_quantity
 
 PLAIN = Dress()
+SMALLEST = 1e-6  # metres: a shorter length is a slip
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -54,6 +55,9 @@ class Quantity(Described):
             return f"{show_quantity(number, self.unit, dress)} is not a whole number. {self.accepted(dress)}"
         too_low = (self.low is not None and number < self.low) or (self.above is not None and number <= self.above)
         too_high = self.high is not None and number > self.high
+        if self.unit == "m" and 0.0 in (self.low, self.above) and 0.0 < number < SMALLEST:
+            none = "0, or " if self.low == 0.0 else ""
+            return f"{number:.3g} m is smaller than a micrometre. Accepted: {none}0.000001 m or more."
         if too_low or too_high:
             reach = "low" if too_low else "high"
             return f"{show_quantity(number, self.unit, dress)} is too {reach}. {self.accepted(dress)}"

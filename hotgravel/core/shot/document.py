@@ -311,7 +311,8 @@ def fingerprint(shot: Shot, *extra: str) -> str:
     document.pop("name")
     document["finish"].pop("lengths")
     document["finish"].pop("quality")  # handed in with the run's own
-    document["finish"].pop("retime")
+    for shown in ("retime", "light", "exposure"):
+        document["finish"].pop(shown)
     document["matter"] = [row for row in document["matter"] if row["kind"] != "streaks"]
     for section in ("set", "matter"):
         for row in document[section]:

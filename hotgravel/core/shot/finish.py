@@ -17,7 +17,7 @@ class Finish(Row):
     does: ClassVar[str] = "Frame range, rate, quality, time scale."
     phrase: ClassVar[str] = (
         "Frames {first} to {last} at {rate}, computed {quality}; time runs at {time_scale}. "
-        "Lengths are shown in {lengths}."
+        "Lengths are shown in {lengths}. It is looked at in {light}."
     )
     id: Literal["finish"] = "finish"
     first: int = dial(
@@ -45,6 +45,14 @@ class Finish(Row):
         help="How lengths are shown and read; what is stored does not change.",
     )  # fmt: skip
 
+    light: Literal["dusk", "working"] = choice(
+        {"dusk": "dusk", "working": "working light"}, "dusk", label="light",
+        help="What stage, pictures and film are lit by: dusk, or even daylight to judge dark props in.",
+    )  # fmt: skip
+    exposure: float = dial(
+        "", 0.0, label="exposure", soft=(-3.0, 3.0), low=-10.0, high=10.0,
+        help="In stops: 1 doubles the light that stage, pictures and film show, -1 halves it.",
+    )  # fmt: skip
     retime: Value | None = dial(
         "frame", None, label="retime", soft=(1.0, 120.0), low=-100_000.0, high=1_000_000.0, drivable=True,
         none="as it ran",

@@ -35,6 +35,9 @@ _IN_CENTIMETRES = {"m": "cm", "m/s": "cm/s", "m/s²": "cm/s²", "/m": "/cm"}
 UNITS = tuple(_UNITS)
 
 _NUMBER = re.compile(r"^\s*([+-]?(?:\d[\d_ ]*\.?\d*|\.\d+)(?:e[+-]?\d+)?)\s*(.*?)\s*$", re.IGNORECASE)
+_DECIMAL_COMMA = re.compile(r"^(\s*[+-]?\d+),(\d+)(?![\d,])")
+_FRACTION = re.compile(r"^\s*([+-]?\d+(?:\.\d+)?)\s*/\s*(\d+(?:\.\d+)?)\s*([^\d/].*)?$")
+_EVERY = re.compile(r"^\s*every\s+(\d+(?:\.\d+)?)\s*(f|frames?|s|seconds?)\s*$", re.IGNORECASE)
 _THOUSANDS = re.compile(r"^\s*[+-]?\d{1,3}(?:,\d{3})+(?![\d,])")
 
 
@@ -71,6 +74,11 @@ def read_quantity(text: str, unit: str, dress: Dress) -> float:
         raise Unreadable(f"{text[:20]!r}... is too long for a number. {_accepted(unit, dress)}")
     if _THOUSANDS.match(text) and unit == "count":
         text = text.replace(",", "")
+    text = _DECIMAL_COMMA.sub(r"\1.\2", text)
+    if (share := _FRACTION.match(text)) and float(share[2]) != 0.0:
+        text = f"{float(share[1]) / float(share[2])!r} {share[3] or ''}"
+    if unit == "/s" and (each := _EVERY.match(text)) and float(each[1]) != 0.0:
+        return (dress.rate if each[2][0] == "f" else 1.0) / float(each[1])
     match = _NUMBER.match(text)
     if not match:
         raise Unreadable(f"{text.strip()!r} is not a number. {_accepted(unit, dress)}")
@@ -84,6 +92,9 @@ def read_quantity(text: str, unit: str, dress: Dress) -> float:
         return number * dress.rate
     if unit == "m/s" and spelling in ("m/f", "m/frame"):
         return number * dress.rate
+    if spelling == "" and unit == "%" and 0.0 < abs(number) < 1.0:
+        either = f"{bare(100 * number)} % or {bare(number)} %"
+        raise Unreadable(f"{bare(number)} may mean {either}. Accepted: one of them, with its %.")
     if spelling == "" and unit != "count":
         return number * shown_factor(unit, dress)
     factor = _UNITS[unit].get(spelling)

@@ -113,7 +113,7 @@ def rained_on(shot: dict[str, Any]) -> None:
     """Heavy grains fly at the box from one side."""
     bodies(friction=0.1)(shot)
     shot["matter"] += [{"kind": "state", "id": "grain", "name": "grain"}, {"kind": "collision", "id": "met", "props": ["box"], "whom": "grain"}]
-    shot["supply"] = [source(prop="nozzle", state="grain", mass=5.0, speed=20, aim=ALONG, life=9)]
+    shot["supply"] = [source(prop="nozzle", state="grain", mass=5.0, speed=20, aim=ALONG, life=9, emit={"kind": "stream", "rate": 60, "start": 1, "end": 30})]
     shot["set"].append(BOX | {"id": "nozzle", "name": "nozzle", "position": [-3, 0.3, 0]})
     shot["cues"] = []
 

@@ -16,6 +16,8 @@ METRES, CENTIMETRES = Dress(), Dress("cm", 25.0)
     ("10k", "count", 10_000), ("10,000", "count", 10_000), ("1.5 M", "count", 1_500_000), ("10 000", "count", 10_000),
     ("2 /s", "/s", 2.0), ("120 per s", "/s", 120.0), ("5 /frame", "/s", 120.0), ("0.2 /cm", "/m", 20.0), (".5", "", 0.5),
     ("35 %", "", 0.35), ("12 f", "frame", 12.0), ("25 fps", "fps", 25.0), ("2 x", "×", 2.0), ("3.28084 ft", "m", 1.0),
+    ("0,5", "m", 0.5), ("1/2", "m", 0.5), ("1/4 turn", "°", 90.0), ("1,5 cm", "m", 0.015), ("12 per frame", "/s", 288.0),
+    ("every 12 frames", "/s", 2.0), ("every 2 s", "/s", 0.5), ("0.3 %", "%", 0.003), ("1", "%", 0.01), ("0", "%", 0.0),
 ])  # fmt: skip
 def test_what_is_typed_is_read(text, unit, stored):
     assert read_quantity(text, unit, METRES) == pytest.approx(stored, rel=1e-6)
@@ -30,11 +32,16 @@ def test_a_bare_number_is_in_the_shown_unit():
 
 
 @pytest.mark.parametrize(
-    "text", ["", "fast", "3 bananas", "1,5", "--2", "1 2 m 3", "nan", "inf", "1e999", "9" * 200, "3 m/s/s"]
+    "text", ["", "fast", "3 bananas", "1,5,2", "1/0", "--2", "1 2 m 3", "nan", "inf", "1e999", "9" * 200, "3 m/s/s"]
 )
 def test_what_is_no_quantity_is_told_what_would_be(text):
     with pytest.raises(Unreadable, match="Accepted: a number in m"):
         read_quantity(text, "m", METRES)
+
+
+def test_a_share_that_may_mean_two_is_asked_about():
+    with pytest.raises(Unreadable, match=r"0\.3 may mean 30 % or 0\.3 %"):
+        read_quantity("0,3", "%", METRES)
 
 
 @given(

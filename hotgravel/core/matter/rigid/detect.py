@@ -12,7 +12,7 @@ from hotgravel.core.shape.bvh import COUNT, FIRST
 SLOTS = 8  # points of contact between two bodies, or a body and an obstacle
 # Columns of a point: its place and normal (from A to B) in the world, the gap, 1 if it is there.
 AT, NORMAL, GAP, THERE, POINT_WIDTH = 0, 3, 6, 7, 8
-MOST_TRIANGLES = 96  # of a mesh that one body is tested against in a step
+FEW_TRIANGLES = 96  # of a mesh, that most bodies are near to
 SEAM = 0.05  # the sine from which a contact leans over a triangle's edge
 
 
@@ -117,7 +117,8 @@ def touch_bodies(
 
 @njit(cache=True)
 def _triangles(tree, root, low, high, found):
-    """Rows of the triangles of a mesh that a box overlaps, into `found`. Returns how many."""
+    """Rows of the triangles of a mesh that a box overlaps, into `found`. Returns how many there are, which may be more
+    than fit."""
     stack, top, n = np.empty(64, np.int64), 1, 0
     stack[0] = root
     while top > 0:
@@ -138,8 +139,9 @@ def _triangles(tree, root, low, high, found):
             for c in range(3):
                 out = out or min(tree[row, c], tree[row, 3 + c], tree[row, 6 + c]) > high[c]
                 out = out or max(tree[row, c], tree[row, 3 + c], tree[row, 6 + c]) < low[c]
-            if not out and n < len(found):
-                found[n] = row
+            if not out:
+                if n < len(found):
+                    found[n] = row
                 n += 1
     return n
 
@@ -258,11 +260,14 @@ def touch_obstacles(
                 reach[k], out, room, slots[k],
             )  # fmt: skip
             continue
-        low, high, rows = np.empty(3), np.empty(3), np.empty(MOST_TRIANGLES, np.int64)
+        low, high, rows = np.empty(3), np.empty(3), np.empty(FEW_TRIANGLES, np.int64)
         _body_box(turn[i], position[i], size[i] + reach[k], low, high, turn_o[m], place_o[m])
         for c in range(3):
             low[c], high[c] = low[c] / scale_o[m], high[c] / scale_o[m]
         many = _triangles(tree, int(obstacles[m, 1]), low, high, rows)
+        if many > len(rows):  # a large body on a fine mesh
+            rows = np.empty(many, np.int64)
+            _triangles(tree, int(obstacles[m, 1]), low, high, rows)
         _touch_triangles(
             rows, many, tree, scale_o[m], kind == 2, size[i], turn_o[m], place_o[m], r, p, first[i], count[i], parts,
             corners, cores, faces, normals, reach[k], out, room, slots[k],

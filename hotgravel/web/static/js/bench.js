@@ -67,6 +67,8 @@ function redraw() { if (stage.frame) showFrame(stage.frame); else drawLegend($("
 let built = "";
 async function loadSet(url) {
   const set = await getJson(url), same = JSON.stringify(set);
+  $("light").value = shot.light.name;
+  stage.light.set(shot.light);  // the page's, as it is shown only: the run need not be made again
   if (same !== built) stage.build(set);
   built = same;
   const unit = shot.lengths === "cm" ? `${stage.spacing * 100} cm` : `${stage.spacing} m`;
@@ -76,6 +78,11 @@ async function loadSet(url) {
 function placeZone(zone, { x, y, z }) {
   window.htmx.ajax("POST", `/shots/${shotId}/rows/${zone}/place`, { target: "#notebook", swap: "innerHTML",
     values: { path: "shape.at", x, y, z, revision: $("revision").value, unfolded: $("unfolded").value } });
+}
+
+function relight(value) {
+  window.htmx.ajax("POST", `/shots/${shotId}/rows/finish/set`, { target: "#notebook", swap: "innerHTML",
+    values: { path: "light", value, revision: $("revision").value, unfolded: $("unfolded").value } });
 }
 
 const pen = new StrokePen(stage, (zone, points) => {
@@ -189,11 +196,11 @@ function tellRun(progress) {
   line.classList.toggle("bad", run.state === "failed");
   if (busy) {
     const frame = progress.frame === undefined ? "waiting for the first frame" : `frame ${progress.frame} of ${run.last}, ${inWords(progress.left())}`;
-    line.textContent = run.revision !== revision ? `${frame}; older than the page` : frame;
+    line.textContent = run.older ? `${frame}; older than the page` : frame;
     return;
   }
   const kept = player.frames ? player.frames.kept.size : 0;
-  const older = run.revision !== revision ? "; older than the page, run again" : "";
+  const older = run.older ? "; older than the page, run again" : "";
   const words = { finished: `Run ${run.id}, ${run.quality}`, cancelled: `Run ${run.id} cancelled, ${kept} frames kept`, failed: run.message || `Run ${run.id} failed` };
   line.textContent = (words[run.state] ?? "") + older;
 }
@@ -246,9 +253,9 @@ async function onEdited(news) {
   $("quality").value = shot.quality;
   if (run) {
     const line = $("run-state");
-    if (run.revision !== revision && !line.textContent.includes("older than the page")) {
-      line.textContent += going() ? "; older than the page" : "; older than the page, run again";
-    }
+    run.older = news.run?.id === run.id ? news.run.older : run.revision !== revision;
+    line.textContent = line.textContent.replace(/; older than the page.*/, "");
+    if (run.older) line.textContent += going() ? "; older than the page" : "; older than the page, run again";
   } else {
     score.use(shot, shot.first, shot.last);
     drawLegend($("legend"), $("colour-by").value, shot, 1, null);
@@ -359,6 +366,7 @@ $("colour-by").addEventListener("change", redraw);
 $("streaks").addEventListener("change", redraw);
 $("contacts").addEventListener("change", () => { stage.contacts.on = $("contacts").checked; redraw(); });
 $("outlines").addEventListener("change", () => { stage.outlined = $("outlines").checked; redraw(); });
+$("light").addEventListener("change", () => relight($("light").value));
 $("wireframe").addEventListener("change", () => stage.setWireframe($("wireframe").checked));
 
 const tell = (detail) => document.dispatchEvent(new CustomEvent("hotgravel:help", { detail }));
@@ -375,6 +383,7 @@ const KEYS = {
   Escape: () => { tell("close"); closeBecause(); $("preflight").hidden = true; pen.take(null, 0); pressCancel(); },
   f: fit,
   c: () => { const s = $("colour-by"); s.selectedIndex = (s.selectedIndex + 1) % s.options.length; redraw(); },
+  l: () => relight(shot.light.name === "dusk" ? "working" : "dusk"),
   w: () => { $("wireframe").checked = !$("wireframe").checked; stage.setWireframe($("wireframe").checked); },
   "?": () => tell("toggle"),
 };

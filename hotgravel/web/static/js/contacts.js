@@ -36,8 +36,8 @@ export class Contacts {
     }
     const at = new THREE.BufferGeometry().setAttribute("position", new THREE.BufferAttribute(told.place.slice(), 3));
     const along = new THREE.BufferGeometry().setAttribute("position", new THREE.BufferAttribute(ends, 3));
-    this.points = new THREE.Points(at, new THREE.PointsMaterial({ color: COLOUR, size: 5, sizeAttenuation: false, depthTest: false, fog: false }));
-    this.lines = new THREE.LineSegments(along, new THREE.LineBasicMaterial({ color: COLOUR, depthTest: false, fog: false }));
+    this.points = new THREE.Points(at, new THREE.PointsMaterial({ color: COLOUR, size: 5, sizeAttenuation: false, depthTest: false, fog: false, toneMapped: false }));
+    this.lines = new THREE.LineSegments(along, new THREE.LineBasicMaterial({ color: COLOUR, depthTest: false, fog: false, toneMapped: false }));
     for (const made of [this.points, this.lines]) { made.frustumCulled = false; this.stage.scene.add(made); }
     this.stage.later();
   }

@@ -36,7 +36,13 @@ export function watchNotebook(root, { frameNow, edited }) {
   document.body.addEventListener("htmx:configRequest", (event) => {
     if (event.detail.elt.hasAttribute("data-with-frame")) event.detail.parameters.frame = frameNow();
   });
-  document.body.addEventListener("hotgravel:edited", (event) => edited(event.detail));
+  // What an edit has changed comes with the notebook that it brings.
+  document.body.addEventListener("htmx:afterSwap", (event) => {
+    const news = event.detail.target === root && root.querySelector("#news");
+    if (!news) return;  // the event comes once for each part that was swapped in
+    news.remove();
+    edited(JSON.parse(news.textContent));
+  });
 
   return {
     show(row) {

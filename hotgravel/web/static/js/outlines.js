@@ -29,7 +29,7 @@ export class Outlines {
         add(axes, axis === 0, axis === 1, axis === 2, 1.1 * radius, colour);
       });
     }
-    this.lines = [this.drawn(edges, { transparent: true, opacity: 0.6 }), this.drawn(axes, { depthTest: false, toneMapped: false })];
+    this.lines = [this.drawn(edges, { transparent: true, opacity: 0.6 }), this.drawn(axes, { depthTest: false })];
     this.stage.scene.add(...this.lines);
   }
 
@@ -37,7 +37,7 @@ export class Outlines {
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.Float32BufferAttribute(at, 3));
     geometry.setAttribute("color", new THREE.Float32BufferAttribute(paint, 3));
-    const made = new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ vertexColors: true, fog: false, ...look }));
+    const made = new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ vertexColors: true, fog: false, toneMapped: false, ...look }));
     made.frustumCulled = false;
     return made;
   }

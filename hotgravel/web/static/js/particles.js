@@ -1,6 +1,7 @@
 // Particles as camera-facing quads: a core of the true radius, drawn out along its motion while
 // the shutter is open, and a glow around it.
 import * as THREE from "../vendor/three/three.module.js";
+import { LIT } from "./light.js";
 
 const VERTEX = `
 attribute vec3 place;
@@ -16,6 +17,7 @@ varying vec2 shape;
 varying vec3 tint;
 varying float strength;
 varying float warm;
+varying vec2 way;
 void main() {
   vec4 middle = modelViewMatrix * vec4(place, 1.0);
   vec3 before = mat3(modelViewMatrix) * going * shutter;
@@ -26,11 +28,12 @@ void main() {
   vec2 along = before.xy;
   float travel = length(along);
   along = travel > 1e-6 ? along / travel : vec2(1.0, 0.0);
+  way = along;
   float half_length = 0.5 * travel;
   float reach = 3.2 * radius;
   spot = vec2(position.x * (half_length + reach), position.y * reach);
   shape = vec2(half_length, radius);
-  tint = paint * (heat < 0.0 ? 0.72 + 0.28 * spark : spark);
+  tint = paint * (heat < 0.0 ? 1.0 : spark);
   warm = heat;
   middle.xy += along * (spot.x - half_length) + vec2(-along.y, along.x) * spot.y;
   gl_Position = projectionMatrix * middle;
@@ -42,6 +45,8 @@ varying vec2 shape;
 varying vec3 tint;
 varying float strength;
 varying float warm;
+varying vec2 way;
+uniform vec3 keyFrom; uniform vec3 keyLight; uniform vec3 fillFrom; uniform vec3 fillLight; uniform vec3 skyLight; uniform vec3 groundLight;
 uniform float glow;
 void main() {
   float off = length(vec2(max(abs(spot.x) - shape.x, 0.0), spot.y)) / shape.y;
@@ -50,14 +55,20 @@ void main() {
   float halo = max(0.0, 1.0 - off / 3.2);
   halo = halo * halo * halo * warm * mix(0.35, 1.0, spread);
   if (warm < 0.0) {  // dull: a lit flake without a glow
-    float round = sqrt(max(0.0, 1.0 - off * off));
-    float lit = 0.34 + 0.66 * max(0.0, 0.55 * round + 0.45 * (spot.y / shape.y));
-    gl_FragColor = vec4(tint * lit, 1.0) * core;
+    vec2 flat_ = spot / shape.y * step(shape.x, 1e-6);
+    vec3 n = vec3(way.x * flat_.x - way.y * flat_.y, way.y * flat_.x + way.x * flat_.y, sqrt(max(0.0, 1.0 - dot(flat_, flat_))));
+    n = normalize(n) * mat3(viewMatrix);  // into the world's axes
+    vec3 lit = mix(groundLight, skyLight, 0.5 + 0.5 * n.y) + keyLight * max(0.0, dot(n, keyFrom)) + fillLight * max(0.0, dot(n, fillFrom));
+    gl_FragColor = vec4(tint * lit, 1.0);
+    #include <tonemapping_fragment>
+    gl_FragColor *= core;
     #include <colorspace_fragment>
     return;
   }
   vec3 hot = mix(tint, vec3(1.0, 0.86, 0.6), 0.22 * warm * core);
-  gl_FragColor = vec4(hot * core + tint * vec3(1.0, 0.5, 0.3) * halo * glow, core);
+  gl_FragColor = vec4(1.5 * hot, 1.0);
+  #include <tonemapping_fragment>
+  gl_FragColor = vec4(gl_FragColor.rgb * core + tint * vec3(1.0, 0.5, 0.3) * halo * glow, core);
   #include <colorspace_fragment>
 }`;
 
@@ -85,7 +96,7 @@ export class ParticleCloud {
     geometry.instanceCount = 0;
     const material = new THREE.ShaderMaterial({
       vertexShader: VERTEX, fragmentShader: FRAGMENT,
-      uniforms: { shutter: { value: 0.5 / 24 }, pixels: { value: 500 }, glow: { value: 0.5 } },
+      uniforms: { shutter: { value: 0.5 / 24 }, pixels: { value: 500 }, glow: { value: 0.5 }, ...LIT },
       transparent: true, depthWrite: false, premultipliedAlpha: true,
       blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
     });

@@ -17,7 +17,7 @@ export class Pieces {
 
   async load(run, matter) {
     this.run = run;
-    this.clear();
+    this.hide();
     const got = await fetchPacked(`/runs/${run}/meshes/${matter}.bin`);
     if (!got || this.run !== run) return;
     for (const old of this.object.children.slice()) { old.geometry.dispose(); old.dispose(); this.object.remove(old); }
@@ -59,14 +59,17 @@ export class Pieces {
   room(mesh, count) {
     if (!mesh.instances || mesh.instances.instanceMatrix.count < count) {
       if (mesh.instances) { this.object.remove(mesh.instances); mesh.instances.dispose(); }
-      const material = new THREE.MeshStandardMaterial({ roughness: 0.95, metalness: 0 });
+      const material = new THREE.MeshLambertMaterial();
       roughen(material);
       mesh.instances = new THREE.InstancedMesh(mesh.geometry, material, Math.max(count, 1));
       mesh.instances.frustumCulled = false;
+      mesh.instances.castShadow = mesh.instances.receiveShadow = true;
       this.object.add(mesh.instances);
     }
     mesh.instances.count = count;
   }
 
-  clear() { this.outlines.clear(); for (const { instances } of this.meshes) if (instances) instances.count = 0; this.wanted = null; }
+  hide() { this.outlines.clear(); for (const { instances } of this.meshes) if (instances) instances.count = 0; }
+
+  clear() { this.hide(); this.wanted = null; }
 }

@@ -2,10 +2,9 @@
 import * as THREE from "../vendor/three/three.module.js";
 import { fetchPacked } from "./wire.js";
 
+// The share of its own colour that a skin gives as light, and how glassy it is.
 const LOOKS = {
-  glowing: { roughness: 0.7, metalness: 0, emissive: "#ffffff", emissiveIntensity: 0.55 },
-  dull: { roughness: 0.95, metalness: 0, emissive: "#ffffff", emissiveIntensity: 0.1 },
-  glassy: { roughness: 0.3, metalness: 0, emissive: "#ffffff", emissiveIntensity: 0.16 },
+  glowing: { gives: 1.1, shininess: 40, specular: 0.1 }, dull: { gives: 0, shininess: 1, specular: 0 }, glassy: { gives: 0.05, shininess: 40, specular: 0.9 },
 };
 
 export class Skins {
@@ -36,13 +35,14 @@ export class Skins {
     geometry.computeVertexNormals();
     let mesh = this.meshes.get(skin.id);
     if (!mesh) {
-      const look = { ...LOOKS[skin.look] };
-      const material = new THREE.MeshStandardMaterial({ vertexColors: true, side: THREE.DoubleSide, ...look });
-      material.onBeforeCompile = (shader) => {  // each corner gives its own colour as light: much when it glows, else what dusk scatters
+      const { gives, shininess, specular } = LOOKS[skin.look];
+      const material = new THREE.MeshPhongMaterial({ vertexColors: true, side: THREE.DoubleSide, shininess, specular: new THREE.Color().setScalar(0.12 * specular), emissive: new THREE.Color().setScalar(gives) });
+      material.onBeforeCompile = (shader) => {  // each corner gives its own colour as light
         shader.fragmentShader = shader.fragmentShader.replace("#include <emissivemap_fragment>", "totalEmissiveRadiance *= vColor.rgb;");
       };
       mesh = new THREE.Mesh(geometry, material);
       mesh.frustumCulled = false;
+      mesh.castShadow = mesh.receiveShadow = true;
       this.meshes.set(skin.id, mesh);
       this.stage.scene.add(mesh);
     } else {

@@ -2,6 +2,7 @@
 import * as THREE from "../vendor/three/three.module.js";
 import { OrbitControls } from "../vendor/three/OrbitControls.js";
 import { Contacts } from "./contacts.js";
+import { Light, MOST_LAMPS } from "./light.js";
 import { ParticleCloud } from "./particles.js";
 import { Pieces } from "./pieces.js";
 import { roughen } from "./roughen.js";
@@ -9,22 +10,7 @@ import { Skins } from "./skins.js";
 import { Streaks } from "./streaks.js";
 import { ZoneOutlines } from "./zones.js";
 
-const HORIZON = new THREE.Color("#2A1B22"), ZENITH = new THREE.Color("#070A14");
-
-const MOST_LAMPS = 8;
 const LAYERS = { points: ParticleCloud, pieces: Pieces };
-
-const SKY_VERTEX = `varying vec3 way; void main() { way = position; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`;
-const SKY_FRAGMENT = `
-uniform vec3 zenith; uniform vec3 horizon; varying vec3 way;
-void main() {
-  float up = max(normalize(way).y, 0.0);
-  float dusk = max(0.0, dot(normalize(way.xz), vec2(0.66, -0.75)));
-  vec3 glow = horizon + vec3(0.20, 0.062, 0.012) * (0.2 + 0.8 * dusk * dusk) * exp(-20.0 * up) * (1.0 - exp(-200.0 * up));
-  float dither = fract(52.9829189 * fract(dot(gl_FragCoord.xy, vec2(0.06711056, 0.00583715)))) - 0.5;
-  gl_FragColor = vec4(mix(zenith, glow, exp(-5.0 * up)) + dither / 500.0, 1.0);
-  #include <colorspace_fragment>
-}`;
 
 export class Stage {
   constructor(canvas, { picked, moved, placed = () => {} }) {
@@ -32,7 +18,6 @@ export class Stage {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true });
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio || 1, 2));
     this.scene = new THREE.Scene();
-    this.scene.fog = new THREE.Fog(HORIZON, 22, 95);
     this.camera = new THREE.PerspectiveCamera(38, 1, 0.02, 2000);
     this.camera.position.set(14, 6, 18);
     this.controls = new OrbitControls(this.camera, canvas);
@@ -42,9 +27,9 @@ export class Stage {
     this.props = [];
     this.set = new THREE.Group();
     this.layers = new Map();  // by matter
-    this.ember = new THREE.PointLight("#FF7A33", 0, 0, 1.6);
+    this.light = new Light(this);
     this.ring = this.makeRing();
-    this.scene.add(this.makeSky(), this.set, this.ember, this.ring, ...this.makeLights());
+    this.scene.add(this.set, this.ring);
     this.grid = null;
     this.wireframe = false;
     this.outlined = false;
@@ -55,24 +40,6 @@ export class Stage {
     this.outlines = new ZoneOutlines(this, placed);
     new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
     this.resize();
-  }
-
-  makeSky() {
-    const material = new THREE.ShaderMaterial({
-      vertexShader: SKY_VERTEX, fragmentShader: SKY_FRAGMENT, side: THREE.BackSide, depthWrite: false, fog: false,
-      uniforms: { zenith: { value: ZENITH }, horizon: { value: HORIZON } },
-    });
-    const sky = new THREE.Mesh(new THREE.SphereGeometry(900, 32, 16), material);
-    sky.renderOrder = -1;
-    return sky;
-  }
-
-  makeLights() {
-    const moon = new THREE.DirectionalLight("#9FB2DC", 0.75);
-    moon.position.set(-6, 10, 4);
-    const dusk = new THREE.DirectionalLight("#E08A5A", 1.0);
-    dusk.position.set(8, 2.5, -9);
-    return [moon, dusk, new THREE.HemisphereLight("#49506B", "#2A1C18", 0.85)];
   }
 
   makeRing() {
@@ -98,27 +65,43 @@ export class Stage {
     requestAnimationFrame(() => { this.due = false; this.draw(); });
   }
 
-  draw() { this.renderer.render(this.scene, this.camera); }
+  draw() {
+    this.light.follow(this.camera, this.controls.target, this.litBox());
+    this.renderer.render(this.scene, this.camera);
+  }
+
+  // What throws shadows: the set but for mere ground, and what moves.
+  litBox() {
+    const box = this.setBox();
+    for (const { kind, count, position: p } of this.frame?.groups ?? []) {
+      if (kind !== "pieces") continue;
+      for (let i = 0; i < count; i++) box.expandByPoint(new THREE.Vector3(p[3 * i], p[3 * i + 1], p[3 * i + 2]));
+    }
+    for (const mesh of this.skins.meshes.values()) box.expandByObject(mesh);
+    return box;
+  }
 
   // The set
 
-  build({ props, zones, first }) {
+  build({ props, zones, first, light }) {
+    if (!this.light.given) this.light.set(light);
     for (const prop of this.props) { prop.mesh.geometry.dispose(); prop.mesh.material.dispose(); prop.halo?.material.dispose(); }
     this.set.clear();
+    this.light.lamps = [];
     this.firstFrame = first;
     this.props = props.map((prop) => {
       const geometry = new THREE.BufferGeometry();
       geometry.setAttribute("position", new THREE.Float32BufferAttribute(prop.vertices, 3));
       geometry.setAttribute("normal", new THREE.Float32BufferAttribute(prop.normals, 3));
       geometry.setIndex(prop.faces);
-      const material = new THREE.MeshStandardMaterial({
-        color: prop.colour, roughness: 0.95, metalness: 0, wireframe: this.wireframe,
-        flatShading: prop.kind === "box" || ["mesh", "stone", "tray"].includes(prop.kind) || prop.kind === "cylinder" || prop.kind === "cone",
-        side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1,
+      const material = new THREE.MeshLambertMaterial({
+        color: prop.colour, wireframe: this.wireframe, side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1,
       });
       if (prop.shine === "glowing") material.emissive.set(prop.colour);
       roughen(material);
       const mesh = new THREE.Mesh(geometry, material);
+      mesh.castShadow = prop.shine !== "glowing";  // there is a lamp in what glows
+      mesh.receiveShadow = true;
       this.set.add(mesh);
       return { ...prop, mesh, ...(prop.shine === "glowing" ? this.makeGlow(prop, geometry) : {}) };
     });
@@ -130,14 +113,16 @@ export class Stage {
 
   // A halo round a prop that glows, and a lamp in it: sheets light nothing, and a scene bears only so many lamps.
   makeGlow(prop, geometry) {
-    geometry.computeBoundingSphere();
-    const { radius: reach, center: middle } = geometry.boundingSphere, sheet = prop.kind === "plane" || prop.kind === "disc";
+    geometry.computeBoundingBox();
+    const size = geometry.boundingBox.getSize(new THREE.Vector3()), reach = 0.5 * Math.max(size.x, size.y, size.z);
+    const middle = geometry.boundingBox.getCenter(new THREE.Vector3()), sheet = prop.kind === "plane" || prop.kind === "disc";
     if (sheet) return {};
-    const halo = new THREE.Sprite(new THREE.SpriteMaterial({ map: this.haloPicture ??= haloPicture(), color: prop.colour, opacity: 0.55, blending: THREE.AdditiveBlending, depthWrite: false, fog: false }));
+    const halo = new THREE.Sprite(new THREE.SpriteMaterial({ map: this.haloPicture ??= haloPicture(), color: prop.colour, opacity: 0.55, blending: THREE.AdditiveBlending, depthWrite: false, fog: false, toneMapped: false }));
     this.set.add(halo);
-    if (this.set.children.filter((c) => c.isLight).length >= MOST_LAMPS) return { halo, reach, middle };
-    const lamp = new THREE.PointLight(prop.colour, 0, 0, 2);
+    if (this.light.lamps.length >= MOST_LAMPS) return { halo, reach, middle };
+    const lamp = new THREE.PointLight(prop.colour, 0, 1, 0);
     this.set.add(lamp);
+    this.light.lamps.push(lamp);
     return { halo, lamp, reach, middle };
   }
 
@@ -157,7 +142,8 @@ export class Stage {
       }
       if (lamp) {
         lamp.position.copy(halo.position);
-        lamp.intensity = mesh.visible ? 16 * (reach * at[7]) ** 2 : 0;
+        lamp.distance = 2 * reach * at[7];
+        lamp.intensity = mesh.visible ? Math.PI * this.light.given.prop_light : 0;
       }
     }
   }
@@ -184,7 +170,7 @@ export class Stage {
     this.grid = new THREE.GridHelper(this.spacing * 40, 40, "#8A7B6C", "#8A7B6C");
     this.grid.material.transparent = true;
     this.grid.material.opacity = 0.13;
-    this.grid.material.depthWrite = false;
+    this.grid.material.depthWrite = this.grid.material.toneMapped = false;
     this.grid.position.y = this.spacing * 0.002;
     this.scene.add(this.grid);
   }
@@ -231,26 +217,10 @@ export class Stage {
     this.frame = frame;
     frame.groups.forEach((crowd, i) => this.layer(crowd).show(run, crowd, looks[i], blur));
     const lit = frame.groups.findIndex((crowd) => crowd.kind === "points");
-    if (lit >= 0) this.lightUp(frame.groups[lit], looks[lit].heat);
+    if (lit >= 0) this.light.lightCrowd(frame.groups[lit], looks[lit].heat);
     this.pose(frame.frame, absent);
     this.markPicked();
     this.later();
-  }
-
-  // The crowd of embers lights what is near it, from a little above its middle, while it is young.
-  lightUp({ count, position: p }, heat) {
-    const middle = [0, 0, 0];
-    let sum = 0, spread = 0;
-    for (let i = 0; i < count; i++) {
-      const young = Math.max(0, heat[i] - 0.15);
-      sum += young;
-      for (let axis = 0; axis < 3; axis++) middle[axis] += young * p[3 * i + axis];
-    }
-    this.ember.intensity = 170 * Math.min(1, sum / 5000);
-    if (!sum) return;
-    for (let axis = 0; axis < 3; axis++) middle[axis] /= sum;
-    for (let i = 0; i < count; i++) spread += Math.hypot(p[3 * i] - middle[0], p[3 * i + 2] - middle[2]) / count;
-    this.ember.position.set(middle[0], middle[1] + 0.6 * spread, middle[2]);
   }
 
   // What draws a matter, by its kind of data.
@@ -264,7 +234,7 @@ export class Stage {
     return this.layers.get(name);
   }
 
-  clear() { this.frame = null; this.skins.clear(); this.streaks.clear(); this.contacts.clear(); for (const layer of this.layers.values()) layer.clear(); this.ring.visible = false; this.ember.intensity = 0; this.later(); }
+  clear() { this.frame = null; this.skins.clear(); this.streaks.clear(); this.contacts.clear(); for (const layer of this.layers.values()) layer.clear(); this.ring.visible = false; this.light.crowd.intensity = 0; this.later(); }
 
   watchClicks(picked) {
     let down = null;

@@ -36,7 +36,7 @@ export class Streaks {
     geometry.setAttribute("position", new THREE.BufferAttribute(points, 3));
     geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
     geometry.setIndex(new THREE.BufferAttribute(index, 1));
-    const material = new THREE.LineBasicMaterial({ vertexColors: true, transparent: true, blending: THREE.AdditiveBlending, depthWrite: false, fog: false });
+    const material = new THREE.LineBasicMaterial({ vertexColors: true, transparent: true, blending: THREE.AdditiveBlending, depthWrite: false, fog: false, toneMapped: false });
     const lines = new THREE.LineSegments(geometry, material);
     lines.frustumCulled = false;
     this.lines.set(id, lines);

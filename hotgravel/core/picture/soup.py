@@ -1,0 +1,132 @@
+"""All that a picture shows, as one soup of triangles and one of balls."""
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial.transform import Rotation
+
+from hotgravel.core.colour import linear, rgb_of
+from hotgravel.core.picture.shade import FIRE, LOOK_WIDTH
+from hotgravel.core.shape.kinds import Shaped
+from hotgravel.core.shape.mesh import creased, mesh_of
+from hotgravel.core.shot import props
+
+Array = NDArray[np.float64]
+Ints = NDArray[np.int64]
+Look = tuple[float, ...]
+PLAIN: Look = (0.0,) * LOOK_WIDTH
+
+
+@dataclass(frozen=True)
+class Arrays:
+    """Triangles: vertices, normals, paint (linear) and places on their own surface (V, 3), faces (F, 3), and the look
+    of each (F,). Balls: places (n, 3), radius (n,), paint (n, 3), look (n,). The looks (K, LOOK_WIDTH) of both."""
+
+    vertices: Array
+    normals: Array
+    paint: Array
+    local: Array
+    faces: Ints
+    look_of: Ints
+    places: Array
+    radius: Array
+    ball_paint: Array
+    ball_look: Ints
+    looks: Array
+
+    @property
+    def casting(self) -> Ints:
+        """The faces that throw shadows: all but those of what glows, which has a lamp in it."""
+        thrown: Ints = self.faces[self.looks[self.look_of, FIRE] == 0.0]
+        return thrown
+
+
+@dataclass
+class Soup:
+    """What is added up to be drawn."""
+
+    triangles: list[tuple[Array, Array, Array, Array, Ints, Ints]] = field(default_factory=list)
+    balls: list[tuple[Array, Array, Array, Ints]] = field(default_factory=list)
+    looks: dict[Look, int] = field(default_factory=lambda: {PLAIN: 0})
+    count: int = 0
+
+    def _number(self, look: Look) -> int:
+        return self.looks.setdefault(look, len(self.looks))
+
+    def add(self, vertices: Array, normals: Array, local: Array, paint: Array, faces: Ints, look: Look) -> None:
+        """Triangles (F, 3) of vertices (V, 3)."""
+        numbers = np.full(len(faces), self._number(look))
+        self.triangles.append((vertices, normals, local, paint, faces + self.count, numbers))
+        self.count += len(vertices)
+
+    def add_balls(self, places: Array, radius: Array, paint: Array, look: Look = PLAIN) -> None:
+        """Balls at places (n, 3)."""
+        self.balls.append((places, radius, paint, np.full(len(places), self._number(look))))
+
+    def arrays(self) -> Arrays:
+        """All of it."""
+        nothing, none, no_faces = np.zeros((0, 3)), np.zeros(0, np.int64), np.zeros((0, 3), np.int64)
+        triangles = [(nothing, nothing, nothing, nothing, no_faces, none), *self.triangles]
+        vertices, normals, local, paint, faces, look_of = (
+            np.concatenate(part) for part in zip(*triangles, strict=True)
+        )
+        balls = [(nothing, np.zeros(0), nothing, none), *self.balls]
+        places, radius, ball_paint, ball_look = (np.concatenate(part) for part in zip(*balls, strict=True))
+        return Arrays(
+            vertices, normals, paint, local, faces, look_of, places, radius, ball_paint, ball_look,
+            np.array(list(self.looks)),
+        )  # fmt: skip
+
+
+def prop_mesh(shape: props.Shape, shaped: Shaped) -> tuple[Array, Ints, Array]:
+    """The mesh that a prop is drawn with: vertices (V, 3), faces (F, 3), normals (V, 3)."""
+    plain = (shaped.vertices, shaped.faces) if len(shaped.faces) else mesh_of(shape)[:2]
+    vertices, faces, normals = creased(*plain)
+    return vertices.astype(float), faces.astype(np.int64), normals.astype(float)
+
+
+def pieces_into(soup: Soup, meshes: list[dict[str, Any]], pieces: dict[str, Any], look: Look) -> None:
+    """Pieces as their meshes, each where it is; all that have one mesh in one go."""
+    for number, mesh in enumerate(meshes):
+        mine = np.flatnonzero(pieces["piece"] == number)
+        if not len(mine):
+            continue
+        turn = Rotation.from_quat(pieces["turn"][mine].astype(float)).as_matrix()
+        corners, n = mesh["vertices"].astype(float), len(mesh["vertices"])
+        scale = pieces["scale"][mine].astype(float)[:, None, None]
+        vertices = np.einsum("nij,vj->nvi", turn, corners) * scale + pieces["position"][mine].astype(float)[:, None]
+        normals = np.einsum("nij,vj->nvi", turn, mesh["normals"].astype(float))
+        faces = mesh["faces"].astype(np.int64)[None] + n * np.arange(len(mine))[:, None, None]
+        paint = np.repeat(linear(rgb_of(pieces["colour"][mine])), n, axis=0)
+        soup.add(
+            vertices.reshape(-1, 3), normals.reshape(-1, 3), np.tile(corners, (len(mine), 1)), paint,
+            faces.reshape(-1, 3), look,
+        )  # fmt: skip
+
+
+def skin_into(soup: Soup, made: dict[str, Any], look: Look) -> None:
+    """A skin around elements."""
+    vertices, faces = made["vertices"].astype(float), made["faces"].astype(np.int64)
+    if not len(faces):
+        return
+    corners = vertices[faces]
+    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    normals = np.zeros_like(vertices)
+    np.add.at(normals, faces.ravel(), np.repeat(across, 3, axis=0))
+    normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
+    soup.add(vertices, normals, vertices, linear(rgb_of(made["colour"])), faces, look)
+
+
+def balls_of(streaks: dict[str, Any]) -> tuple[Array, Array]:
+    """Lines that fade, as places (n, 3) laid closely along them and their paint (n, 3)."""
+    points = streaks["points"].astype(float)
+    if points.shape[1] < 2 or not len(points):
+        return np.zeros((0, 3)), np.zeros((0, 3))
+    along = np.linspace(0.0, 1.0, 9)[:-1]
+    k = points.shape[1] - 1
+    laid = points[:, :-1, None] * (1.0 - along)[:, None] + points[:, 1:, None] * along[:, None]
+    fade = (1.0 - (np.arange(k)[:, None] + along) / k).ravel()
+    paint = linear(rgb_of(streaks["colour"]))
+    return laid.reshape(-1, 3), (paint[:, None, :] * fade[None, :, None]).reshape(-1, 3)
