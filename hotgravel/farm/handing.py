@@ -33,6 +33,7 @@ class Order:
     wish: dict[str, Any]
     view: dict[str, Any] | None = None
     retimed: bool = False
+    light: dict[str, Any] | None = None
 
 
 @dataclass(frozen=True)
@@ -123,7 +124,8 @@ def carry_out(order: Order, out: Path) -> tuple[str, list[str]]:
     from hotgravel.core.run.world import beside
 
     place: Place = place_of(order.folder)
-    take = take_of(place, beside(place_of(order.meshes)), order.revision, order.view, retimed=order.retimed)
+    meshes = beside(place_of(order.meshes))
+    take = take_of(place, meshes, order.revision, order.view, retimed=order.retimed, light=order.light)
     wanted = wish(take.store.frames(), **order.wish)
     last = 0.0
 
@@ -139,7 +141,7 @@ def carry_out(order: Order, out: Path) -> tuple[str, list[str]]:
 
 def order_for(
     run: int, folder: Place, meshes: Place, kind: str, revision: int, wish: dict[str, Any], view: Any,
-    retimed: bool = False,
+    retimed: bool = False, light: dict[str, Any] | None = None,
 ) -> Order:  # fmt: skip
     """An order from places; another process can carry it out."""
-    return Order(run, address_of(folder), address_of(meshes), kind, revision, wish, view, retimed)
+    return Order(run, address_of(folder), address_of(meshes), kind, revision, wish, view, retimed, light)

@@ -90,6 +90,7 @@ def start(
         run = runs.record(session, run_id)
         camera = shots.record(session, run.shot_id).camera
         shot = shots.document(session, run.shot_id, run.revision)
+        now = shots.document(session, run.shot_id).finish  # pictures are in the page's light, as the stage is
     span = (first if first is not None else -(10**9), last if last is not None else 10**9)
     given = {
         "format": format,
@@ -112,7 +113,15 @@ def start(
             return _page(request, run_id, 422, str(fault), given | {"first": first, "last": last})
         raise
     order = order_for(
-        run_id, studio.run_folder(run_id), studio.meshes, format, run.revision, wanted, camera, bool(retimed)
+        run_id,
+        studio.run_folder(run_id),
+        studio.meshes,
+        format,
+        run.revision,
+        wanted,
+        camera,
+        bool(retimed),
+        {"light": now.light, "exposure": now.exposure},
     )
     name = studio.handings.start(order)
     with studio.database.session() as session:

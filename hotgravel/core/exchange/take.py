@@ -201,10 +201,10 @@ def wish(
 
 def take_of(
     folder: Place, find_mesh: FindMesh, revision: int | None = None, camera: dict[str, list[float]] | None = None,
-    *, retimed: bool = False,
+    *, retimed: bool = False, light: dict[str, Any] | None = None,
 ) -> Take:  # fmt: skip
-    """The run in a folder, seen from a camera (`eye` and `aim`), as it ran or as its shot retimes it.
-    Raises `ShotFault` if there is none."""
+    """The run in a folder, seen from a camera (`eye` and `aim`), as it ran or as its shot retimes it, in its own light
+    or another (`light` and `exposure`). Raises `ShotFault` if there is none."""
     store = FrameStore(folder)
     try:
         shot, facts = load(store.note("shot.json")), store.note("run.json")
@@ -212,6 +212,9 @@ def take_of(
         if isinstance(error, ShotFault):
             raise
         raise ShotFault.of(f"{folder.name} holds no run.") from None
+    if light:
+        document = shot.dump()
+        shot = load(document | {"finish": document["finish"] | light})
     view = View(np.array(camera["eye"], float), np.array(camera["aim"], float)) if camera else None
     if retimed:
         store = Retimed(folder, shot)

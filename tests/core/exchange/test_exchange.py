@@ -224,6 +224,18 @@ def test_pictures_say_where_they_are_from_and_show_the_camera(folder):
     take = take_of(folder, beside(Path()), 7, {"eye": [0, 300, 1], "aim": [0, 0, 0]})
     seen = dict(WRITERS["still"][1](take, wish([6], size=(160, 90))))["ember-burst.0006.png"]
     assert (np.asarray(Image.open(io.BytesIO(seen))) != np.asarray(picture)).mean() > 0.5
+    for light in ({"light": "working"}, {"exposure": 2.0}):
+        bright = take_of(folder, beside(Path()), 7, light=light)
+        shown = dict(WRITERS["still"][1](bright, wish([6], size=(160, 90))))["ember-burst.0006.png"]
+        assert np.asarray(Image.open(io.BytesIO(shown))).mean() > 1.5 * np.asarray(picture).mean()
+
+
+def test_a_sequence_keeps_its_camera(folder):
+    """The whole run is framed once, so what stands still is the same in every picture."""
+    made = written(folder, "png", every=4, size=(160, 90)).values()
+    pictures = np.stack([np.asarray(Image.open(io.BytesIO(data)), int) for data in made])
+    assert (np.ptp(pictures[:, :20], axis=0) == 0).all()  # the sky, which has its edge at the horizon
+    assert np.ptp(pictures, axis=0).max() > 50  # while something moves
 
 
 @pytest.mark.parametrize(("every", "rate", "count"), [(1, 24, 12), (3, 8, 4)])

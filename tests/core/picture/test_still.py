@@ -4,12 +4,17 @@ import io
 from pathlib import Path
 
 import numpy as np
+import pytest
 from PIL import Image
 
-from hotgravel.core.picture.still import View, still_of
+from hotgravel.core.colour import linear
+from hotgravel.core.picture.camera import View
+from hotgravel.core.picture.light import LIGHTS, exposure_of, on_screen
+from hotgravel.core.picture.still import still_of
 from hotgravel.core.run.execute import execute
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
+from hotgravel.core.shot.finish import Finish
 from tests.conftest import LOOSE, VENT, document, source
 
 BALL = {"kind": "prop", "id": "ball", "name": "ball", "colour": "#FFFFFF", "shape": {"kind": "sphere", "radius": 1}}
@@ -90,3 +95,26 @@ def test_what_is_tall_fits_the_picture(tmp_path):
     assert rows[0] > 1
     assert rows[-1] < 88
     assert len(rows) > 65
+
+
+def test_a_ball_throws_the_shadow_that_the_key_gives_it(tmp_path):
+    """Its middle lies on the floor along the key's direction from the ball's middle."""
+    floor = {"kind": "prop", "id": "floor", "name": "floor", "shape": {"kind": "plane", "width": 40, "depth": 40}}
+    from_above = View(np.array([0.0, 30.0, 0.01]), np.zeros(3))
+    ball = BALL | {"position": [0, 4, 0]}
+    lit = taken(tmp_path / "bare", [floor], [], view=from_above).sum(axis=2)
+    shaded = taken(tmp_path / "ball", [floor, ball], [], view=from_above).sum(axis=2)
+    x, y, z = LIGHTS["dusk"].key_from
+    pixels = 45 / np.tan(np.radians(19)) / 30  # a metre on the floor
+    column, row = 79.5 - 4 * x / y * pixels, 44.5 - 4 * z / y * pixels
+    rows, columns = np.nonzero(lit - shaded > 30)
+    assert abs(columns.mean() - column) < 2.0
+    assert abs(rows.mean() - row) < 2.0
+
+
+def test_an_exposure_of_one_stop_doubles_the_light(tmp_path):
+    """What the screen shows is 1 - exp(-light), in sRGB's numbers (IEC 61966-2-1)."""
+    finish = Finish()
+    light = np.linspace(0.01, 0.3, 9)
+    one, two = (on_screen(light, exposure_of(finish.model_copy(update={"exposure": stops}))) for stops in (0.0, 1.0))
+    assert -np.log(1 - linear(two)) == pytest.approx(-2 * np.log(1 - linear(one)))

@@ -365,6 +365,8 @@ SHOWN = {
     "streaks.whom",
     "streaks.frames",
     "finish.retime",
+    "finish.light",  # tests/core/exchange/test_exchange.py, as the next
+    "finish.exposure",
 }
 
 
