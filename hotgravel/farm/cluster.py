@@ -42,8 +42,9 @@ class Farm:
                 self._client = Client(address, timeout=20, security=Security())
             else:
                 self._cluster = LocalCluster(
-                    n_workers=1, threads_per_worker=1, processes=True, dashboard_address=None, memory_limit=0,
+                    n_workers=1, threads_per_worker=1, processes=True, dashboard_address="127.0.0.1:0", memory_limit=0,
                     host="127.0.0.1", silence_logs=logging.ERROR, security=Security.temporary(),
+                    scheduler_kwargs={"dashboard": False},
                 )  # fmt: skip
                 self._client = Client(self._cluster)
             self._client.subscribe_topic(job.TOPIC, self._hear)

@@ -11,6 +11,11 @@ DISK_LIMIT = "disk limit"  # bytes; absent for none
 MESH_UNIT, MESH_UP = "mesh unit", "mesh up"  # as the last import had them
 
 
+def demo_of(shot: int) -> str:
+    """The setting that names the demo shot which a shot came as."""
+    return f"demo of shot {shot}"
+
+
 def get(session: Session, name: str, default: Any = None) -> Any:
     found = session.get(Setting, name)
     return default if found is None else found.value

@@ -133,6 +133,8 @@ def bench(request: Request, shot_id: int, run: int | None = None) -> Response:
             "run": shown and run_facts(session, shown) | opening_of(runs.gauges(session, shown.id)),
             "estimate": in_words(estimate_for(studio, session, shot_id, shot)),
             "camera": there.camera,
+            # A demo shot that was not run at the first start is run when it is opened.
+            "run_now": shown is None and there.head == 1 and bool(settings.get(session, settings.demo_of(shot_id))),
             "revision": there.head,
         }
         return page(

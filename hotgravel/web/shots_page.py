@@ -11,8 +11,9 @@ from starlette.exceptions import HTTPException
 from hotgravel.core.run.estimate import size_in_words
 from hotgravel.core.shot.document import load
 from hotgravel.core.shot.edit import rename
+from hotgravel.demo.shots import demo_names, demo_picture
 from hotgravel.farm.job import PICTURE
-from hotgravel.store import runs, shots
+from hotgravel.store import runs, settings, shots
 from hotgravel.store.models import RunRecord, ShotRecord
 from hotgravel.web.render import page
 from hotgravel.web.starters import STARTERS
@@ -30,6 +31,7 @@ class Card:
     picture: int | None
     frames: str
     disk: str
+    demo: str | None
 
 
 def _card(studio: Studio, session: Session, there: ShotRecord) -> Card:
@@ -42,7 +44,22 @@ def _card(studio: Studio, session: Session, there: ShotRecord) -> Card:
         picture=shown.id if shown and pictured else None,
         frames=f"{shot.finish.last - shot.finish.first + 1} frames at {shot.finish.rate:g} fps",
         disk=size_in_words(studio.disk(*(r.id for r in runs.of_shot(session, there.id)))),
+        demo=_pictured_demo(session, there),
     )
+
+
+def _pictured_demo(session: Session, there: ShotRecord) -> str | None:
+    """The demo shot that a shot came as, if a picture of it comes with the application."""
+    name = settings.get(session, settings.demo_of(there.id))
+    return name if name and demo_picture(name).is_file() else None
+
+
+@router.get("/demo/{name}.jpg")
+def picture_of_demo(name: str) -> Response:
+    """A picture of a demo shot that comes with the application."""
+    if name not in demo_names() or not demo_picture(name).is_file():
+        raise HTTPException(404, f"There is no picture of a demo shot {name!r}.")
+    return Response(demo_picture(name).read_bytes(), media_type="image/jpeg", headers={"Cache-Control": "max-age=3600"})
 
 
 def _cards(studio: Studio) -> list[Card]:

@@ -25,6 +25,8 @@ from hotgravel.store import bin, runs, settings, shots
 from hotgravel.store.database import Database
 from hotgravel.store.models import RunRecord
 
+RUN_FIRST = 2  # demo shots that the first start runs
+
 log = logging.getLogger("hotgravel.web")
 
 
@@ -82,10 +84,11 @@ class Studio:
         with self.database.session() as session:
             if shots.all_shots(session) or bin.binned_shots(session):
                 return
+            made = []
             for name in names:
-                shots.create(session, load(demo_path(name)), "from the demo")
-            made = sorted(s.id for s in shots.all_shots(session))
-        for shot_id in made:
+                made.append(shots.create(session, load(demo_path(name)), "from the demo").id)
+                settings.put(session, settings.demo_of(made[-1]), name)
+        for shot_id in made[:RUN_FIRST]:  # the others are run when they are opened
             self.run(shot_id)
 
     def run(self, shot_id: int) -> Started:

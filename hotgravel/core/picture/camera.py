@@ -30,7 +30,7 @@ class View:
 def axes_along(forward: Array) -> Array:
     """Right, up and forward as rows (3, 3), for a camera that looks along a direction."""
     forward = forward / np.linalg.norm(forward)
-    upright = np.array([0.0, 1.0, 0.0]) if abs(forward[1]) < 0.999 else np.array([0.0, 0.0, 1.0])
+    upright = np.array([0.0, 1.0, 0.0]) if abs(forward[1]) < 1.0 - 1e-9 else np.array([0.0, 0.0, 1.0])
     right = np.cross(forward, upright)
     right /= np.linalg.norm(right)
     return np.stack([right, np.cross(right, forward), forward])

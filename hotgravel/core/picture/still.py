@@ -32,7 +32,7 @@ _DITHER = (_BAYER + 0.5) / 64.0
 PIECE = ("position", "turn", "scale", "piece", "colour", "id")
 KEY_MAP, LAMP_MAP = 1024, 256  # pixels of what a light sees
 SHUTTER = 0.5  # of a frame: how long it is open
-BLOOM = 0.5  # how much what glows spreads over what is near it
+BLOOM = 0.3  # how much what glows spreads over what is near it
 WIDE = 1.03  # half the side of what a lamp sees a metre away: a little more than a cube's
 SHADOWED = 2  # lamps that throw shadows
 FRAMED = 9  # frames of a run that its view is made from
@@ -82,7 +82,7 @@ class Painter:
         image, fire, depth = self._lit(soup.arrays(), lamps, view, (height, width))
         before = place - SHUTTER / world.shot.finish.rate * points["velocity"].astype(float)
         seen, gone = (seen_from(view.eye, view.axes(), of[embers]) for of in (place, before))
-        glow(fire, depth, seen, gone, TAN, radius[embers], 1.5 * paint[embers])
+        glow(fire, depth, seen, gone, TAN, radius[embers], paint[embers])
         image += fire + BLOOM * _blurred(fire, height / 55.0)
         mapped = lights.on_screen(image, lights.exposure_of(world.shot.finish))
         dither = _DITHER[np.arange(height)[:, None] % 8, np.arange(width) % 8, None]  # or the sky would show steps

@@ -421,3 +421,4 @@ if (run) {
   takeRun({ ...known.run }, known.shot);
 }
 window.hotgravel = { stage, player, score };
+if (!run && facts.run_now) pressRun();
