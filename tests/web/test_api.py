@@ -1,5 +1,6 @@
 """What the server answers: pages, edits, runs, frames, downloads, and refusals as sentences."""
 
+import html
 import io
 import json
 import re
@@ -12,9 +13,13 @@ from pathlib import Path
 import numpy as np
 import pytest
 import trimesh
+from fastapi.testclient import TestClient
 from plyfile import PlyData
 
 from hotgravel.core.run.frames import FrameStore
+from hotgravel.demo.shots import demo_names
+from hotgravel.web.app import create_app
+from hotgravel.web.studio import Studio
 from tests.web.conftest import PATIENCE, ended
 
 
@@ -51,7 +56,7 @@ def test_an_edit_is_a_revision_with_words(client, shot):
     assert answer.status_code == 200
     assert "Revision 2: fountain: speed 8 m/s to 9 m/s" in answer.text
     assert document(client, shot)["supply"][0]["speed"] == 9
-    facts = json.loads(re.search(r'id="news">(.*?)</script>', answer.text)[1])
+    facts = json.loads(html.unescape(re.search(r'id="news" hidden>(.*?)</div>', answer.text)[1]))
     assert facts["revision"] == 2
 
 
@@ -474,3 +479,18 @@ def test_edits_of_one_revision_at_the_same_moment_make_one_and_refuse_the_others
         told = list(pool.map(edit, range(1, 17)))
     assert sorted(told) == [200] + [409] * 15
     client.post(f"/shots/{number}/delete")
+
+
+def test_the_first_start_runs_two_demo_shots_and_pictures_stand_for_the_others(tmp_path, monkeypatch):
+    studio, ran = Studio(tmp_path), []
+    studio.database.upgrade()
+    monkeypatch.setattr(studio, "run", ran.append)
+    studio._add_demo(demo_names())
+    assert ran == [1, 2]
+    app = TestClient(create_app(studio), base_url="http://127.0.0.1")  # its workers are not started
+    shown = app.get("/").text
+    assert shown.count("made beforehand") == len(demo_names())  # as none of them has run here
+    pictures = re.findall(r'src="(/demo/[^"]+)"', shown)
+    assert all(app.get(at).content[:2] == b"\xff\xd8" for at in pictures)  # JPEG
+    assert app.get("/demo/nothing.jpg").status_code == 404
+    assert '"run_now": true' in app.get("/shots/3").text

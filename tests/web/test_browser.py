@@ -183,6 +183,7 @@ def test_the_stage_is_coloured_wired_fitted_and_keeps_its_camera(page: Page, dem
 def test_a_prop_that_glows_lights_the_stage(page: Page, client, scrap: list[int]):
     number = int(client.post("/shots", data={"starter": "ember burst"}).headers["location"].split("/")[-1])
     scrap.append(number)
+    client.post(f"/shots/{number}/rows/vent-dome/set", data={"path": "colour", "value": "#FFA040", "revision": 1})
     page.goto(f"/shots/{number}")
     until(page, "window.hotgravel?.stage.pieces().length")
     page.evaluate("window.hotgravel.stage.look({ eye: [0, 3, 9], aim: [0, 0, 0] })")
@@ -330,3 +331,15 @@ def test_nothing_but_the_notebook_scrolls(page: Page, demo_run: int):
     assert page.evaluate(
         "document.getElementById('lanes').scrollHeight <= document.getElementById('lanes').clientHeight"
     )
+
+
+def test_shots_are_found_and_put_in_order(page: Page, client, scrap):
+    for name in ("Zinc pond", "Aa flow", "Mud crack", "Pumice raft"):
+        made = client.post("/shots", data={"starter": "bare plain"})
+        scrap.append(int(made.headers["location"].split("/")[-1]))
+        client.post(f"/shots/{scrap[-1]}/rename", data={"name": name})
+    page.goto("/")
+    page.get_by_label("in order of").select_option("name")
+    expect(page.locator(".card-shot h2").first).to_have_text("Aa flow")
+    page.get_by_label("find").fill("PUMICE")
+    expect(page.locator(".card-shot:visible h2")).to_have_text(["Pumice raft"])

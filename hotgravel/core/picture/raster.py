@@ -49,6 +49,7 @@ def _fill(ax, ay, az, bx, by, bz, cx, cy, cz, name, flat, top, bottom, depth, wh
     area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
     if area == 0.0:
         return
+    share = 1.0 / area
     left, right = max(0, int(min(ax, bx, cx) - 0.5)), min(depth.shape[1], int(max(ax, bx, cx) + 0.5) + 1)
     first, last = max(top, int(min(ay, by, cy) - 0.5)), min(bottom, int(max(ay, by, cy) + 0.5) + 1)
     if not flat:
@@ -57,8 +58,8 @@ def _fill(ax, ay, az, bx, by, bz, cx, cy, cz, name, flat, top, bottom, depth, wh
         py = r + 0.5
         for k in range(left, right):
             px = k + 0.5
-            u = ((bx - px) * (cy - py) - (cx - px) * (by - py)) / area
-            v = ((cx - px) * (ay - py) - (ax - px) * (cy - py)) / area
+            u = ((bx - px) * (cy - py) - (cx - px) * (by - py)) * share
+            v = ((cx - px) * (ay - py) - (ax - px) * (cy - py)) * share
             w = 1.0 - u - v
             if u < -1e-9 or v < -1e-9 or w < -1e-9:
                 continue

@@ -203,9 +203,11 @@ def _reflect(
     fill = max(0.0, nx * f[0] + ny * f[1] + nz * f[2])
     red, green, blue = _of_lamps(lamps, cameras, maps, place[0], place[1], place[2], nx, ny, nz)
     up = 0.5 + 0.5 * ny
-    tx, ty, tz = d[0] + 2.0 * facing * nx, d[1] + 2.0 * facing * ny, d[2] + 2.0 * facing * nz
-    shine = look[HIGHLIGHT] * shown * max(0.0, tx * k[0] + ty * k[1] + tz * k[2]) ** 40
-    rim = look[RIM] * (1.0 - facing) ** 4
+    shine, rim = 0.0, 0.0
+    if look[HIGHLIGHT] > 0.0:
+        tx, ty, tz = d[0] + 2.0 * facing * nx, d[1] + 2.0 * facing * ny, d[2] + 2.0 * facing * nz
+        shine = look[HIGHLIGHT] * shown * max(0.0, tx * k[0] + ty * k[1] + tz * k[2]) ** 40
+        rim = look[RIM] * (1.0 - facing) ** 4
     for c in range(3):
         around = up * light[SKY, c] + (1.0 - up) * light[GROUND, c]
         lamp = red if c == 0 else (green if c == 1 else blue)

@@ -71,6 +71,10 @@ async function loadSet(url) {
   stage.light.set(shot.light);  // the page's, as it is shown only: the run need not be made again
   if (same !== built) stage.build(set);
   built = same;
+  tellGrid();
+}
+
+function tellGrid() {
   const unit = shot.lengths === "cm" ? `${stage.spacing * 100} cm` : `${stage.spacing} m`;
   $("stage-note").textContent = `grid ${unit}`;
 }
@@ -112,6 +116,7 @@ function fit() {
     return at[Math.floor((end ? 0.54 : 0.46) * (at.length - 1))];
   })) : null;
   stage.fit(whole);
+  tellGrid();
   keepCamera(stage.view());
 }
 
@@ -153,6 +158,7 @@ function takeRun(next, itsShot) {
       score.land(frame, gauges);
       player.land(frame);
       tellRun(progress);
+      if (!going() && frame === player.frame) redraw();  // the legend counts by its gauges
     },
     ended(state, message) {
       Object.assign(run, { state, message });

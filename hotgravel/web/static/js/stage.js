@@ -154,7 +154,8 @@ export class Stage {
     this.later();
   }
 
-  pieces() { return this.props.filter((p) => p.kind !== "plane"); }
+  // The props that are no mere ground; those that a solver moves are drawn as its pieces once there are any.
+  pieces() { return this.props.filter((p) => p.kind !== "plane" && !(p.moved && this.frame)); }
 
   setBox() {
     const box = new THREE.Box3();
@@ -163,8 +164,8 @@ export class Stage {
     return box.isEmpty() ? new THREE.Box3(new THREE.Vector3(-1, 0, -1), new THREE.Vector3(1, 2, 1)) : box;
   }
 
-  layGrid() {
-    const size = this.setBox().getSize(new THREE.Vector3()).length();
+  layGrid(box = this.setBox()) {
+    const size = box.getSize(new THREE.Vector3()).length();
     this.spacing = [0.01, 0.1, 1, 10, 100, 1000].find((s) => s * 10 >= size) ?? 10000;
     if (this.grid) { this.scene.remove(this.grid); this.grid.dispose(); }
     this.grid = new THREE.GridHelper(this.spacing * 40, 40, "#8A7B6C", "#8A7B6C");
@@ -203,6 +204,7 @@ export class Stage {
       box.expandByPoint(new THREE.Vector3(...bounds[0]));
       box.expandByPoint(new THREE.Vector3(...bounds[1]));
     }
+    this.layGrid(box);
     const middle = box.getCenter(new THREE.Vector3()), radius = 0.5 * box.getSize(new THREE.Vector3()).length();
     const away = (1.02 * radius) / Math.sin((this.camera.fov * Math.PI) / 360) / Math.max(1, Math.min(this.camera.aspect, 1.35));
     const eye = new THREE.Vector3(0.6, 0.24, 0.76).normalize().multiplyScalar(Math.max(away, 0.5)).add(middle);
