@@ -11,6 +11,11 @@ DISK_LIMIT = "disk limit"  # bytes; absent for none
 MESH_UNIT, MESH_UP = "mesh unit", "mesh up"  # as the last import had them
 
 
+def damage_to(run: int) -> str:
+    """The setting that says that frames of a run were found damaged."""
+    return f"damage to run {run}"
+
+
 def demo_of(shot: int) -> str:
     """The setting that names the demo shot which a shot came as."""
     return f"demo of shot {shot}"

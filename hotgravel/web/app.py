@@ -12,8 +12,9 @@ from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException
 from starlette.middleware.gzip import GZipMiddleware
 
-from hotgravel.core.run.frames import CannotKeep
+from hotgravel.core.run.frames import CannotKeep, DamagedFrame
 from hotgravel.core.shot.faults import ShotFault
+from hotgravel.store import settings
 from hotgravel.store.runs import NoSuchRun
 from hotgravel.store.shots import NoSuchShot
 from hotgravel.web import (
@@ -69,6 +70,7 @@ def create_app(studio: Studio, *, demo: Sequence[str] = (), access: Access | Non
     app.add_exception_handler(RequestValidationError, _told)
     app.add_exception_handler(OperationalError, _told)
     app.add_exception_handler(CannotKeep, _told)
+    app.add_exception_handler(DamagedFrame, _damaged)
     app.add_exception_handler(OverflowError, _told)
     return app
 
@@ -89,7 +91,18 @@ def _sentence(error: Exception) -> tuple[int, str]:
         return 404, "A number in this address or form is larger than any that is there."
     if isinstance(error, CannotKeep):
         return 507, str(error)
+    if isinstance(error, DamagedFrame):
+        return 410, str(error)
     return 422, str(error)
+
+
+async def _damaged(request: Request, fault: Exception) -> Response:
+    """Tell of a damaged frame, and remember it: the run is not shown in place of being run again."""
+    studio: Studio = request.app.state.studio
+    if "run_id" in request.path_params:
+        with studio.database.session() as session:
+            settings.put(session, settings.damage_to(int(request.path_params["run_id"])), True)
+    return await _told(request, fault)
 
 
 async def _told(request: Request, error: Exception) -> Response:

@@ -7,6 +7,7 @@ import numpy as np
 from fastapi import APIRouter, Body, Request
 from fastapi.responses import Response
 from sqlalchemy.orm import Session
+from starlette.exceptions import HTTPException
 
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.picture.light import as_data
@@ -28,6 +29,7 @@ from hotgravel.web.runs_page import estimate_for
 from hotgravel.web.studio import Studio
 
 router = APIRouter()
+FARTHEST = 1e6  # metres: how far off a camera may stand
 MOST_LANES = 6
 MESH_UNITS = dials_of(Mesh)["unit"].words  # type: ignore[attr-defined]
 
@@ -167,7 +169,12 @@ def _run_to_show(session: Session, shot_id: int, asked: int | None) -> RunRecord
 def keep_camera(request: Request, shot_id: int, camera: dict[str, list[float]] = Body()) -> None:
     """Keep where the stage's camera stands: eye and aim, three numbers each."""
     studio: Studio = request.app.state.studio
-    kept = {name: [float(x) for x in camera.get(name, [])][:3] for name in ("eye", "aim")}
-    if all(len(v) == 3 for v in kept.values()):
-        with studio.database.session() as session:
-            shots.set_camera(session, shot_id, kept)
+    for name in ("eye", "aim"):
+        if (
+            len(camera.get(name, [])) != 3
+            or not np.isfinite(camera[name]).all()
+            or np.abs(camera[name]).max() > FARTHEST
+        ):
+            raise HTTPException(422, f"{name} is no place. Accepted: three numbers in metres, up to {FARTHEST:g}.")
+    with studio.database.session() as session:
+        shots.set_camera(session, shot_id, {name: camera[name] for name in ("eye", "aim")})

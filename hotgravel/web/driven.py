@@ -18,7 +18,6 @@ from hotgravel.core.drive.table import signal_csv
 from hotgravel.core.drive.value import DRIVERS, is_signal
 from hotgravel.core.matter.crowd import ElementCrowd
 from hotgravel.core.matter.registry import MATTERS
-from hotgravel.core.run.frames import DamagedFrame
 from hotgravel.core.run.reading import crowd_at
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.dials import Quantity, Refer, dials_of
@@ -159,8 +158,6 @@ def _crowd(request: Request, run_id: int, frame: int, matter: str = "particles")
         return crowd_at(build(shot, beside(studio.meshes), run.quality), studio.frames(run_id), frame, matter)
     except KeyError:
         raise HTTPException(404, f"Frame {frame} is not kept in this run.") from None
-    except DamagedFrame as fault:
-        raise HTTPException(410, str(fault)) from None
 
 
 @router.get("/runs/{run_id}/frames/{frame}/histogram.json")

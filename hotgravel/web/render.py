@@ -1,5 +1,6 @@
 """Templates, and what they need to know of a shot."""
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
@@ -161,9 +162,22 @@ class Piece:
     slot: Slot | None = None
 
 
-def row_pieces(shot: Shot, row: Row) -> list[Piece]:
-    """The sentence of a row, cut for the page."""
-    return joined_pieces(pieces(row, shot.dress, shot.names()))
+def row_groups(shot: Shot, row: Row) -> list[list[Piece]]:
+    """The sentence of a row, cut for the page: the numbers of a place or a direction are one group, which stays on one
+    line, unless one of them is driven and may be long."""
+    groups: list[list[Piece]] = []
+    last = ""
+    for piece in joined_pieces(pieces(row, shot.dress, shot.names())):
+        part = piece.slot is not None and not piece.slot.driven and re.fullmatch(r"(.+)\.[012]", piece.slot.path)
+        of = part[1] if part else ""
+        if groups and of and of == last:
+            groups[-1].append(piece)
+        elif not (groups and last and not piece.slot and not piece.words.strip()):
+            groups.append([piece])
+            last = of
+        else:
+            groups[-1].append(piece)  # the space between two numbers
+    return groups
 
 
 def joined_pieces(parts: Iterable[str | Slot]) -> list[Piece]:
@@ -189,5 +203,5 @@ def rows_to_name(shot: Shot, described: Refer) -> list[tuple[str, str]]:
 
 environment.globals.update(
     slot_type=slot_type, dials_in=dials_in, 
-    row_pieces=row_pieces, rows_to_name=rows_to_name, is_driven=is_driven, sentence=sentence,
+    row_groups=row_groups, rows_to_name=rows_to_name, is_driven=is_driven, sentence=sentence,
 )  # fmt: skip

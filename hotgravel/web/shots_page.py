@@ -118,13 +118,15 @@ def duplicate(request: Request, shot_id: int) -> Response:
 
 
 @router.post("/shots/{shot_id}/rename")
-def rename_shot(request: Request, shot_id: int, name: Annotated[str, Form()]) -> Response:
+def rename_shot(
+    request: Request, shot_id: int, name: Annotated[str, Form()], back: Annotated[str, Form()] = ""
+) -> Response:  # fmt: skip
     studio: Studio = request.app.state.studio
     with studio.editing, studio.database.session() as session:
         seen = shots.record(session, shot_id).head
         edited = rename(shots.document(session, shot_id), name)
         shots.revise(session, shot_id, seen, edited.shot, edited.label)
-    return RedirectResponse("/", 303)
+    return RedirectResponse(f"/shots/{shot_id}" if back == "bench" else "/", 303)
 
 
 @router.get("/runs/{run_id}/picture.png")

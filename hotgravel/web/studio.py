@@ -99,7 +99,8 @@ class Studio:
             shot = shots.document(session, shot_id)
             world = build(shot, beside(self.meshes))
             known = runs.identical(session, shot_id, world.fingerprint)
-            if known and len(self.frames(known.id).frames()) == known.last - known.first + 1:
+            damaged = known and settings.get(session, settings.damage_to(known.id), False)
+            if known and not damaged and len(self.frames(known.id).frames()) == known.last - known.first + 1:
                 known.revision = there.head  # names and paint may differ, the result does not
                 return Started(known, shot, world.setting.notes, found=True)
             made = runs.create(session, shot_id, there.head, shot, world.fingerprint)
@@ -114,7 +115,7 @@ class Studio:
     def _take_over(self, session: Session, made: RunRecord, shot: Shot, world: World) -> tuple[list[int], int]:
         """Frames of the run before that the edits since cannot have changed, and whose they are."""
         before = next((r for r in runs.of_shot(session, made.shot_id) if r.id < made.id and r.landed > 1), None)
-        if before is None:
+        if before is None or settings.get(session, settings.damage_to(before.id), False):
             return [], 0
         until = same_until(shots.document(session, made.shot_id, before.revision), shot)
         kept = take_over(self.run_folder(before.id), self.run_folder(made.id), world, until)

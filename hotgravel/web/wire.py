@@ -14,7 +14,7 @@ from fastapi.responses import Response
 from starlette.exceptions import HTTPException
 
 from hotgravel.core.matter.registry import MATTERS
-from hotgravel.core.run.frames import DamagedFrame, FrameStore
+from hotgravel.core.run.frames import FrameStore
 
 # Floats hardly compress: the stated identity keeps the compressing middleware off them.
 UNTOUCHED = {"Cache-Control": "no-cache", "Content-Encoding": "identity"}
@@ -71,12 +71,10 @@ def packed_frame(store: FrameStore, frame: int) -> memoryview:
 
 
 def answer(frame: int, what: str, pack: Callable[[], bytes | memoryview]) -> Response:
-    """What was packed, or why it cannot be had."""
+    """What was packed, or why it cannot be had. Raises `DamagedFrame`."""
     try:
         body = pack()
     except KeyError:
         said = f"Frame {frame} of this run has no {what}." if what else f"Frame {frame} is not kept in this run."
         raise HTTPException(404, said) from None
-    except DamagedFrame as fault:
-        raise HTTPException(410, str(fault)) from None
     return Response(body, media_type="application/octet-stream", headers=UNTOUCHED)

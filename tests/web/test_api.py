@@ -361,6 +361,37 @@ def test_a_because_names_the_cue_the_frame_and_the_value(client, server, demo_ru
     assert "no particle" in answer.json()["detail"]
 
 
+@pytest.mark.parametrize("eye", ["[1, 2]", "[1, 2, Infinity]", "[1, 2, 1e300]", "[]"])
+def test_a_camera_nowhere_is_refused(client, shot, eye):
+    headers = {"content-type": "application/json"}
+    answer = client.post(f"/shots/{shot}/camera", content=f'{{"eye": {eye}, "aim": [0, 0, 0]}}', headers=headers)
+    assert answer.status_code == 422
+    assert "three numbers in metres" in answer.json()["detail"]
+
+
+def test_a_damaged_frame_is_told_and_the_run_made_anew(client, server, shot):
+    edit(client, shot, "finish", "last", 8)
+    run = client.post(f"/shots/{shot}/runs").json()["run"]["id"]
+    ended(client, run)
+    path = FrameStore(server.store / "runs" / f"{run:06d}").path(5)
+    data = bytearray(path.read_bytes())
+    data[len(data) // 3 : 2 * len(data) // 3] = b"\xff" * (2 * len(data) // 3 - len(data) // 3)
+    path.write_bytes(data)
+    for asked in (
+        "frames/5.bin",
+        "because?particle=0&frame=5",
+        "because?particle=0&frame=8",
+        "why-not?particle=0&cue=x&frame=5",
+    ):
+        answer = client.get(f"/runs/{run}/{asked}")
+        assert answer.status_code in (200, 404, 410), asked  # what it reads may lie beside the damage
+    assert "Frame 5 is kept but damaged. Run the shot again" in client.get(f"/runs/{run}/frames/5.bin").json()["detail"]
+    again = client.post(f"/shots/{shot}/runs").json()["run"]["id"]
+    assert again != run  # not found, but made
+    ended(client, again)
+    assert client.get(f"/runs/{again}/frames/5.bin").status_code == 200
+
+
 def handed(client, run, **how):
     """A handover that was asked for on the page, once it is over."""
     answer = client.post(f"/runs/{run}/handover", data=how)

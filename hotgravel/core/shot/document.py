@@ -240,6 +240,17 @@ def faults_between(shot: Shot) -> Iterator[Fault]:
         yield from _clause_faults(row, row.id, "", kinds)
     yield from _between_matters(shot)
     yield from _loops(shot)
+    yield from _unprintable(shot)
+
+
+def _unprintable(shot: Shot) -> Iterator[Fault]:
+    """Names that would break a file's head or a table's line."""
+    accepted = "It holds a line break or a control character. Accepted: letters, digits, marks and spaces."
+    if not shot.name.isprintable():
+        yield Fault("", "name", accepted)
+    for row in shot.rows():
+        if not str(getattr(row, "name", "")).isprintable():
+            yield Fault(row.id, "name", accepted)
 
 
 def _between_matters(shot: Shot) -> Iterator[Fault]:

@@ -90,6 +90,8 @@ def _message(item: Any, value: Any) -> str:
         return f"{shown} is no number that can be used here. Accepted: {whole}."
     if kind == "string_pattern_mismatch":
         return f"{shown} does not have the form wanted here ({context['pattern']})."
+    if kind == "string_too_long":
+        return f"{shown} is too long. Accepted: {context['max_length']} characters at most."
     message = str(item["msg"])
     return f"{shown} does not fit: {message[:1].lower()}{message[1:]}."
 

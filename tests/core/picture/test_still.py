@@ -45,7 +45,7 @@ def test_a_ball_covers_the_disc_that_perspective_gives_it(tmp_path):
 def test_particles_glow_in_front_and_are_hidden_behind(tmp_path):
     def at(z: float):
         vent = VENT | {"position": [0, 0, z]}
-        world = [vent, BALL]
+        world = [vent, BALL | {"colour": "#202020"}]
         document_ = document(set=world, matter=[LOOSE], supply=[source(radius=0.3, speed=0)], finish={"last": 2})
         made = build(load(document_), beside(Path()))
         execute(made, tmp_path / str(z))

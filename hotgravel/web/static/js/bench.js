@@ -372,8 +372,21 @@ $("colour-by").addEventListener("change", redraw);
 $("streaks").addEventListener("change", redraw);
 $("contacts").addEventListener("change", () => { stage.contacts.on = $("contacts").checked; redraw(); });
 $("outlines").addEventListener("change", () => { stage.outlined = $("outlines").checked; redraw(); });
+// Enter sends the name by itself; leaving it does too.
+let named = false;
+$("naming").addEventListener("submit", () => { named = true; });
+$("naming").elements.name.addEventListener("change", () => setTimeout(() => { if (!named) $("naming").requestSubmit(); }, 0));
 $("light").addEventListener("change", () => relight($("light").value));
 $("wireframe").addEventListener("change", () => stage.setWireframe($("wireframe").checked));
+
+// One thing at a time, the topmost; never a run.
+function closeTopmost() {
+  const list = document.querySelector(".help-card");
+  if (!list.hidden) tell("close");
+  else if (!$("because").hidden) closeBecause();
+  else if (!$("preflight").hidden) $("preflight").hidden = true;
+  else pen.take(null, 0);
+}
 
 const tell = (detail) => document.dispatchEvent(new CustomEvent("hotgravel:help", { detail }));
 const KEYS = {
@@ -386,7 +399,7 @@ const KEYS = {
   Home: () => step(-Infinity),
   End: () => step(Infinity),
   r: pressRun,
-  Escape: () => { tell("close"); closeBecause(); $("preflight").hidden = true; pen.take(null, 0); pressCancel(); },
+  Escape: closeTopmost,
   f: fit,
   c: () => { const s = $("colour-by"); s.selectedIndex = (s.selectedIndex + 1) % s.options.length; redraw(); },
   l: () => relight(shot.light.name === "dusk" ? "working" : "dusk"),
@@ -394,9 +407,10 @@ const KEYS = {
   "?": () => tell("toggle"),
 };
 document.addEventListener("keydown", (event) => {
-  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z" && !event.target.closest("input, textarea")) {
+  const pressed = event.key.toLowerCase();
+  if ((event.ctrlKey || event.metaKey) && (pressed === "z" || pressed === "y") && !event.target.closest("input, textarea")) {
     event.preventDefault();
-    $(event.shiftKey ? "redo" : "undo").click();
+    $(pressed === "y" || event.shiftKey ? "redo" : "undo").click();
     return;
   }
   if (event.target.closest("input, select, textarea") || event.ctrlKey || event.metaKey) return;
