@@ -28,6 +28,12 @@ def linear(rgb: NDArray[np.float64]) -> NDArray[np.float64]:
     return result
 
 
+def light_of(colour: str) -> NDArray[np.float64]:
+    """A colour written as #rrggbb, as light (3,)."""
+    light: NDArray[np.float64] = linear(rgb_of(np.array([int(colour[1:], 16)])))[0]
+    return light
+
+
 def encoded(light: NDArray[np.float64]) -> NDArray[np.float64]:
     """From light, 0 to 1, to a screen's numbers: the inverse of `linear`."""
     result: NDArray[np.float64] = np.where(light <= 0.0031308, 12.92 * light, 1.055 * light ** (1.0 / 2.4) - 0.055)

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from hotgravel.core.cues.record import DID, Events
+from hotgravel.core.cues.record import DID, Events, hit_by
 from hotgravel.core.matter.elements import NOBODY
 from hotgravel.core.shot import cues as c
 from hotgravel.core.shot.document import Shot
@@ -83,15 +83,10 @@ def _told(shot: Shot, events: Events, i: int) -> Reason:
     cue = shot.cues[int(events.cue[i])]
     said = sentence(cue, shot.dress, shot.names())
     crossed = _crossed(cue, float(events.value[i]), shot.dress) if events.what[i] == DID else "That is over."
-    crossed = crossed[:-1] + _by(shot, int(events.other[i])) + "."
+    by = hit_by(shot, int(events.other[i]))
+    if by is not None:
+        crossed = f"{crossed[:-1]}, by {by if isinstance(by, str) else f'body {by}'}."
     return Reason(int(events.frame[i]), cue.id, f"{said} {crossed}".strip(), int(events.particle[i]))
-
-
-def _by(shot: Shot, other: int) -> str:
-    """What a hit was with, to be put behind it."""
-    if other == NOBODY:
-        return ""
-    return f", by body {other}" if other >= 0 else f", by {shot.props[-2 - other].name}"
 
 
 def _crossed(cue: c.Cue, value: float, dress: Dress) -> str:

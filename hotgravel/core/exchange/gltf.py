@@ -35,6 +35,7 @@ class _Document:
         self.materials: list[dict[str, Any]] = []
         self.nodes: list[dict[str, Any]] = [{"name": "shot"}]
         self.known: dict[Material, int] = {}
+        self.repainted: dict[tuple[int, int], int] = {}  # by the mesh and the other material
 
     def add(self, array: Array, *, target: int | None = ARRAY_BUFFER, bounds: bool = False) -> int:
         """An accessor to an array (n,), (n, 3) or (n, 4)."""
@@ -81,11 +82,13 @@ class _Document:
         """The same mesh in another colour (3,), as light; itself where it has that colour already."""
         (primitive,) = self.meshes[mesh]["primitives"]
         r, g, b = (float(f"{c:.6g}") for c in colour)
-        other = primitive | {"material": self.material(Material(name, (r, g, b)))}
-        same = [n for n, m in enumerate(self.meshes) if m["primitives"] == [other]]
-        if not same:
-            self.meshes.append({"name": name, "primitives": [other]})
-        return same[0] if same else len(self.meshes) - 1
+        material = self.material(Material(name, (r, g, b)))
+        if material == primitive["material"]:
+            return mesh
+        if (mesh, material) not in self.repainted:
+            self.repainted[mesh, material] = len(self.meshes)
+            self.meshes.append({"name": name, "primitives": [primitive | {"material": material}]})
+        return self.repainted[mesh, material]
 
     def node(self, name: str, mesh: int, **more: Any) -> int:
         self.nodes.append({"name": name, "mesh": mesh, **more})

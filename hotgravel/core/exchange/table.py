@@ -5,9 +5,8 @@ import io
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from hotgravel.core.cues.record import Events
+from hotgravel.core.cues.record import Events, hit_by
 from hotgravel.core.exchange.take import Step, Take, Wish
-from hotgravel.core.matter.elements import NOBODY
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.gauges import named
 from hotgravel.core.shot.document import Shot
@@ -83,16 +82,9 @@ def events_csv(shot: Shot, parts: Iterable[Events]) -> Iterator[str]:
             cue = int(e.cue[i])
             yield _line([
                 int(e.frame[i]), f"{e.time[i]:.6f}", int(e.particle[i]), shot.cues[cue].id,
-                *(f"{x:.6g}" for x in e.place[i]), f"{e.value[i]:.6g}", _hit_by(shot, int(e.other[i])),
+                *(f"{x:.6g}" for x in e.place[i]), f"{e.value[i]:.6g}", hit_by(shot, int(e.other[i])),
                 states[int(e.before[i])], states[int(e.after[i])], said[cue],
             ])  # fmt: skip
-
-
-def _hit_by(shot: Shot, other: int) -> Any:
-    """Another element's id, or a prop's name."""
-    if other == NOBODY:
-        return ""
-    return other if other >= 0 else shot.props[-2 - other].name
 
 
 def _line(cells: list[Any]) -> str:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.attributes import ATTRIBUTES
-from hotgravel.core.colour import linear, shown
+from hotgravel.core.colour import light_of, shown
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.picture.camera import View
 from hotgravel.core.run.frames import FrameStore
@@ -45,7 +45,7 @@ class Material:
     @classmethod
     def of(cls, name: str, colour: str, glow: float) -> "Material":
         """From a colour as #rrggbb."""
-        rgb = linear(np.array([int(colour[i : i + 2], 16) / 255.0 for i in (1, 3, 5)]))
+        rgb = light_of(colour)
         return cls(name, (float(rgb[0]), float(rgb[1]), float(rgb[2])), glow=glow)
 
     @classmethod

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from PIL import Image
 from scipy.ndimage import gaussian_filter
 
-from hotgravel.core.colour import OWN, linear, rgb_of
+from hotgravel.core.colour import light_of, linear, shown
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.picture import light as lights
 from hotgravel.core.picture.camera import TAN, View, axes_along, view_on
@@ -59,7 +59,8 @@ class Painter:
     world: World
     store: FrameStore
     view: View | None = None
-    meshes: dict[str, tuple[Array, NDArray[np.int64], Array]] = field(default_factory=dict)
+    meshes: dict[str, tuple[Array, NDArray[np.int64], Array]] = field(default_factory=dict)  # of props
+    pieces: dict[str, list[dict[str, Any]]] = field(default_factory=dict)  # of matters
 
     def pixels(self, frame: int, size: tuple[int, int]) -> NDArray[np.uint8]:
         """A frame as (height, width, 3). Raises `KeyError` if it is not kept."""
@@ -123,7 +124,7 @@ class Painter:
         if prop.id not in self.meshes:
             self.meshes[prop.id] = prop_mesh(prop.shape, self.world.setting.shapes[prop.id])
         vertices, faces, normals = self.meshes[prop.id]
-        paint = np.repeat(_linear(prop.colour)[None], len(vertices), axis=0)
+        paint = np.repeat(light_of(prop.colour)[None], len(vertices), axis=0)
         look = _look(rough=1.0, fire=float(prop.shine == "glowing"))
         soup.add(pose.to_world(vertices), normals @ pose.matrix.T, vertices, paint, faces, look)
 
@@ -131,7 +132,9 @@ class Painter:
         """Pieces and skins. Returns which points a skin is shown instead of."""
         world, under = self.world, np.zeros(len(points["radius"]), bool)
         for matter in (m for m in self.store.matters(frame) if MATTERS[m].kind == "pieces"):
-            pieces_into(soup, self.store.meshes(matter), self.store.elements(frame, matter, PIECE), _look(rough=1.0))
+            if matter not in self.pieces:
+                self.pieces[matter] = self.store.meshes(matter)
+            pieces_into(soup, self.pieces[matter], self.store.elements(frame, matter, PIECE), _look(rough=1.0))
         for row in world.shot.skins:
             skin_into(soup, self.store.skin(frame, row.id), GLOSS[row.look])
             if row.shown == "instead":
@@ -145,10 +148,8 @@ class Painter:
 
     def _paints(self, points: dict[str, Any]) -> tuple[Array, NDArray[np.bool_]]:
         """The paint of each point (n, 3), linear, and which are dull (n,)."""
-        state, own, states = points["state"], points["colour"], self.world.shot.states
-        palette = np.array([_linear(s.colour) for s in states]).reshape(-1, 3)
-        paint = palette[state] if len(state) else np.zeros((0, 3))
-        paint = np.where((own >= OWN)[:, None], linear(rgb_of(own)), paint)
+        state, states = points["state"], self.world.shot.states
+        paint = linear(shown(points["colour"], state, [s.colour for s in states]))
         return paint, np.array([s.shine == "dull" for s in states] or [False])[state]
 
     def _crowd_lamp(self, place: Array) -> Iterator[Array]:
@@ -166,7 +167,7 @@ class Painter:
             pose = poses[prop.id]
             reach = max(float((high - low).max() * pose.scale), 1e-6)
             middle = pose.to_world(0.5 * (low + high)[None])[0]
-            yield np.array([*middle, lights.PROP_LIGHT, reach, *_linear(prop.colour), -1.0])
+            yield np.array([*middle, lights.PROP_LIGHT, reach, *light_of(prop.colour), -1.0])
 
     def _lit(self, s: Arrays, lamps: Array, view: View, size: tuple[int, int]) -> tuple[Array, Array, Array]:
         """The light of a picture, what in it glows as embers do, and how far before the camera all is."""
@@ -250,7 +251,3 @@ def _is_set_piece(world: World, prop: str) -> bool:
     """Whether a prop is something to look at, not the ground it stands on."""
     low, high = world.setting.shapes[prop].box
     return bool((high - low).min() > 0.0)
-
-
-def _linear(colour: str) -> Array:
-    return linear(np.array([int(colour[i : i + 2], 16) / 255.0 for i in (1, 3, 5)]))

@@ -120,12 +120,10 @@ class FrameStore:
         `DamagedFrame`."""
         columns = MATTERS[matter].columns
         names = tuple(columns) if names is None else tuple(names)
-        if matter not in self.matters(frame):
-            blank = MATTERS[matter].elements.blank(0)
-            return {name: getattr(blank, name).astype(columns[name].dtype) for name in names}
-        found = self._read(frame, matter, self._kept(frame, matter, names))
+        there = matter in self.matters(frame)
+        found = self._read(frame, matter, self._kept(frame, matter, names)) if there else {}
         if len(found) < len(names):
-            blank = MATTERS[matter].elements.blank(len(next(iter(found.values()))))
+            blank = MATTERS[matter].elements.blank(len(next(iter(found.values()), ())))
             found |= {name: getattr(blank, name).astype(columns[name].dtype) for name in names if name not in found}
         return found
 

@@ -5,6 +5,7 @@ import pytest
 
 from hotgravel.core.cues.because import because
 from hotgravel.core.shot.faults import ShotFault
+from hotgravel.core.shot.row import sentence
 from tests.conftest import GRAVITY, GROUND, LOOSE, at, document, landing, play, source
 
 LATE = {"kind": "state", "id": "late", "name": "late"}
@@ -233,6 +234,14 @@ def test_becoming_and_its_being_taken_back():
 
 FLARE = {"kind": "state", "id": "flare", "name": "flare"}
 SPARK = {"kind": "state", "id": "spark", "name": "spark"}
+
+
+def test_a_cue_that_follows_another_has_no_number_to_tell():
+    after = cue({"kind": "after", "cue": "ripe"}, {"kind": "pin"}, id="then")
+    made = flight(cue({"kind": "older", "age": 0.1}, ENTER, id="ripe"), after, finish={"last": 10})
+    shot = made.world.shot
+    chain = because(shot, made.events, 0, 0, 1, 10)
+    assert chain[-1].text == sentence(shot.cues[1], shot.dress, shot.names())
 
 
 def cascade():

@@ -79,20 +79,19 @@ function tellGrid() {
   $("stage-note").textContent = `grid ${unit}`;
 }
 
-function placeZone(zone, { x, y, z }) {
-  window.htmx.ajax("POST", `/shots/${shotId}/rows/${zone}/place`, { target: "#notebook", swap: "innerHTML",
-    values: { path: "shape.at", x, y, z, revision: $("revision").value, unfolded: $("unfolded").value } });
+// An edit that is made on the stage, sent as the notebook's own are.
+function edit(row, what, values) {
+  return window.htmx.ajax("POST", `/shots/${shotId}/rows/${row}/${what}`, { target: "#notebook", swap: "innerHTML",
+    values: { ...values, revision: $("revision").value, unfolded: $("unfolded").value } });
 }
 
-function relight(value) {
-  window.htmx.ajax("POST", `/shots/${shotId}/rows/finish/set`, { target: "#notebook", swap: "innerHTML",
-    values: { path: "light", value, revision: $("revision").value, unfolded: $("unfolded").value } });
-}
+function placeZone(zone, { x, y, z }) { edit(zone, "place", { path: "shape.at", x, y, z }); }
+
+function relight(value) { edit("finish", "set", { path: "light", value }); }
 
 const pen = new StrokePen(stage, (zone, points) => {
   $("stage-note").textContent = "";
-  window.htmx.ajax("POST", `/shots/${shotId}/rows/${zone}/strokes`, { target: "#notebook", swap: "innerHTML",
-    values: { path: "shape", points, revision: $("revision").value, unfolded: $("unfolded").value } });
+  edit(zone, "strokes", { path: "shape", points });
 });
 $("notebook").addEventListener("click", (event) => {
   const { draw, radius } = event.target.dataset ?? {};

@@ -49,6 +49,7 @@ export class Skins {
       mesh.geometry.dispose();
       mesh.geometry = geometry;
     }
+    this.stage.shadowed = null;
     this.stage.later();
   }
 

@@ -66,7 +66,7 @@ export class Stage {
   }
 
   draw() {
-    this.light.follow(this.camera, this.controls.target, this.litBox());
+    this.light.follow(this.camera, this.controls.target, (this.shadowed ??= this.litBox()));
     this.renderer.render(this.scene, this.camera);
   }
 
@@ -127,6 +127,7 @@ export class Stage {
   }
 
   pose(frame, absent = []) {
+    this.shadowed = null;
     this.outlines.pose(frame);
     for (const { id, mesh, poses, moved, halo, lamp, reach, middle } of this.props) {
       mesh.visible = !absent.includes(id) && !(moved && this.frame);  // what a solver moves is drawn as its pieces
