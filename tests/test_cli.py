@@ -41,7 +41,7 @@ def test_gauges_and_events_are_printed_as_csv(run):
     assert len(rows) == 6
     assert float(rows[-1]["mean_speed [m/s]"]) == told["gauges"]["matter"]["particles"]["mean_speed"]
     events = list(csv.DictReader(io.StringIO(hotgravel("events", str(folder), "--csv").stdout)))
-    assert len(events) == sum(int(r["fired slow-embers-fall"]) for r in rows) > 0
+    assert len(events) == sum(int(r["fired slow embers fall"]) for r in rows) > 0
 
 
 def test_export_writes_files(run, tmp_path):

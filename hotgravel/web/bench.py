@@ -58,6 +58,7 @@ def opening_of(measured: list[tuple[int, dict[str, Any]]]) -> dict[str, int]:
 def shot_facts(shot: Shot) -> dict[str, Any]:
     """What the stage and the score need to know of a shot."""
     return {
+        "set": hash((shot.set, shot.matter, shot.finish, shot.cues)),  # of all that the set is drawn from
         "first": shot.finish.first, "last": shot.finish.last, "rate": shot.finish.rate,
         "lengths": shot.finish.lengths, "quality": shot.finish.quality,
         "states": [{"id": s.id, "name": s.name, "colour": s.colour, "shine": s.shine, "of": s.of} for s in shot.states],
@@ -69,7 +70,7 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
         "retime": shown_frames(shot) if shot.finish.retime is not None else None,
         "signals": _lanes(shot), "light": as_data(shot.finish),
         "zones": [{"id": z.id, "name": z.name} for z in shot.zones.values()],
-        "cues": [{"id": c.id, "on": c.on} for c in shot.cues],
+        "cues": [{"id": c.id, "name": shot.names()[c.id], "on": c.on} for c in shot.cues],
         "gauges": [
             {"matter": matter, "name": name, "title": title.replace("_", " "), "unit": gauge.unit}
             for matter, name, title, gauge in named(MATTERS.values())

@@ -11,6 +11,7 @@ from starlette.exceptions import HTTPException
 from hotgravel.core.attributes import READABLE
 from hotgravel.core.drive.ask import Array, Ask
 from hotgravel.core.drive.driver import Driver, answer
+from hotgravel.core.drive.formulas import FUNCTIONS, NAMES
 from hotgravel.core.drive.keys import Keys
 from hotgravel.core.drive.responses import Response
 from hotgravel.core.drive.starters import STARTERS
@@ -18,11 +19,13 @@ from hotgravel.core.drive.table import signal_csv
 from hotgravel.core.drive.value import DRIVERS, is_signal
 from hotgravel.core.matter.crowd import ElementCrowd
 from hotgravel.core.matter.registry import MATTERS
+from hotgravel.core.run.ranges import range_in
 from hotgravel.core.run.reading import crowd_at
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.dials import Quantity, Refer, dials_of
 from hotgravel.core.shot.document import Shot
-from hotgravel.core.shot.row import Slot, described_in, pieces, slots_of
+from hotgravel.core.shot.faults import ShotFault
+from hotgravel.core.shot.row import Slot, Steady, described_in, pieces, slots_of
 from hotgravel.core.shot.spot import spot
 from hotgravel.core.shot.units import show_quantity
 from hotgravel.store import runs, shots
@@ -31,6 +34,9 @@ from hotgravel.web.studio import Studio
 
 router = APIRouter()
 BINS = 60
+FORMULA_WORDS = [*NAMES, *(f"{name}({', '.join('abc'[:count])})" for name, (count, _) in FUNCTIONS.items()), "^"]
+COMMON = {"fraction of life": "life", "speed": "speed", "age": "age"}
+SHARES = ("fraction of life", "random", "weight in")
 
 
 @dataclass(frozen=True)
@@ -61,9 +67,39 @@ class Driving:
 
 def kinds_for(quantity: Quantity) -> list[tuple[str, str]]:
     """Kind and title of all drivers that a quantity takes, and the signals to begin with."""
-    only_each = ("response", "within")
-    found = [(kind, cls.title) for kind, cls in DRIVERS.items() if quantity.each or kind not in only_each]
+    only_each = ("response", "within", "compound")
+    found = [
+        (kind, cls.title)
+        for kind, cls in DRIVERS.items()
+        if not issubclass(cls, Steady) and (quantity.each or kind not in only_each)
+    ]
     return found + [(name, f"to begin with: {name}") for name in STARTERS]
+
+
+def beginnings_for(quantity: Quantity) -> list[tuple[str, str]]:
+    """What a number that does not vary yet can begin to vary with."""
+    common = [(f"response {name}", f"over its {words}") for name, words in COMMON.items()] if quantity.each else []
+    return common + [
+        (kind, "over an attribute" if kind == "response" else title) for kind, title in kinds_for(quantity)
+    ]
+
+
+def last_range(request: Request, shot_id: int, attribute: str) -> dict[str, tuple[float, float]]:
+    """From where to where an attribute went in the shot's last run, if that can be told."""
+    studio: Studio = request.app.state.studio
+    if attribute not in READABLE or attribute in ("distance to", "weight in"):
+        return {}
+    with studio.database.session() as session:
+        run, shot = runs.latest(session, shot_id, with_frames=True), shots.document(session, shot_id)
+    if run is None or attribute in SHARES:
+        return {}
+    try:
+        world = build(shot, beside(studio.meshes), run.quality)
+        matter = "particles" if shot.supply else "rigid"
+        found = range_in(world, studio.frames(run.id), attribute, None, matter)
+    except (ShotFault, KeyError, ValueError):
+        return {}
+    return {attribute: found} if found else {}
 
 
 def driving(shot: Shot, slot: Slot) -> Driving:
@@ -122,7 +158,9 @@ def plot_of(shot: Shot, driver: Driver, quantity: Quantity) -> Plot | None:
     return Plot(points, *ends, (low, low + span))
 
 
-environment.globals.update(driving=driving, kinds_for=kinds_for)
+environment.globals.update(
+    driving=driving, kinds_for=kinds_for, beginnings_for=beginnings_for, formula_words=FORMULA_WORDS
+)
 
 
 @router.get("/shots/{shot_id}/rows/{row}/signal.csv")

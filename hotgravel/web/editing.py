@@ -17,7 +17,8 @@ from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.spot import Edited
 from hotgravel.store import runs, shots
 from hotgravel.web.bench import imports, run_facts, shot_facts
-from hotgravel.web.render import NOTHING_TYPED, Typed, notebook, page
+from hotgravel.web.driven import last_range
+from hotgravel.web.render import NOTHING_TYPED, Typed, notebook, page, redrawn
 from hotgravel.web.studio import Studio
 
 MOST_TABLE = 4 * 2**20
@@ -46,6 +47,7 @@ def answer(
     status = 200
     with studio.editing, studio.database.session() as session:
         shot = shots.document(session, shot_id)
+        before = shot if seen == shots.record(session, shot_id).head else None  # which the page then shows
         try:
             edited = change(shot)
             if edited.shot != shot:
@@ -55,7 +57,7 @@ def answer(
             status, typed = 422, replace(typed, faults=fault.faults)
         except shots.Stale as stale:
             status, typed = 409, replace(typed, faults=(Fault(typed.row, "", _refusal(stale, shot, typed.row)),))
-        return _notebook(request, session, shot_id, status, typed, unfolded)
+        return _notebook(request, session, shot_id, status, typed, unfolded, before)
 
 
 def _refusal(stale: shots.Stale, shot: Shot, row: str) -> str:
@@ -64,7 +66,10 @@ def _refusal(stale: shots.Stale, shot: Shot, row: str) -> str:
     return f"{stale} Nothing was overwritten. It now says: {now} Make your change again."
 
 
-def _notebook(request: Request, session: Session, shot_id: int, status: int, typed: Typed, unfolded: str) -> Response:
+def _notebook(
+    request: Request, session: Session, shot_id: int, status: int, typed: Typed, unfolded: str, before: Shot | None
+) -> Response:  # fmt: skip
+    """The notebook; or of it, if the page is known to show the shot `before`, the rows alone that have changed."""
     head = shots.record(session, shot_id).head
     shot = shots.document(session, shot_id)
     run = runs.latest(session, shot_id, with_frames=True)
@@ -73,18 +78,29 @@ def _notebook(request: Request, session: Session, shot_id: int, status: int, typ
         status = 200  # the page asked, and shows the refusal where it belongs
     studio: Studio = request.app.state.studio
     context = notebook(shot_id, shot, head, typed, unfolded) | imports(studio, session, shot)
-    return page(request, "notebook.html", status, **context | {"walk": shots.walk(session, shot_id), "news": facts})
+    context |= {"walk": shots.walk(session, shot_id), "news": facts}
+    changed = redrawn(shot_id, before, shot) if before and request.headers.get("hx-request") else None
+    refused = next((row for row in shot.rows() if row.id == typed.row), None)
+    if changed is None or (typed.faults and refused is None):
+        return page(request, "notebook.html", status, **context)
+    if refused is not None and refused not in changed:
+        changed.append(refused)
+    answer = page(request, "changed.html", status, **context | {"changed": changed, "oob": True})
+    answer.headers["HX-Reswap"] = "none"
+    return answer
 
 
 def _step(request: Request, shot_id: int, seen: int, unfolded: str, *, on: bool) -> Response:
     studio: Studio = request.app.state.studio
     status, typed = 200, NOTHING_TYPED
     with studio.editing, studio.database.session() as session:
+        before: Shot | None = shots.document(session, shot_id)
         try:
             shots.step(session, shot_id, seen, on=on)
         except shots.Stale as stale:
+            before = None
             status, typed = 409, Typed("set", "", "", (Fault("set", "", f"{stale} This is the current page."),))
-        return _notebook(request, session, shot_id, status, typed, unfolded)
+        return _notebook(request, session, shot_id, status, typed, unfolded, before)
 
 
 def _seen(form: Any) -> int:
@@ -116,7 +132,22 @@ def set_text(
     unfolded: Text = "",
 ) -> Response:
     typed = Typed(row, path, value)
-    return answer(request, shot_id, revision, lambda s: edit.set_text(s, row, path, value), typed, unfolded)
+    told = last_range(request, shot_id, value) if path.endswith("attribute") else {}
+    return answer(request, shot_id, revision, lambda s: edit.set_text(s, row, path, value, told), typed, unfolded)
+
+
+@router.get("/rows/{row}/dials")
+def dials_of_row(request: Request, shot_id: int, row: str) -> Response:
+    """The dials of a row that is being unfolded."""
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        shot = shots.document(session, shot_id)
+        try:
+            there = shot.row(row)
+        except KeyError:
+            raise HTTPException(404, "There is no such row any more.") from None
+        context = {"shot_id": shot_id, "shot": shot, "row": there, "typed": NOTHING_TYPED}
+        return page(request, "dials.html", **context, **imports(studio, session, shot))
 
 
 @router.post("/rows/{row}/refers")
@@ -147,7 +178,9 @@ def drive(
     request: Request, shot_id: int, row: str, path: Text, revision: Number, kind: Text = "keys", unfolded: Text = ""
 ) -> Response:  # fmt: skip
     typed = Typed(row, path, "")
-    return answer(request, shot_id, revision, lambda s: vary.drive(s, row, path, kind), typed, unfolded)
+    attribute = kind.partition(" ")[2] or "fraction of life"
+    told = last_range(request, shot_id, attribute) if kind.startswith("response") else {}
+    return answer(request, shot_id, revision, lambda s: vary.drive(s, row, path, kind, told), typed, unfolded)
 
 
 @router.post("/rows/{row}/points")
@@ -246,6 +279,34 @@ def undrive(
 def switch(request: Request, shot_id: int, row: str, on: Text, revision: Number, unfolded: Text = "") -> Response:
     typed = Typed(row, "", "")
     return answer(request, shot_id, revision, lambda s: edit.switch(s, row, on == "1"), typed, unfolded)
+
+
+@router.post("/rows/{row}/move")
+def move(
+    request: Request, shot_id: int, row: str, by: Annotated[int, Form(ge=-500, le=500)], revision: Number,
+    unfolded: Text = "",
+) -> Response:  # fmt: skip
+    typed = Typed(row, "", "")
+    return answer(request, shot_id, revision, lambda s: edit.move_row(s, row, by), typed, unfolded)
+
+
+@router.post("/rows/{row}/group")
+def group(
+    request: Request, shot_id: int, row: str, revision: Number, title: Text = "", unfolded: Text = ""
+) -> Response:  # fmt: skip
+    """Put a row under a title, or under none."""
+    typed = Typed(row, "", "")
+    return answer(request, shot_id, revision, lambda s: edit.group_row(s, row, title), typed, unfolded)
+
+
+@router.post("/groups/switch")
+def switch_group(
+    request: Request, shot_id: int, section: Text, title: Text, on: Text, revision: Number, unfolded: Text = ""
+) -> Response:  # fmt: skip
+    typed = Typed(section, "", "")
+    return answer(
+        request, shot_id, revision, lambda s: edit.switch_group(s, section, title, on == "1"), typed, unfolded
+    )
 
 
 @router.post("/rows/{row}/duplicate")

@@ -3,6 +3,8 @@
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
+from itertools import groupby
 from pathlib import Path
 from typing import Any
 
@@ -10,6 +12,7 @@ from fastapi import Request
 from fastapi.responses import HTMLResponse
 from fastapi.templating import Jinja2Templates
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from markupsafe import Markup
 
 from hotgravel.core.shot.dials import (
     Choice,
@@ -23,19 +26,21 @@ from hotgravel.core.shot.dials import (
     dials_of,
 )
 from hotgravel.core.shot.document import SECTIONS, Shot
-from hotgravel.core.shot.edit import rows_of
+from hotgravel.core.shot.edit import mentions, rows_of
+from hotgravel.core.shot.explain import row_sentence
 from hotgravel.core.shot.faults import Fault
 from hotgravel.core.shot.row import (
     Clause,
     Row,
     Slot,
-    is_driven,
     pieces,
     sentence,
     show_value,
     slots_of,
+    varies,
 )
-from hotgravel.core.shot.units import show_number, show_quantity, shown_unit
+from hotgravel.core.shot.totals import told_of
+from hotgravel.core.shot.units import Dress, show_number, show_quantity, shown_unit
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
@@ -140,11 +145,13 @@ def notebook(
     """What the notebook's template needs."""
     return {
         "news": None,
+        "oob": False,
         "shot_id": shot_id,
         "shot": shot,
         "revision": revision,
         "typed": typed,
         "unfolded": set(unfolded.split()),
+        "told": told_of(shot),
         "astray": "" if typed.row in {*SECTIONS, *(r.id for r in shot.rows())} else typed.sentence(typed.row),
         "sections": [(name, title, _rows(shot, name), rows_of(name)) for name, title in SECTIONS.items()],
     }
@@ -152,6 +159,86 @@ def notebook(
 
 def _rows(shot: Shot, section: str) -> list[Row]:
     return [shot.finish] if section == "finish" else list(getattr(shot, section))
+
+
+def blocks_of(rows: list[Row]) -> list[tuple[str | None, list[Row]]]:
+    """Rows in order, cut where the title that they stand under changes."""
+    return [(title, list(members)) for title, members in groupby(rows, key=lambda row: row.group)]
+
+
+def concerns(row: Row) -> str:
+    """The ids of a row and of all that it names, with a space between."""
+    return " ".join([row.id, *sorted(mentions(row))])
+
+
+def found_by(shot: Shot, row: Row) -> str:
+    """The words that a row is found by: its sentence, its name and kind, and whether it is off, driven or changed."""
+    words = [shot.names()[row.id], row.title, sentence(row, shot.dress, shot.names())]
+    words += ["off"] if not row.on else []
+    words += ["driven"] if varies(row) else []
+    words += ["changed"] if any(dial.off_default for dial in dials_in(shot, row)) else []
+    return " ".join(words).lower()
+
+
+def closed_row(shot_id: int, shot: Shot, row: Row, told: dict[str, str]) -> Markup:
+    """A row that is not unfolded, as the page shows it: drawn once for as long as nothing changes in it."""
+    return _closed_row(
+        shot_id,
+        row,
+        tuple((r.id, shot.names()[r.id], r.kind) for r in shot.rows()),
+        shot.dress,
+        told.get(row.id),
+        Held(shot),
+    )
+
+
+def redrawn(shot_id: int, before: Shot, after: Shot) -> list[Row] | None:
+    """The rows that the page must show anew after an edit; None where the page's very order has changed."""
+    if _outline(before) != _outline(after):
+        return None
+    told, old = told_of(after), told_of(before)
+    return [
+        row
+        for row, was in zip(after.rows(), before.rows(), strict=True)
+        if row != was or closed_row(shot_id, after, row, told) != closed_row(shot_id, before, was, old)
+    ]
+
+
+def _outline(shot: Shot) -> list[Any]:
+    """Which rows there are, in order, under which titles, and whether all under one are off."""
+    blocks = [(section, *block) for section in SECTIONS for block in blocks_of(_rows(shot, section))]
+    return [
+        (section, title, title and any(row.on for row in rows), [row.id for row in rows])
+        for section, title, rows in blocks
+    ]
+
+
+@dataclass(frozen=True)
+class Held:
+    """A shot that a drawing is made from; equal to any other, because all that the drawing shows is told beside it."""
+
+    shot: Shot
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Held)
+
+    def __hash__(self) -> int:
+        return 0
+
+
+@lru_cache(maxsize=4096)
+def _closed_row(
+    shot_id: int, row: Row, names: tuple[tuple[str, ...], ...], dress: Dress, told: str | None, held: Held
+) -> Markup:  # fmt: skip
+    context = {
+        "shot_id": shot_id,
+        "shot": held.shot,
+        "row": row,
+        "typed": NOTHING_TYPED,
+        "unfolded": set(),
+        "oob": False,
+    }
+    return Markup(environment.get_template("row.html").render(told={row.id: told} if told else {}, **context))
 
 
 @dataclass(frozen=True)
@@ -202,6 +289,6 @@ def rows_to_name(shot: Shot, described: Refer) -> list[tuple[str, str]]:
 
 
 environment.globals.update(
-    slot_type=slot_type, dials_in=dials_in, 
-    row_groups=row_groups, rows_to_name=rows_to_name, is_driven=is_driven, sentence=sentence,
+    slot_type=slot_type, dials_in=dials_in, row_groups=row_groups, blocks_of=blocks_of, concerns=concerns,
+    found_by=found_by, closed_row=closed_row, row_sentence=row_sentence, rows_to_name=rows_to_name,
 )  # fmt: skip

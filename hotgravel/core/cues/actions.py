@@ -14,19 +14,24 @@ from hotgravel.core.drive.value import one, three
 from hotgravel.core.matter.aims import headings, unit, ways_of
 from hotgravel.core.matter.contract import Shed
 from hotgravel.core.matter.elements import LOOSE, NOBODY, PINNED, Elements, places_of
-from hotgravel.core.shot import cues as c
+from hotgravel.core.shot import actions as do
+from hotgravel.core.shot import conditions as c
+from hotgravel.core.shot.cues import Cue
 
 Array = NDArray[np.float64]
 AGAIN = 2  # beside `DID` and `UNDID`: once more, as the frames of a kick have it
-DUE = {"time": np.float64, "cue": np.int16, "particle": np.int64, "what": np.int8, "value": np.float64}
+DUE = {
+    "time": np.float64, "cue": np.int16, "particle": np.int64, "what": np.int8, "act": np.int8, "value": np.float64,
+}  # fmt: skip
+REPEATED = do.Kick | do.Spin | do.Shed  # in each of a cue's frames anew; the rest is taken back after them
 EARLY = 1e-9  # seconds: rounding must not hold back what is due now
 
 
 @dataclass
 class Memory:
     """What cues carry from one moment to the next: rows switched on or off, props swapped, whom each cue
-    last fired on, which have acted on the shot, and what is still to come (columns as in `DUE`; the value
-    is what crossed, or what is to be restored)."""
+    last fired on, which have acted on the shot, and what is still to come (columns as in `DUE`; the act is which
+    of a cue's actions comes again or is taken back, the value what crossed, or what is to be restored)."""
 
     switched: dict[str, bool] = field(default_factory=dict)
     swapped: dict[str, str] = field(default_factory=dict)
@@ -34,15 +39,15 @@ class Memory:
     done: set[int] = field(default_factory=set)
     due: dict[str, NDArray[Any]] = field(default_factory=lambda: {n: np.zeros(0, t) for n, t in DUE.items()})
 
-    def wait(self, time: Any, cue: int, particle: Ids, what: int, value: Any) -> None:
+    def wait(self, time: Any, cue: int, particle: Ids, what: int, value: Any, act: int = 0) -> None:
         """Let something come later."""
-        columns = {"time": time, "cue": cue, "particle": particle, "what": what, "value": value}
+        columns = {"time": time, "cue": cue, "particle": particle, "what": what, "act": act, "value": value}
         for name, dtype in DUE.items():
             more = np.broadcast_to(np.asarray(columns[name], dtype), len(particle))
             self.due[name] = np.concatenate([self.due[name], more])
 
-    def ripe(self, time: float) -> list[tuple[int, int, Ids, Array]]:
-        """What is due by a time, taken out, in order: (cue, what, particles, values)."""
+    def ripe(self, time: float) -> list[tuple[int, int, int, Ids, Array]]:
+        """What is due by a time, taken out, in order: (cue, what, act, particles, values)."""
         now = self.due["time"] <= time + EARLY
         if not now.any():
             return []
@@ -51,21 +56,21 @@ class Memory:
         found = []
         # What is taken back goes first, so that a push can follow on another at the same moment.
         for what in (UNDID, DID, AGAIN):
-            for cue in np.unique(taken["cue"]):
-                mine = (taken["cue"] == cue) & (taken["what"] == what)
+            for cue, act in sorted({*zip(taken["cue"].tolist(), taken["act"].tolist(), strict=True)}):
+                mine = (taken["cue"] == cue) & (taken["act"] == act) & (taken["what"] == what)
                 if mine.any():
-                    found.append((int(cue), what, taken["particle"][mine], taken["value"][mine]))
+                    found.append((cue, what, act, taken["particle"][mine], taken["value"][mine]))
         return found
 
 
-def at_rest(cues: Sequence[c.Cue]) -> Memory:
+def at_rest(cues: Sequence[Cue]) -> Memory:
     """Before anything has happened: rows that a cue starts wait for it."""
-    return Memory(switched={cue.then.row: False for cue in cues if cue.on and isinstance(cue.then, c.Start)})
+    return Memory(switched={act.row: False for cue in cues if cue.on for act in cue.doing(do.Start)})
 
 
-def absent(cues: Sequence[c.Cue], memory: Memory) -> set[str]:
+def absent(cues: Sequence[Cue], memory: Memory) -> set[str]:
     """The props that are not there now, because of swaps."""
-    gone = {cue.then.by for cue in cues if cue.on and isinstance(cue.then, c.Swap)}
+    gone = {act.by for cue in cues if cue.on for act in cue.doing(do.Swap)}
     for prop, by in memory.swapped.items():  # in the order in which they came
         gone.add(prop)
         gone.discard(by)
@@ -93,15 +98,15 @@ class Acting:
         """All cues in order, once; what was due first. One that follows another sees it at the same moment
         where it stands behind it, and at the next where it stands before it, so no loop can spin within one."""
         by_number = {w.number: w for w in self.watched}
-        for number, what, ids, values in self.memory.ripe(self.time):
-            do = {DID: self._do, AGAIN: self._enact, UNDID: self._undo}[what]
+        for number, what, act, ids, values in self.memory.ripe(self.time):
+            watch = by_number[number]
             if _nobody(ids):
-                do(by_number[number], None, ids, values)
+                self._come(watch, what, act, None, ids, values)
                 continue
             for name, look in self.looks.items():
                 who, found = places_of(look.elements.id, ids)
                 if len(who):
-                    do(by_number[number], name, who, values[found])
+                    self._come(watch, what, act, name, who, values[found])
         followed = {w.follows for w in self.watched if w.follows >= 0}
         for watch in self.watched:
             concerned = [n for n in self.looks if watch.matter in (None, n)]
@@ -109,11 +114,11 @@ class Acting:
             if watch.number in followed:
                 each = [self.looks[name].elements.id[who] for name, (who, _) in fired.items()]
                 self.memory.recent[watch.number] = np.sort(np.concatenate([*each, np.zeros(0, np.int64)]))
-            if isinstance(watch.cue.then, c.GLOBAL):
+            if _acts(watch.cue, None):
                 self._fire_once(watch, [values for who, values in fired.values() if len(who)])
-                continue
             for name, (who, values) in fired.items():
-                self._fire(watch, name, who, values)
+                if _acts(watch.cue, name):
+                    self._fire(watch, name, who, values)
         for look in self.looks.values():
             look.elements.looked |= look.elements.age >= 0.0
 
@@ -143,118 +148,133 @@ class Acting:
     def _ids(self, name: str | None, who: Ids) -> Ids:
         return who if name is None else self._elements(name).id.take(who)
 
-    def _do(self, watch: Watch, name: str | None, who: Ids, values: Array) -> None:
-        cue = watch.cue
-        if cue.frames is None:
-            self._enact(watch, name, who, values)
-            return
-        ids, restored = self._ids(name, who), self._restored(cue.then, name, who)
-        self._enact(watch, name, who, values)
-        if isinstance(cue.then, c.Kick | c.Spin | c.Shed):
-            for n in range(1, cue.frames):
-                self.memory.wait(self.time + n * self.span, watch.number, ids, AGAIN, values)
+    def _come(self, watch: Watch, what: int, act: int, name: str | None, who: Ids, values: Array) -> None:
+        """What has been waited for."""
+        if what == DID:
+            self._do(watch, name, who, values)
+        elif what == AGAIN:
+            self._enact(watch, [(act, watch.cue.acts()[act][1])], name, who, values)
         else:
-            self.memory.wait(self.time + cue.frames * self.span, watch.number, ids, UNDID, restored)
+            self._undo(watch, act, name, who, values)
 
-    def _enact(self, watch: Watch, name: str | None, who: Ids, values: Array) -> None:
+    def _do(self, watch: Watch, name: str | None, who: Ids, values: Array) -> None:
+        cue, acts, ids = watch.cue, _acts(watch.cue, name), self._ids(name, who)
+        if cue.frames is not None:
+            restored = {n: self._restored(act, name, who) for n, act in acts}
+        self._enact(watch, acts, name, who, values)
+        if cue.frames is None:
+            return
+        for n, act in acts:
+            if isinstance(act, REPEATED):
+                for later in range(1, cue.frames):
+                    self.memory.wait(self.time + later * self.span, watch.number, ids, AGAIN, values, n)
+            else:
+                self.memory.wait(self.time + cue.frames * self.span, watch.number, ids, UNDID, restored[n], n)
+
+    def _enact(
+        self, watch: Watch, acts: list[tuple[int, do.Action]], name: str | None, who: Ids, values: Array
+    ) -> None:  # fmt: skip
         before = self._states(name, who)
-        if name is None:
-            self._act_on_shot(watch.cue.then)
-        else:
-            self._act(watch, self.looks[name], who)
-        self._record(watch, name, who, values, before, DID)
+        for _, act in acts:
+            if name is None:
+                self._act_on_shot(act)
+            else:
+                self._act(watch, act, self.looks[name], who)
+        if name is not None or len(acts) == len(watch.cue.acts()):  # a cue that acts on elements is told of by them
+            self._record(watch, name, who, values, before, DID)
 
     def _states(self, name: str | None, who: Ids) -> NDArray[np.int16]:
         return np.full(len(who), -1, np.int16) if name is None else self._elements(name).state.take(who)
 
-    def _restored(self, then: c.Action, name: str | None, who: Ids) -> Array:
-        if isinstance(then, c.Become):
+    def _restored(self, then: do.Action, name: str | None, who: Ids) -> Array:
+        if isinstance(then, do.Become):
             return np.asarray(getattr(self._elements(name), _column(then.attribute))[who], float)
-        if isinstance(then, c.Unpin):
+        if isinstance(then, do.Unpin):
             return self._elements(name).pinned[who].astype(float)
         return self._states(name, who).astype(float)
 
-    def _act_on_shot(self, then: c.Action) -> None:
+    def _act_on_shot(self, then: do.Action) -> None:
         match then:
-            case c.Start():
+            case do.Start():
                 self.memory.switched[then.row] = True
-            case c.Stop():
+            case do.Stop():
                 self.memory.switched[then.row] = False
-            case c.Swap():
+            case do.Swap():
                 self.memory.swapped.pop(then.prop, None)  # so that the latest is the last
                 self.memory.swapped[then.prop] = then.by
 
-    def _act(self, watch: Watch, look: Look, who: Ids) -> None:
-        p, then, ask = look.elements, watch.cue.then, self.first.ask
+    def _act(self, watch: Watch, then: do.Action, look: Look, who: Ids) -> None:
+        p, ask = look.elements, self.first.ask
         match then:
-            case c.Enter():
+            case do.Enter():
                 p.state[who] = watch.after
-            case c.Remove():
+            case do.Remove():
                 p.life[who] = -np.inf
-            case c.Pin():
+            case do.Pin():
                 p.pinned[who], p.velocity[who] = PINNED, 0.0
                 p.stop_spinning(who)
-            case c.Unpin():
+            case do.Unpin():
                 p.pinned[who] = LOOSE
-            case c.Kick():
+            case do.Kick():
                 p.velocity[who] += one(then, "speed", ask) * self._ways(watch, look, then, who)
                 look.refresh()
-            case c.Spin():
+            case do.Spin():
                 p.add_spin(who, np.radians(one(then, "rate", ask)) * unit(three(then, "axis", ask)))
                 look.refresh()
-            case c.Become():
+            case do.Become():
                 name = _column(then.attribute)
                 array = getattr(p, name)
                 array[who] = np.maximum(one(then, "value", ask) * array[who] + one(then, "plus", ask), LEAST[name])
                 if name == "size":
                     p.radius[who] = p.size[who]
                 look.refresh()
-            case c.Shed():
+            case do.Shed():
                 self.sheds.append(Shed(then.offshoot, p, who, watch.number))
 
-    def _undo(self, watch: Watch, name: str | None, who: Ids, values: Array) -> None:
-        then, before = watch.cue.then, self._states(name, who)
+    def _undo(self, watch: Watch, act: int, name: str | None, who: Ids, values: Array) -> None:
+        then, before = watch.cue.acts()[act][1], self._states(name, who)
         if name is None:
             self._undo_on_shot(then)
         else:
             look = self.looks[name]
-            if isinstance(then, c.Enter):
+            if isinstance(then, do.Enter):
                 mine = look.elements.state[who] == watch.after  # another cue may have moved it on meanwhile
                 who, values, before = who[mine], values[mine], before[mine]
             self._take_back(then, look, who, values)
-        self._record(watch, name, who, values, before, UNDID)
+        if act == min(n for n, other in _acts(watch.cue, name) if not isinstance(other, REPEATED)):
+            self._record(watch, name, who, values, before, UNDID)  # once, whatever else is taken back with it
 
-    def _undo_on_shot(self, then: c.Action) -> None:
+    def _undo_on_shot(self, then: do.Action) -> None:
         match then:
-            case c.Start():
+            case do.Start():
                 self.memory.switched[then.row] = False
-            case c.Stop():
+            case do.Stop():
                 self.memory.switched[then.row] = True
-            case c.Swap():
+            case do.Swap():
                 self.memory.swapped.pop(then.prop, None)
 
-    def _take_back(self, then: c.Action, look: Look, who: Ids, values: Array) -> None:
+    def _take_back(self, then: do.Action, look: Look, who: Ids, values: Array) -> None:
         p = look.elements
         match then:
-            case c.Enter():
+            case do.Enter():
                 p.state[who] = values.astype(np.int16)
-            case c.Pin():
+            case do.Pin():
                 p.pinned[who] = LOOSE
-            case c.Unpin():
+            case do.Unpin():
                 p.pinned[who], p.velocity[who] = np.maximum(values, PINNED).astype(np.uint8), 0.0
                 p.stop_spinning(who)
-            case c.Become():
+            case do.Become():
                 name = _column(then.attribute)
                 getattr(p, name)[who] = values
                 if name == "size":
                     p.radius[who] = values
                 look.refresh()
 
-    def _ways(self, watch: Watch, look: Look, then: c.Kick, who: Ids) -> Array:
+    def _ways(self, watch: Watch, look: Look, then: do.Kick, who: Ids) -> Array:
         p, aim = look.elements, then.aim
         occasion = 1 + look.landing - int(look.scene.ask.clock.first)
         u = uniforms(p.id[who].astype(np.uint64), 2, seed=1, who=watch.cue.id, purpose=occasion)
-        if isinstance(aim, c.Away):
+        if isinstance(aim, do.Away):
             distance, toward = look.scene.toward(aim.prop, p.position[who])
             heading = -np.sign(distance)[:, None] * toward
         else:
@@ -268,7 +288,7 @@ class Acting:
         if not n:
             return
         place = np.zeros((n, 3)) if name is None else self._elements(name).position.take(who, axis=0)
-        removed = isinstance(watch.cue.then, c.Remove)
+        removed = watch.cue.removes
         hit = name is not None and isinstance(watch.cue.when, c.Struck)
         self.events.append(Events(
             cue=np.full(n, watch.number, np.int16), frame=np.full(n, self.first.landing, np.int32),
@@ -279,6 +299,12 @@ class Acting:
             after=np.full(n, REMOVED, np.int16) if removed else self._states(name, who),
             what=np.full(n, what, np.int8),
         ))  # fmt: skip
+
+
+def _acts(cue: Cue, name: str | None) -> list[tuple[int, do.Action]]:
+    """A cue's actions on elements, or without a matter's name on the shot, with their places in its order."""
+    found = [act for _, act in cue.acts()]
+    return [(n, act) for n, act in enumerate(found) if isinstance(act, do.GLOBAL) == (name is None)]
 
 
 def _nobody(ids: Ids) -> bool:

@@ -8,7 +8,9 @@ import numpy as np
 
 from hotgravel.core.cues.record import DID, Events, hit_by
 from hotgravel.core.matter.elements import NOBODY
-from hotgravel.core.shot import cues as c
+from hotgravel.core.shot import actions as do
+from hotgravel.core.shot import conditions as c
+from hotgravel.core.shot.cues import Cue
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.row import sentence
 from hotgravel.core.shot.units import Dress, show_quantity
@@ -69,12 +71,12 @@ def because(
 
 def _ended(shot: Shot, events: Events, i: int, frame: int) -> bool:
     """Whether this is how it ended at the very frame: that does not explain what came off it before."""
-    return isinstance(shot.cues[int(events.cue[i])].then, c.Remove) and int(events.frame[i]) >= frame
+    return shot.cues[int(events.cue[i])].removes and int(events.frame[i]) >= frame
 
 
 def _started(shot: Shot, events: Events, row: str, born: int) -> list[Reason]:
     """The firing that had started a source, if a cue did."""
-    starts = [n for n, cue in enumerate(shot.cues) if isinstance(cue.then, c.Start) and cue.then.row == row]
+    starts = [n for n, cue in enumerate(shot.cues) if any(act.row == row for act in cue.doing(do.Start))]
     mine = np.flatnonzero(np.isin(events.cue, starts) & (events.frame <= born) & (events.what == DID))
     return [_told(shot, events, int(mine[-1]))] if len(mine) else []
 
@@ -89,7 +91,7 @@ def _told(shot: Shot, events: Events, i: int) -> Reason:
     return Reason(int(events.frame[i]), cue.id, f"{said} {crossed}".strip(), int(events.particle[i]))
 
 
-def _crossed(cue: c.Cue, value: float, dress: Dress) -> str:
+def _crossed(cue: Cue, value: float, dress: Dress) -> str:
     if isinstance(cue.when, c.After):
         return ""
     return f"{cue.when.says} {show_quantity(round(value, 3), cue.when.unit, dress)}."

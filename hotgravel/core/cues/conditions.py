@@ -15,7 +15,8 @@ from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import Elements, places_of
 from hotgravel.core.shape.setting import ANY_PROP
 from hotgravel.core.shape.zones import Scene
-from hotgravel.core.shot import cues as c
+from hotgravel.core.shot import conditions as c
+from hotgravel.core.shot.cues import Cue
 
 Array = NDArray[np.float64]
 Ids = NDArray[np.int64]
@@ -29,7 +30,7 @@ class Watch:
     """A cue with its references made numbers: states, sources and the touch bit, -1 and ANY_PROP for all. `matter`
     names the matter that it concerns; None for all."""
 
-    cue: c.Cue
+    cue: Cue
     number: int
     whom: int
     source: int
@@ -269,7 +270,7 @@ def fires(watch: Watch, look: Look) -> tuple[Ids, Array]:
     return who, value.take(who).astype(float, copy=False)
 
 
-def _nearest(look: Look, cue: c.Cue, way: int, value: float) -> None:
+def _nearest(look: Look, cue: Cue, way: int, value: float) -> None:
     if value != value or isinstance(cue.when, MOMENTARY):
         return
     before = look.nearest.get(cue.id)
@@ -277,14 +278,14 @@ def _nearest(look: Look, cue: c.Cue, way: int, value: float) -> None:
         look.nearest[cue.id] = float(value)
 
 
-def _matter_of(cue: c.Cue, matters: Mapping[str, str]) -> str | None:
+def _matter_of(cue: Cue, matters: Mapping[str, str]) -> str | None:
     """The matter that a cue concerns, by the state that it asks for or lets enter; None for all."""
-    state = cue.whom or (cue.then.state if isinstance(cue.then, c.Enter) else None)
+    state = cue.whom or cue.enters
     return None if state is None else matters[state]
 
 
 def watches(
-    rows: list[c.Cue], states: dict[str, int], bits: dict[str, int], sources: dict[str, int],
+    rows: list[Cue], states: dict[str, int], bits: dict[str, int], sources: dict[str, int],
     matters: Mapping[str, str],
 ) -> list[Watch]:  # fmt: skip
     """All cues that are on, with their numbers; `bits` maps watched props to their touch bits, `matters` states to
@@ -302,7 +303,7 @@ def watches(
         found.append(Watch(
             cue, number, place(states, cue.whom), place(sources, cue.source),
             ANY_PROP if prop is None else bits[prop],
-            place(states, cue.then.state if isinstance(cue.then, c.Enter) else None),
+            place(states, cue.enters),
             place(numbers, cue.when.cue if isinstance(cue.when, c.After) else None),
             place(states, cue.when.state if isinstance(cue.when, c.ShareIn) else None),
             _matter_of(cue, matters),

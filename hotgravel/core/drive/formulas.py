@@ -51,22 +51,45 @@ def parsed(text: str) -> ast.expr:
     """The checked tree of a formula. Raises `Wrong`."""
     if len(text) > LONGEST:
         raise Wrong(f"the formula has {len(text)} characters; accepted: up to {LONGEST}")
+    python = text.replace("^", "**")
     try:
-        tree = ast.parse(text.strip(), mode="eval").body
+        tree = ast.parse(python.lstrip(), mode="eval").body
     except SyntaxError as error:
-        raise Wrong(
-            f"the formula cannot be read at character {error.offset or len(text.strip()) + 1}: {error.msg}"
-        ) from None
+        at = len(text.rstrip()) + 1 if not error.offset else _place(text, error.offset)
+        raise Wrong(f"the formula cannot be read at character {at}: {error.msg}") from None
     except (RecursionError, MemoryError, ValueError):
         raise Wrong("the formula cannot be read: it is nested too deeply, or holds what is no text") from None
     if sum(1 for _ in ast.walk(tree)) > MOST_NODES:
         raise Wrong("the formula is too long")
-    _check(tree, 0)
+    try:
+        _check(tree, 0)
+    except Misplaced as wrong:
+        place = len(python.lstrip().encode()[: wrong.column].decode())
+        raise Wrong(f"at character {_place(text, place + 1)}: {wrong.why}") from None
     return tree
 
 
-def _wrong(node: ast.AST, why: str) -> Wrong:
-    return Wrong(f"at character {getattr(node, 'col_offset', 0) + 1}: {why}")
+class Misplaced(ValueError):
+    """What is wrong at a column, counted in bytes as Python's parser does."""
+
+    def __init__(self, column: int, why: str) -> None:
+        super().__init__(why)
+        self.column, self.why = column, why
+
+
+def _place(text: str, at: int) -> int:
+    """The character of a formula as it was typed, for one of the text that was parsed: both count from 1."""
+    typed, read = len(text) - len(text.lstrip()), 0
+    for character in text.lstrip():
+        read += 2 if character == "^" else 1
+        if read >= at:
+            break
+        typed += 1
+    return typed + 1
+
+
+def _wrong(node: ast.AST, why: str) -> Misplaced:
+    return Misplaced(getattr(node, "col_offset", 0), why)
 
 
 def _check(node: ast.AST, depth: int) -> None:
@@ -85,7 +108,7 @@ def _check(node: ast.AST, depth: int) -> None:
                 raise _wrong(node, f"{name!r} is not known. Accepted: {', '.join(NAMES)}")
         case ast.BinOp(left=left, op=op, right=right):
             if type(op) not in BINARY:
-                raise _wrong(node, "accepted between two numbers: + - * / ** %")
+                raise _wrong(node, "accepted between two numbers: + - * / ^ %")
             _check(left, depth + 1)
             _check(right, depth + 1)
         case ast.UnaryOp(op=ast.USub() | ast.UAdd(), operand=operand):
@@ -106,7 +129,7 @@ def _check(node: ast.AST, depth: int) -> None:
             for part in args:
                 _check(part, depth + 1)
         case _:
-            raise _wrong(node, "this cannot stand in a formula; it takes numbers, names, + - * / ** %, comparisons, "
+            raise _wrong(node, "this cannot stand in a formula; it takes numbers, names, + - * / ^ %, comparisons, "
                                "and `a if b else c`")  # fmt: skip
 
 
@@ -143,7 +166,7 @@ def _sound(value, told):
 class Formula(Driver):
     kind: Literal["formula"] = "formula"
     title: ClassVar[str] = "a formula"
-    does: ClassVar[str] = "Arithmetic over time and attributes, in SI units: 2 * exp(-age) + 0.1 * sin(6 * t)."
+    does: ClassVar[str] = "Arithmetic over time and attributes, in SI units: 2 * exp(-age) + 0.1 * sin(6 * t)^2."
     phrase: ClassVar[str] = "{text}"
     text: str = words(
         label="formula", longest=LONGEST,

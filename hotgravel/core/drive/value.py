@@ -10,25 +10,40 @@ import numpy as np
 from pydantic import Field
 
 from hotgravel.core.drive.ask import Array, Ask
+from hotgravel.core.drive.compound import Compound
 from hotgravel.core.drive.driver import Driver, answer
 from hotgravel.core.drive.formulas import Formula
+from hotgravel.core.drive.in_frames import InFrames
 from hotgravel.core.drive.keys import Keys
 from hotgravel.core.drive.responses import Response
 from hotgravel.core.drive.signals import Clip, Delay, Mix, Noise, Remap, Smooth, Warp, Wave
 from hotgravel.core.drive.within import Within
 from hotgravel.core.shot.dials import Quantity, dials_of
-from hotgravel.core.shot.row import Clause
+from hotgravel.core.shot.row import Clause, Steady
 
 Number = Annotated[float, Field(allow_inf_nan=False)]
 Driven = Annotated[
-    Keys | Wave | Noise | Mix | Clip | Remap | Smooth | Delay | Warp | Response | Within | Formula,
+    Keys
+    | Wave
+    | Noise
+    | Mix
+    | Clip
+    | Remap
+    | Smooth
+    | Delay
+    | Warp
+    | Response
+    | Compound
+    | Within
+    | Formula
+    | InFrames,
     Field(discriminator="kind"),
 ]
 Value = Number | Driven
 Vector = tuple[Value, Value, Value]
 DRIVERS: dict[str, type[Driver]] = {
     c.model_fields["kind"].default: c
-    for c in (Keys, Wave, Noise, Mix, Clip, Remap, Smooth, Delay, Warp, Response, Within, Formula)
+    for c in (Keys, Wave, Noise, Mix, Clip, Remap, Smooth, Delay, Warp, Response, Compound, Within, Formula, InFrames)
 }
 
 for _driver in DRIVERS.values():
@@ -39,14 +54,16 @@ def is_driven(value: object) -> bool:
     return isinstance(value, Driver)
 
 
-def plain(value: object) -> float | None:
-    """A number that does not vary; None where it does, or where there is none."""
+def plain(value: object, rate: float = 24.0) -> float | None:
+    """A number that does not vary, at so many frames a second; None where it varies, or where there is none."""
+    if isinstance(value, InFrames):
+        return value.seconds(rate)
     return float(value) if isinstance(value, int | float) else None
 
 
 def is_signal(value: object) -> bool:
     """Whether a value is driven over time alone."""
-    return isinstance(value, Driver) and not value.by_element
+    return isinstance(value, Driver) and not value.by_element and not isinstance(value, Steady)
 
 
 def bounded(value: Array, quantity: Quantity) -> Array:

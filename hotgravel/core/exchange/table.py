@@ -58,7 +58,7 @@ def gauges_csv(shot: Shot, frames: Iterable[tuple[int, dict[str, Any]]]) -> Iter
     there = {name for _, g in rows for name in g["matter"]}
     gauges = list(named(matter for name, matter in MATTERS.items() if name in there))
     head = ["frame"] + [f"{shown} [{gauge.unit}]" if gauge.unit else shown for _, _, shown, gauge in gauges] + ["steps"]
-    head += [f"in {names[s.id]}" for s in shot.states] + [f"fired {c.id}" for c in shot.cues]
+    head += [f"in {names[s.id]}" for s in shot.states] + [f"fired {names[c.id]}" for c in shot.cues]
     head += [f"{end} {axis} [m]" for end in ("least", "greatest") for axis in "xyz"]
     head += [f"{part} [seconds of computing]" for part in parts]
     yield _line(head)
@@ -81,7 +81,7 @@ def events_csv(shot: Shot, parts: Iterable[Events]) -> Iterator[str]:
         for i in range(len(e)):
             cue = int(e.cue[i])
             yield _line([
-                int(e.frame[i]), f"{e.time[i]:.6f}", int(e.particle[i]), shot.cues[cue].id,
+                int(e.frame[i]), f"{e.time[i]:.6f}", int(e.particle[i]), shot.names()[shot.cues[cue].id],
                 *(f"{x:.6g}" for x in e.place[i]), f"{e.value[i]:.6g}", hit_by(shot, int(e.other[i])),
                 states[int(e.before[i])], states[int(e.after[i])], said[cue],
             ])  # fmt: skip

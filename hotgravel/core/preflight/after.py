@@ -10,8 +10,9 @@ from hotgravel.core.drive.value import is_driven
 from hotgravel.core.run.frames import PROCESSOR, FrameStore
 from hotgravel.core.run.why_not import nearest_of
 from hotgravel.core.run.world import World
-from hotgravel.core.shot import cues as c
+from hotgravel.core.shot import conditions as c
 from hotgravel.core.shot import edit
+from hotgravel.core.shot.cues import Cue
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finding import Finding, Remedy, setting
 from hotgravel.core.shot.spot import Edited
@@ -50,7 +51,7 @@ def never_fired(shot: Shot, measured: Mapping[int, dict[str, Any]]) -> Iterator[
         )
 
 
-def _reached(cue: c.Cue, nearest: float, shot: Shot) -> Remedy | None:
+def _reached(cue: Cue, nearest: float, shot: Shot) -> Remedy | None:
     when = cue.when
     if is_driven(getattr(when, when.threshold)):
         return None

@@ -11,8 +11,10 @@ from hotgravel.core.drive.formulas import Formula
 from hotgravel.core.drive.keys import Keys
 from hotgravel.core.drive.responses import Response
 from hotgravel.core.drive.value import bounded, is_driven, plain
-from hotgravel.core.shot import cues as c
+from hotgravel.core.shot import actions as do
+from hotgravel.core.shot import conditions as c
 from hotgravel.core.shot import edit
+from hotgravel.core.shot.cues import Cue
 from hotgravel.core.shot.dials import Pick, Quantity, dials_of
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.finding import Finding, Remedy, setting
@@ -54,7 +56,7 @@ def _supply(shot: Shot) -> Iterator[Finding]:
     if not any(s.on for s in shot.supply) and not shot.rigid:
         said = "Nothing gives particles and nothing is rigid, so every frame will be empty. Add a source or a body."
         yield Finding("no supply", "", "", said)
-    asked = {cue.then.offshoot for cue in shot.cues if cue.on and isinstance(cue.then, c.Shed)}
+    asked = {act.offshoot for cue in shot.cues if cue.on for act in cue.doing(do.Shed)}
     for row in (s for s in shot.supply if s.on):
         emit = row.emit
         if isinstance(emit, Burst) and not first <= emit.frame <= last:
@@ -66,7 +68,7 @@ def _supply(shot: Shot) -> Iterator[Finding]:
                 said,
                 remedy=setting(f"Burst at frame {first}", row.id, "emit.frame", first),
             )
-        if isinstance(emit, Stream) and (emit.start >= last or emit.end <= first):
+        if isinstance(emit, Stream) and (emit.start >= last or emit.end < first):
             remedy = _span(row.id, "emit", shot)
             yield Finding(
                 "outside range", row.id, "emit.start", f"Gives nothing within frames {first} to {last}.", remedy=remedy
@@ -110,7 +112,7 @@ def _span(row: str, path: str, shot: Shot) -> Remedy:
 def entered(shot: Shot) -> set[str]:
     """The states that particles are born in or that cues move them to."""
     found = {s.state for s in shot.supply if s.on}
-    return found | {cue.then.state for cue in shot.cues if cue.on and isinstance(cue.then, c.Enter)}
+    return found | {cue.enters for cue in shot.cues if cue.on and cue.enters}
 
 
 def _states(shot: Shot) -> Iterator[Finding]:
@@ -193,7 +195,7 @@ def _collide(shot: Shot, prop: str) -> Remedy | None:
     return setting(f"Let {rows[0].id} hit it too", rows[0].id, "props", [*rows[0].props, prop])
 
 
-def _out_of_reach(shot: Shot, cue: c.Cue) -> Iterator[Finding]:
+def _out_of_reach(shot: Shot, cue: Cue) -> Iterator[Finding]:
     """Thresholds that nothing in the shot can come to, from what its rows state."""
     when, dress = cue.when, shot.dress
 
@@ -202,7 +204,7 @@ def _out_of_reach(shot: Shot, cue: c.Cue) -> Iterator[Finding]:
         return Finding("out of reach", cue.id, path, said, remedy=setting(f"Set it to {shown}", cue.id, path, to))
 
     if isinstance(when, c.Older):
-        age, longest = plain(when.age), _longest_life(shot)
+        age, longest = plain(when.age, shot.finish.rate), _longest_life(shot)
         if age is not None and age >= longest > 0.0:
             told = show_quantity(float(f"{longest:.3g}"), "s", dress)
             yield far("when.age", f"Nothing gets older than {told} in this shot.", float(f"{0.8 * longest:.2g}"), "s")
@@ -226,7 +228,7 @@ def _longest_life(shot: Shot) -> float:
     whole = (shot.finish.last - shot.finish.first) / shot.finish.rate * shot.finish.time_scale
     lives = []
     for source in (s for s in shot.supply if s.on):
-        life, spread = plain(source.life), plain(source.life_spread)
+        life, spread = plain(source.life, shot.finish.rate), plain(source.life_spread)
         lives.append(whole if life is None else life * (1.0 + (1.0 if spread is None else spread)))
     return min(whole, max(lives, default=whole))
 
@@ -234,7 +236,7 @@ def _longest_life(shot: Shot) -> float:
 def _born(shot: Shot, attribute: str) -> list[float] | None:
     """The values that sources give an attribute which nothing changes later; None where it varies."""
     values = [getattr(s, attribute) for s in shot.supply if s.on]
-    changed = any(cue.on and isinstance(cue.then, c.Become) and cue.then.attribute == attribute for cue in shot.cues)
+    changed = any(cue.on and any(act.attribute == attribute for act in cue.doing(do.Become)) for cue in shot.cues)
     if changed or not values or any(is_driven(v) for v in values):
         return None
     return [float(v) for v in values]
@@ -243,8 +245,8 @@ def _born(shot: Shot, attribute: str) -> list[float] | None:
 def _loops(shot: Shot) -> Iterator[Finding]:
     """Cues that lead back to themselves: by states that each may enter anew, or by what they give off."""
     shoots = {s.id: s for s in shot.supply if s.on and isinstance(s, Offshoot)}
-    for cue in (cue for cue in shot.cues if cue.on and isinstance(cue.then, c.Shed)):
-        shoot = shoots.get(cue.then.offshoot)  # type: ignore[union-attr]
+    for cue, act in ((row, act) for row in shot.cues if row.on for act in row.doing(do.Shed)):
+        shoot = shoots.get(act.offshoot)
         if (
             shoot is not None
             and isinstance(shoot.emit, Asked)
@@ -267,11 +269,7 @@ def _loops(shot: Shot) -> Iterator[Finding]:
                 else None
             )
             yield Finding("trail loop", shoot.id, "whom", said, remedy=remedy)
-    moves = {
-        cue.id: (cue.whom, cue.then.state)
-        for cue in shot.cues
-        if cue.on and cue.again == "each" and isinstance(cue.then, c.Enter)
-    }
+    moves = {cue.id: (cue.whom, cue.enters) for cue in shot.cues if cue.on and cue.again == "each" and cue.enters}
     for name, (whom, to) in moves.items():
         seen, ahead = {to}, [to]
         while ahead:

@@ -17,6 +17,7 @@ from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finding import Finding, Remedy, setting
 from hotgravel.core.shot.matter import Apart, Collision
 from hotgravel.core.shot.sources import Burst, Stream
+from hotgravel.core.shot.totals import given_by
 from hotgravel.core.shot.units import show_quantity
 
 SAMPLES = 400
@@ -173,7 +174,7 @@ def within_limits(shot: Shot, told: Estimate, limits: Limits) -> Iterator[Findin
     for wrong, said in over:
         if not wrong or not sources:
             continue
-        largest = max(sources, key=lambda s: _given(s.emit, shot))
+        largest = max(sources, key=lambda s: given_by(shot, s))
         emit = largest.emit
         if isinstance(emit, Burst):
             remedy: Remedy | None = setting("Give a tenth", largest.id, "emit.count", max(1, emit.count // 10))
@@ -181,11 +182,3 @@ def within_limits(shot: Shot, told: Estimate, limits: Limits) -> Iterator[Findin
             rate = plain(emit.rate) if isinstance(emit, Stream) else None
             remedy = None if rate is None else setting("Give a tenth", largest.id, "emit.rate", rate / 10.0)
         yield Finding("over a limit", largest.id, "emit", said, "doubtful", remedy)
-
-
-def _given(emit: object, shot: Shot) -> float:
-    if isinstance(emit, Burst):
-        return float(emit.count)
-    if isinstance(emit, Stream):
-        return (plain(emit.rate) or 0.0) * (emit.end - emit.start) / shot.finish.rate
-    return 0.0

@@ -50,7 +50,7 @@ def _source(was: dict[str, Any], now: dict[str, Any]) -> float:
     emits = was["emit"], now["emit"]
     streams = all(e["kind"] == "stream" for e in emits)
     if streams and was | {"emit": emits[0] | {"end": 0}} == now | {"emit": emits[1] | {"end": 0}}:
-        return float(min(e["end"] for e in emits))
+        return float(min(e["end"] for e in emits) + 1)
     return float(min(e["start"] if e["kind"] == "stream" else e["frame"] - 1 for e in emits))
 
 

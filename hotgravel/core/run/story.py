@@ -12,7 +12,6 @@ from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.reading import matter_of
-from hotgravel.core.shot.cues import Cue
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.matter import State
 from hotgravel.core.shot.units import show_quantity
@@ -30,7 +29,7 @@ class Story:
     state: State | None
     facts: dict[str, str]
     chain: list[Reason]
-    asked: list[Cue]
+    asked: dict[str, str]
 
 
 def picked(store: FrameStore, element: int, frame: int) -> tuple[str, dict[str, Array]]:
@@ -55,7 +54,7 @@ def story_of(shot: Shot, store: FrameStore, element: int, frame: int) -> Story:
         told.label: show_quantity(float(f"{told.read(columns):.4g}"), told.unit, shot.dress) for told in matter.facts
     }
     fired = {shot.cues[int(n)].id for n in np.unique(events.cue[events.particle == element])}
-    asked = [c for c in shot.cues if c.on and c.id not in fired]
+    asked = {cue.id: shot.names()[cue.id] for cue in shot.cues if cue.on and cue.id not in fired}
     state = shot.states[int(columns["state"])] if shot.states else None
     return Story(element, frame, matter.called, state, shown, chain, asked)
 

@@ -13,13 +13,14 @@ from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.reading import matter_of
 from hotgravel.core.run.world import World
-from hotgravel.core.shot import cues as c
+from hotgravel.core.shot import conditions as c
+from hotgravel.core.shot.cues import Cue
 from hotgravel.core.shot.units import show_quantity
 
 MOST_FRAMES = 240  # looked back through, evenly
 
 
-def nearest_of(cue: c.Cue, measured: Mapping[int, dict[str, Any]]) -> tuple[float | None, int]:
+def nearest_of(cue: Cue, measured: Mapping[int, dict[str, Any]]) -> tuple[float | None, int]:
     """The nearest that a condition came in all frames, from their gauges, and in which."""
     found = [(g["nearest"][cue.id], f) for f, g in measured.items() if cue.id in g.get("nearest", {})]
     if not found:

@@ -14,7 +14,7 @@ from hotgravel.core.shape.lettering import read_file
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import AHEAD, FindMesh, Setting, setting_of
 from hotgravel.core.shape.zones import Scene
-from hotgravel.core.shot.cues import Touches
+from hotgravel.core.shot.conditions import Touches
 from hotgravel.core.shot.document import Shot, file_of, fingerprint
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finish import Quality

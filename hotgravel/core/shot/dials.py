@@ -129,9 +129,10 @@ class Refer(Described):
 
 @dataclass(frozen=True, kw_only=True)
 class Words(Described):
-    """A name."""
+    """A name; `none` is the word for none where it may be left out."""
 
     longest: int = 60
+    none: str | None = None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -201,9 +202,11 @@ def whom(everyone: str = "all") -> Any:
     )  # fmt: skip
 
 
-def words(*, label: str, help: str, longest: int = 60) -> Any:
-    """A name."""
-    return _described(Words(label=label, help=help, longest=longest), min_length=1, max_length=longest)
+def words(*, label: str, help: str, longest: int = 60, none: str | None = None) -> Any:
+    """A name; optional where `none` is given."""
+    description = Words(label=label, help=help, longest=longest, none=none)
+    more = {"default": None} if none else {}
+    return _described(description, min_length=1, max_length=longest, **more)
 
 
 FILE = r"^[A-Za-z0-9][A-Za-z0-9 ._-]{0,119}$"

@@ -2,7 +2,10 @@
 
 import hashlib
 import json
-from collections.abc import Callable, Iterator
+import re
+from collections.abc import Callable, Collection, Iterator
+from functools import cached_property
+from itertools import count
 from pathlib import Path
 from typing import Annotated, Any, Literal, get_args
 
@@ -10,7 +13,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from hotgravel.core.drive.ask import Clock
 from hotgravel.core.drive.driver import Driver
-from hotgravel.core.shot.cues import Cue, Enter
+from hotgravel.core.shot.actions import Enter
+from hotgravel.core.shot.cues import Cue
 from hotgravel.core.shot.dials import Pick, Quantity, Refer, dials_of
 from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
 from hotgravel.core.shot.finish import Finish
@@ -25,7 +29,7 @@ from hotgravel.core.shot.velocity_field import VelocityField
 from hotgravel.core.shot.zones import Both, Zone
 
 FORMAT: Literal["hotgravel.shot"] = "hotgravel.shot"
-VERSION: Literal[3] = 3
+VERSION: Literal[4] = 4
 LARGEST = 32 * 1024 * 1024
 MOST_ROWS = 500  # of a section
 SECTIONS = {
@@ -53,7 +57,7 @@ class Shot(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
     format: Literal["hotgravel.shot"] = FORMAT
-    version: Literal[3] = VERSION
+    version: Literal[4] = VERSION
     name: Annotated[str, Field(min_length=1, max_length=80)]
     set: Annotated[tuple[SetRow, ...], Field(max_length=MOST_ROWS)] = ()
     matter: Annotated[tuple[MatterRow, ...], Field(max_length=MOST_ROWS)] = ()
@@ -131,12 +135,28 @@ class Shot(BaseModel):
         return Dress(self.finish.lengths, self.finish.rate)
 
     def names(self) -> dict[str, str]:
-        """Row id to what sentences call it."""
-        return {row.id: getattr(row, "name", row.id) for row in self.rows()}
+        """Row id to what sentences call it: the name that it was given, or one that its sentence makes."""
+        return self._names
+
+    @cached_property
+    def _names(self) -> dict[str, str]:
+        names = {row.id: row.name for row in self.rows() if row.name}
+        taken = {name.casefold() for name in names.values()}
+        for row in self.rows():
+            if row.id not in names:
+                names[row.id] = free_name(row.called(self.dress, names), taken)
+                taken.add(names[row.id].casefold())
+        return names
 
     def dump(self) -> dict[str, Any]:
         """The document as plain JSON data."""
         return self.model_dump(mode="json")
+
+
+def free_name(name: str, taken: Collection[str]) -> str:
+    """A name, with the first number behind it that makes it one of its own among those taken (in lower case)."""
+    free = (f"{name} {n}" if n > 1 else name for n in count(1))
+    return next(name for name in free if name.casefold() not in taken)
 
 
 def file_of(row: Row) -> str | None:
@@ -202,10 +222,39 @@ def _states_have_matter(document: dict[str, Any]) -> dict[str, Any]:
     return document | {"matter": states}
 
 
+def _rows_have_names(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 3 called rows by their ids, let names be used twice, and ended a stream before its last frame."""
+    made = dict(document)
+    titles = {cls.model_fields["kind"].default: cls.title.replace(" ", "-") for cls in ROWS}
+    taken: set[tuple[str, str]] = set()
+    for section in ROW_SECTIONS:
+        rows = made.get(section, [])
+        if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
+            return document
+        made[section] = [_named_row(row, titles, taken) for row in rows]
+    return made
+
+
+def _named_row(row: dict[str, Any], titles: dict[str, str], taken: set[tuple[str, str]]) -> dict[str, Any]:
+    kind, name = row.get("kind"), row.get("name")
+    made_by_title = re.fullmatch(rf"{titles.get(str(kind), '')}(-\d+)?", str(row.get("id")))
+    if not isinstance(name, str):
+        name = None if made_by_title else str(row.get("id")).replace("-", " ")
+    if name is not None:
+        name = free_name(name, [other for of, other in taken if of == kind])
+        taken.add((str(kind), name.casefold()))
+        row = row | {"name": name}
+    emit = row.get("emit")
+    if isinstance(emit, dict) and emit.get("kind") == "stream" and isinstance(emit.get("end", 120), int):
+        row = row | {"emit": emit | {"end": emit.get("end", 120) - 1}}
+    return row
+
+
 # From a version to the next.
 MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     1: lambda document: _drivers_have_kinds(document) | {"version": 2},
     2: lambda document: _states_have_matter(document) | {"version": 3},
+    3: lambda document: _rows_have_names(document) | {"version": 4},
 }
 
 
@@ -241,6 +290,18 @@ def faults_between(shot: Shot) -> Iterator[Fault]:
     yield from _between_matters(shot)
     yield from _loops(shot)
     yield from _unprintable(shot)
+    yield from _double_names(shot)
+
+
+def _double_names(shot: Shot) -> Iterator[Fault]:
+    """Rows of one kind that are called the same."""
+    taken: dict[tuple[str, str], str] = {}
+    for row in shot.rows():
+        if not row.name:
+            continue
+        first = taken.setdefault((row.kind, row.name.casefold()), row.id)  # type: ignore[attr-defined]
+        if first != row.id:
+            yield Fault(row.id, "name", f"Another {row.title} is called {row.name}. Accepted: a name of its own.")
 
 
 def _unprintable(shot: Shot) -> Iterator[Fault]:
@@ -249,19 +310,19 @@ def _unprintable(shot: Shot) -> Iterator[Fault]:
     if not shot.name.isprintable():
         yield Fault("", "name", accepted)
     for row in shot.rows():
-        if not str(getattr(row, "name", "")).isprintable():
-            yield Fault(row.id, "name", accepted)
+        for field in ("name", "group"):
+            if not (getattr(row, field) or "").isprintable():
+                yield Fault(row.id, field, accepted)
 
 
 def _between_matters(shot: Shot) -> Iterator[Fault]:
     """Cues that would let one matter into a state of another."""
     of = {state.id: state.of for state in shot.states}
     for cue in shot.cues:
-        if isinstance(cue.then, Enter) and cue.whom in of and of.get(cue.then.state, of[cue.whom]) != of[cue.whom]:
-            said = (
-                f"What is in {cue.whom} is not what can be in {cue.then.state}. Accepted: a state of the same matter."
-            )
-            yield Fault(cue.id, "then.state", said)
+        for field, act in cue.acts():
+            if isinstance(act, Enter) and cue.whom in of and of.get(act.state, of[cue.whom]) != of[cue.whom]:
+                said = f"What is in {cue.whom} is not what can be in {act.state}. Accepted: a state of the same matter."
+                yield Fault(cue.id, f"{field}.state", said)
 
 
 def _loops(shot: Shot) -> Iterator[Fault]:
@@ -325,9 +386,12 @@ def fingerprint(shot: Shot, *extra: str) -> str:
     for shown in ("retime", "light", "exposure"):
         document["finish"].pop(shown)
     document["matter"] = [row for row in document["matter"] if row["kind"] != "streaks"]
-    for section in ("set", "matter"):
+    for section in ROW_SECTIONS:
         for row in document[section]:
             row.pop("name", None)
+            row.pop("group", None)
+            if section not in ("set", "matter"):
+                continue
             if row["id"] not in kept:
                 row.pop("colour", None)
             row.pop("shine", None)

@@ -8,27 +8,44 @@ import re
 from collections.abc import Sequence
 from typing import Any
 
+from hotgravel.core.attributes import READABLE
 from hotgravel.core.drive.driver import Driver
-from hotgravel.core.shot.dials import Choice, Colour, Described, Palette, Pick, Quantity, Refer, dials_of, options_of
-from hotgravel.core.shot.document import ROWS, Shot, load
+from hotgravel.core.drive.responses import Response
+from hotgravel.core.shot.dials import (
+    Choice,
+    Colour,
+    Described,
+    Palette,
+    Pick,
+    Quantity,
+    Refer,
+    Words,
+    dials_of,
+    options_of,
+)
+from hotgravel.core.shot.document import ROW_SECTIONS, ROWS, Shot, free_name, load
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.row import Clause, Row
 from hotgravel.core.shot.spot import Edited, Spot, changed, find, first_that_fits, from_file, spot
 from hotgravel.core.shot.units import Unreadable, read_quantity
-from hotgravel.core.shot.vary import drive, undrive
+from hotgravel.core.shot.vary import NOTHING_TOLD, Ranges, drive, over_other, undrive
 from hotgravel.core.shot.zones import Strokes
 
+IN_FRAMES = re.compile(r"\s*(\d+(?:\.\d+)?)\s*f(?:rames?)?\s*", re.IGNORECASE)
 
-def set_text(shot: Shot, row_id: str, path: str, text: str) -> Edited:
-    """Set a dial from what was typed or chosen in its sentence."""
+
+def set_text(shot: Shot, row_id: str, path: str, text: str, told: Ranges = NOTHING_TOLD) -> Edited:
+    """Set a dial from what was typed or chosen in its sentence. `told`: from where to where attributes went last."""
     place = spot(shot, row_id, path)
+    if isinstance(place.clause, Response) and place.name == "attribute" and text in READABLE:
+        return over_other(shot, row_id, path, text, told)
     if place.is_kind:
         where = path.removesuffix(".kind")
         if isinstance(place.described, Quantity):
             return (
                 undrive(shot, row_id, where, shot.finish.first)
                 if text == "number"
-                else drive(shot, row_id, where, text)
+                else drive(shot, row_id, where, text, told)
             )
         return changed(shot, row_id, where, _other_kind(shot, place, row_id, path, text))
     return changed(shot, row_id, path, _read(shot, place.described, row_id, path, text))
@@ -110,11 +127,59 @@ def add_row(shot: Shot, kind: str, **fields: Any) -> tuple[Edited, str]:
         if isinstance(described, Refer) and described.none is None:
             target = first_that_fits(shot, described, row_id, cls.title)
             row[name] = [target] if described.many else target
-        elif name == "name":
+        elif isinstance(described, Words) and described.none is None:
             row[name] = row_id.replace("-", " ")
     document = shot.dump()
     document[cls.section] = [*document[cls.section], row]
     return Edited(load(document), f"{cls.title} {row_id} added"), row_id
+
+
+def move_row(shot: Shot, row_id: str, by: int) -> Edited:
+    """A row so many places on in its section, or back."""
+    document = shot.dump()
+    row = find(document, row_id)
+    rows = document[_section_of(shot, row_id)]
+    at = next(i for i, r in enumerate(rows) if r is row)
+    to = min(max(at + by, 0), len(rows) - 1)
+    beyond = rows[to]["group"] if to != at else row["group"]
+    rows.insert(to, rows.pop(at))
+    neighbours = [rows[i]["group"] for i in (to - 1, to + 1) if 0 <= i < len(rows)]
+    if row["group"] not in neighbours:
+        # It has left its group, or has been moved in among the rows of another.
+        row["group"] = beyond if neighbours == [beyond, beyond] else None
+    return Edited(load(document), f"{shot.names()[row_id]} moved {'down' if by > 0 else 'up'}")
+
+
+def group_row(shot: Shot, row_id: str, title: str) -> Edited:
+    """A row under a title, behind the last row that is there already; under none if the title is empty."""
+    title = " ".join(title.split())
+    document = shot.dump()
+    row = find(document, row_id)
+    rows = document[_section_of(shot, row_id)]
+    row["group"] = title or None
+    rest = [r for r in rows if r is not row]
+    others = [i for i, r in enumerate(rest) if title and r["group"] == title]
+    at = others[-1] + 1 if others else next(i for i, r in enumerate(rows) if r is row)
+    rows[:] = [*rest[:at], row, *rest[at:]]
+    name = shot.names()[row_id]
+    return Edited(load(document), f"{name} put under “{title}”" if title else f"{name} taken out of its group")
+
+
+def switch_group(shot: Shot, section: str, title: str, on: bool) -> Edited:
+    """Switch all rows under a title on or off together."""
+    document = shot.dump()
+    mine = [r for r in document.get(section, []) if r["group"] == title] if section in ROW_SECTIONS else []
+    if not mine:
+        raise ShotFault([Fault(section, "", f"There is no group “{title}” here any more.")])
+    for row in mine:
+        row["on"] = on
+    return Edited(load(document), f"“{title}” switched {'on' if on else 'off'}")
+
+
+def _section_of(shot: Shot, row_id: str) -> str:
+    if row_id == "finish":
+        raise ShotFault([Fault(row_id, "", "The finish stands alone, at the end.")])
+    return shot.row(row_id).section
 
 
 def duplicate_row(shot: Shot, row_id: str) -> tuple[Edited, str]:
@@ -124,8 +189,9 @@ def duplicate_row(shot: Shot, row_id: str) -> tuple[Edited, str]:
     if row_id == "finish":
         raise ShotFault([Fault(row_id, "", "A shot has one finish.")])
     copy["id"] = _free_id(shot, re.sub(r"-\d+$", "", row_id))
-    if "name" in copy:
-        copy["name"] = copy["id"].replace("-", " ")
+    if copy["name"] is not None:
+        taken = [row.name.casefold() for row in shot.rows() if row.name]
+        copy["name"] = free_name(re.sub(r" \d+$", "", copy["name"]), taken)
     rows = document[shot.row(row_id).section]
     rows.insert(next(i for i, r in enumerate(rows) if r["id"] == row_id) + 1, copy)
     return Edited(load(document), f"{shot.names()[row_id]} duplicated"), copy["id"]
@@ -164,6 +230,8 @@ def _read(shot: Shot, described: Described, row_id: str, path: str, text: str) -
     if isinstance(described, Quantity):
         if described.none is not None and text.strip().lower() in ("", described.none.lower()):
             return None
+        if described.unit == "s" and described.drivable and (counted := IN_FRAMES.fullmatch(text)):
+            return {"kind": "frames", "frames": float(counted[1])}
         try:
             number = read_quantity(text, described.unit, shot.dress)
         except Unreadable as fault:
@@ -176,7 +244,8 @@ def _read(shot: Shot, described: Described, row_id: str, path: str, text: str) -
         return [text] if described.many else (text or None)
     if isinstance(described, Choice | Colour):
         return text
-    return " ".join(text.split())
+    said = " ".join(text.split())
+    return None if isinstance(described, Words) and described.none and said in ("", described.none) else said
 
 
 def _other_kind(shot: Shot, place: Spot, row_id: str, path: str, kind: str) -> dict[str, Any]:

@@ -60,6 +60,9 @@ class Finish(Row):
         "the run stays as it is.",
     )  # fmt: skip
 
+    def idle(self) -> frozenset[str]:
+        return frozenset({"name"})  # there is but one
+
     def complaints(self) -> Iterator[tuple[str, str]]:
         if self.last < self.first:
             yield "last", f"Frame {self.last} lies before the first. Accepted: {self.first} or later."

@@ -29,6 +29,7 @@ class State(Row):
 
 class Collision(Row):
     kind: Literal["collision"] = "collision"
+    naming: ClassVar[str] = "collision with {props}"
     section: ClassVar[str] = "matter"
     title: ClassVar[str] = "collision"
     does: ClassVar[str] = "What particles meet: they bounce, slide and come to rest there."

@@ -13,7 +13,20 @@ from typing import Annotated, Any, ClassVar
 from pydantic import BaseModel, ConfigDict, Field
 
 from hotgravel.core.attributes import READABLE
-from hotgravel.core.shot.dials import Choice, Described, Palette, Pick, Quantity, Refer, dials_of, options_of
+from hotgravel.core.shot.dials import (
+    Choice,
+    Colour,
+    Described,
+    FileName,
+    Palette,
+    Pick,
+    Quantity,
+    Refer,
+    Words,
+    dials_of,
+    options_of,
+    words,
+)
 from hotgravel.core.shot.units import Dress, show_number, show_quantity, shown_unit
 
 RowId = Annotated[str, Field(pattern=r"^[a-z][a-z0-9-]{0,59}$")]
@@ -45,13 +58,46 @@ class Row(Clause):
 
     section: ClassVar[str]
     does: ClassVar[str]
+    naming: ClassVar[str] = ""  # the phrase that a row without a name is called by; its title, if none
     id: RowId
     on: bool = True
+    name: str | None = words(
+        label="name", none="by its sentence", help="What lists, lanes and other sentences call it."
+    )
+    group: Annotated[str, Field(min_length=1, max_length=60)] | None = None
+
+    def called(self, dress: Dress, names: dict[str, str]) -> str:
+        """What a row without a name is called, made from what its sentence says."""
+        whom = getattr(self, "whom", None)
+        naming = self.naming or (f"{self.title} of {{whom}}" if whom else self.title)
+        return "".join(p if isinstance(p, str) else p.text for p in pieces(self, dress, names, phrase=naming)).replace(
+            "those in ", ""
+        )
 
 
 def is_driven(value: Any) -> bool:
     """Whether a clause stands in place of a number, so that it varies."""
-    return isinstance(value, Clause)
+    return isinstance(value, Clause) and not isinstance(value, Steady)
+
+
+def varies(clause: Clause) -> bool:
+    """Whether any number of a clause, or of the clauses in it, is driven."""
+    for name, described in dials_of(type(clause)).items():
+        value = getattr(clause, name)
+        parts = value if isinstance(value, tuple) else (value,)
+        if isinstance(described, Quantity) and any(is_driven(part) for part in parts):
+            return True
+        if isinstance(described, Pick) and varies(value):
+            return True
+    return False
+
+
+class Steady(Clause):
+    """A number in a unit of its own, which it is shown in too."""
+
+    def said(self) -> str:
+        """The number with its unit."""
+        raise NotImplementedError
 
 
 def points_nowhere(dial: str, direction: tuple[Any, Any, Any]) -> Iterator[tuple[str, str]]:
@@ -84,11 +130,17 @@ def described_in(clause: Clause, name: str, owner: Quantity | None = None) -> De
 
 
 def pieces(
-    clause: Clause, dress: Dress, names: dict[str, str], prefix: str = "", owner: Quantity | None = None
-) -> Iterator[str | Slot]:
+    clause: Clause, dress: Dress, names: dict[str, str], prefix: str = "", owner: Quantity | None = None,
+    phrase: str | None = None,
+) -> Iterator[str | Slot]:  # fmt: skip
     """The sentence in order: plain words and slots. `names` maps row ids to what they are called;
-    `owner` is the quantity that a driver's clause stands in place of."""
-    for part in re.split(r"(\{\w+\})", clause.wording()):
+    `owner` is the quantity that a driver's clause stands in place of; `phrase` is said instead of its own."""
+    said = clause.wording() if phrase is None else phrase
+    more = changed_unsaid(clause, said) if phrase is None and isinstance(clause, Row) else {}
+    if more:
+        said, names_of = said.removesuffix("."), ", ".join(f"{words}{{{name}}}" for name, words in more.items())
+        said = f"{said}; {names_of}."
+    for part in re.split(r"(\{\w+\})", said):
         if not part:
             continue
         if not part.startswith("{"):
@@ -96,6 +148,23 @@ def pieces(
             continue
         name = part[1:-1]
         yield from slots_of(clause, name, described_in(clause, name, owner), dress, names, prefix)
+
+
+def changed_unsaid(row: Clause, said: str) -> dict[str, str]:
+    """The dials of a row that are off their default and that a phrase does not say, with the words before each."""
+    found = {}
+    for name, described in dials_of(type(row)).items():
+        value = getattr(row, name)
+        if (
+            f"{{{name}}}" in said
+            or name in row.idle()
+            or isinstance(described, Colour | Palette | Words | FileName | Pick)
+        ):
+            continue
+        default = getattr(described, "default", None)
+        if value != default:
+            found[name] = "" if isinstance(described, Choice) else f"{described.label} "
+    return found
 
 
 def slots_of(
@@ -125,6 +194,8 @@ def slots_of(
         yield Slot(path, described, value, described.words[value], options=tuple(described.words.items()))
     elif isinstance(described, Refer):
         yield Slot(path, described, value, _named(value, described, names))
+    elif isinstance(described, Words) and value is None:
+        yield Slot(path, described, value, described.none or "")
     else:
         yield Slot(path, described, value, str(value))
 
@@ -142,6 +213,8 @@ def show_value(value: Any, quantity: Quantity, dress: Dress, unit: bool = True) 
     """A value as the sentence shows it; a driven one by the range it runs through."""
     if value is None:
         return quantity.none or ""
+    if isinstance(value, Steady):
+        return value.said()
     if is_driven(value):
         ends = [show_number(n, quantity.unit, dress) for n in value.ends()]
         span = f"{ends[0]} to {ends[-1]}" if len(set(ends)) > 1 else "".join(ends[:1])

@@ -32,19 +32,16 @@ class Stream(Clause):
     )  # fmt: skip
     start: int = dial(
         "frame", 1, label="start", soft=(1, 120), low=-100_000, high=1_000_000, whole=True,
-        help="The first ones leave right after this frame.",
+        help="The first one leaves at this frame, however slow the stream is.",
     )  # fmt: skip
     end: int = dial(
         "frame", 120, label="end", soft=(1, 240), low=-100_000, high=1_000_000, whole=True,
-        help="None leave after this frame.",
+        help="The last frame during which they leave: from frame 1 to 40 is forty frames.",
     )  # fmt: skip
 
     def complaints(self) -> Iterator[tuple[str, str]]:
-        if self.end <= self.start:
-            yield (
-                "end",
-                f"It ends at frame {self.end}, not after its start. Accepted: {self.start + 1} or later.",
-            )
+        if self.end < self.start:
+            yield "end", f"It ends at frame {self.end}, before its start. Accepted: {self.start} or later."
 
 
 _CONE: dict[str, Any] = {
@@ -187,6 +184,7 @@ class Supply(Row):
 
 class Source(Supply):
     kind: Literal["source"] = "source"
+    naming: ClassVar[str] = "{prop} source"
     title: ClassVar[str] = "source"
     does: ClassVar[str] = "Throws particles off a prop, in one burst or as a stream."
     phrase: ClassVar[str] = (
@@ -212,6 +210,7 @@ class Source(Supply):
 
 class Offshoot(Supply):
     kind: Literal["offshoot"] = "offshoot"
+    naming: ClassVar[str] = "offshoot of {whom}"
     title: ClassVar[str] = "offshoot"
     does: ClassVar[str] = "Particles that come off other particles: trails, and bursts that a cue sets off."
     phrase: ClassVar[str] = (

@@ -1,22 +1,27 @@
 """Numbers that begin to vary, how they do, and numbers that stand still again."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
 
+from hotgravel.core.attributes import READABLE
 from hotgravel.core.drive.driver import Driver, answer
 from hotgravel.core.drive.keys import Keys
 from hotgravel.core.drive.responses import Response
 from hotgravel.core.drive.starters import STARTERS
 from hotgravel.core.drive.table import keys_from_csv
-from hotgravel.core.drive.value import DRIVERS
+from hotgravel.core.drive.value import DRIVERS, plain
 from hotgravel.core.drive.within import Within
 from hotgravel.core.shot.dials import Quantity, Refer, dials_of
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.spot import Edited, Spot, changed, first_that_fits, spot
 from hotgravel.core.shot.units import Unreadable, read_quantity
+
+Ranges = Mapping[str, tuple[float, float]]  # attribute to what the last run had of it, the least and the most
+NOTHING_TOLD: Ranges = MappingProxyType({})
 
 
 def set_keys(shot: Shot, row_id: str, path: str, keys: Sequence[tuple[str, str, str]]) -> Edited:
@@ -61,15 +66,20 @@ def _drivable(shot: Shot, row_id: str, path: str) -> Spot:
     return place
 
 
-def drive(shot: Shot, row_id: str, path: str, kind: str = "keys") -> Edited:
+def drive(shot: Shot, row_id: str, path: str, kind: str = "keys", told: Ranges = NOTHING_TOLD) -> Edited:
     """Let a number vary. What is made from others takes in what stood there; the rest begin around it."""
     place = _drivable(shot, row_id, path)
     if kind in STARTERS:
         number, most, first = _about(shot, place)
         return changed(shot, row_id, path, STARTERS[kind](number, most, first))
-    if kind not in DRIVERS:
+    if kind.partition(" ")[0] not in DRIVERS:
         raise ShotFault([Fault(row_id, path, f"{kind!r} drives nothing. Accepted: {', '.join(DRIVERS)}.")])
-    return changed(shot, row_id, path, _begun(shot, place, kind, row_id))
+    kind, _, attribute = kind.partition(" ")
+    begun = _begun(shot, place, kind, row_id)
+    if kind == "response":
+        begun |= {"attribute": attribute or "fraction of life"}
+        begun["begin"], begun["end"] = range_of(shot, begun["attribute"], told)
+    return changed(shot, row_id, path, begun)
 
 
 def set_table(shot: Shot, row_id: str, path: str, text: str) -> Edited:
@@ -88,6 +98,38 @@ def _about(shot: Shot, place: Spot) -> tuple[float, float, float]:
     assert isinstance(quantity, Quantity)
     number = float(answer(value, shot.clock.at(shot.finish.first))[0]) if not _by_element(value) else quantity.soft[1]
     return number, float(np.clip(2.0 * number if number else quantity.soft[1], *_bounds(quantity))), shot.finish.first
+
+
+# From where to where an attribute usually goes, where no run has told: SI, or shares.
+RANGES: dict[str, tuple[float, float]] = {
+    "age": (0.0, 2.0), "speed": (0.0, 10.0), "travelled": (0.0, 10.0), "height": (0.0, 5.0), "radius": (0.0, 0.1),
+    "mass": (0.0, 0.01), "temperature": (0.0, 1000.0), "density": (0.0, 1000.0), "distance to": (0.0, 5.0),
+}  # fmt: skip
+WHOLE = (0.0, 1.0)
+
+
+def range_of(shot: Shot, attribute: str, told: Ranges = NOTHING_TOLD) -> tuple[float, float]:
+    """The range that a response over an attribute begins with: as the last run told, or as the shot's rows say."""
+    if attribute in told:
+        return told[attribute]
+    lives = [plain(source.life, shot.finish.rate) for source in shot.supply if source.on]
+    longest = max((life for life in lives if life is not None), default=None)
+    if attribute == "age" and longest is not None:
+        return 0.0, longest
+    return RANGES.get(attribute, WHOLE)
+
+
+def over_other(shot: Shot, row_id: str, path: str, attribute: str, told: Ranges = NOTHING_TOLD) -> Edited:
+    """A response over another attribute: the curve stays, and its width is that attribute's range."""
+    where = path.removesuffix(".attribute")
+    made = spot(shot, row_id, where).value.model_dump(mode="json") | {"attribute": attribute}
+    made["begin"], made["end"] = range_of(shot, attribute, told)
+    for field, needed in (("prop", "distance to"), ("zone", "weight in")):
+        if attribute == needed and made[field] is None:
+            described = dials_of(Response)[field]
+            assert isinstance(described, Refer)
+            made[field] = first_that_fits(shot, described, row_id, READABLE[attribute][0])
+    return changed(shot, row_id, where, made)
 
 
 def _begun(shot: Shot, place: Spot, kind: str, row_id: str) -> dict[str, Any]:
@@ -126,7 +168,9 @@ def _begun(shot: Shot, place: Spot, kind: str, row_id: str) -> dict[str, Any]:
                 made["by"] = {"kind": "noise", "middle": 0.0, "amplitude": 0.2, "period": 2.0}
             return made
         case "response":
-            return {"kind": kind, "low": none, "high": number, "points": [[0.0, 1.0], [1.0, 0.0]], "end": 2.0}
+            return {"kind": kind, "low": none, "high": number, "points": [[0.0, 1.0], [1.0, 0.0]]}
+        case "compound":
+            return {"kind": kind, "start": number}
         case "within":
             return {"kind": kind, "zone": _zone_for(shot, row_id), "inside": stood,
                     "outside": none}  # fmt: skip

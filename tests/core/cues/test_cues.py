@@ -236,6 +236,23 @@ FLARE = {"kind": "state", "id": "flare", "name": "flare"}
 SPARK = {"kind": "state", "id": "spark", "name": "spark"}
 
 
+def test_one_cue_does_several_things_in_order_and_takes_back_what_it_can():
+    hot = {"kind": "become", "attribute": "temperature", "value": 0, "plus": 900}
+    kick = {"kind": "kick", "speed": 2, "aim": {"kind": "toward", "direction": [0, 0, 1], "cone": 0}}
+    several = cue({"kind": "at_frame", "frame": 5}, hot, second=ENTER, third=kick, frames=3)
+    made = play(document(set=at(2.0), matter=[LOOSE, LATE], cues=[several], supply=[source(speed=0)]), "fine")
+    told = {f: (p.temperature[0], p.state[0], round(p.velocity[0, 2], 6)) for f, p in made.frames.items()}
+    assert [told[f] for f in (4, 5, 6, 7, 8)] == [
+        (20.0, 0, 0.0), (900.0, 1, 2.0), (900.0, 1, 4.0), (900.0, 1, 6.0), (20.0, 0, 6.0),
+    ]  # fmt: skip
+    assert made.events.what.tolist() == [0, 0, 0, 1]  # once a frame, and once that it is over
+
+
+def test_what_is_removed_does_nothing_more():
+    with pytest.raises(ShotFault, match="can do nothing more"):
+        play(document(matter=[LOOSE, LATE], cues=[cue({"kind": "older"}, {"kind": "remove"}, second=ENTER)]), "rough")
+
+
 def test_a_cue_that_follows_another_has_no_number_to_tell():
     after = cue({"kind": "after", "cue": "ripe"}, {"kind": "pin"}, id="then")
     made = flight(cue({"kind": "older", "age": 0.1}, ENTER, id="ripe"), after, finish={"last": 10})

@@ -19,7 +19,7 @@ BENT = {"kind": "response", "points": [[0, 0], [0.2, 0.9], [0.6, 0.2], [1, 1]]}
 BASE = {
     "keys": {"keys": KEYS, "outside": "loop"}, "wave": {}, "noise": {}, "mix": {"first": 2.0, "second": 3.0}, "clip": {"of": SAW, "low": 0.2, "high": 0.8},
     "remap": {"of": SAW}, "smooth": {"of": SAW}, "delay": {"of": SAW}, "warp": {"of": SAW}, "response": BENT,
-    "within": {"zone": "a"}, "formula": {"text": "t"},
+    "compound": {"start": 2.0}, "within": {"zone": "a"}, "formula": {"text": "t"},
 }  # fmt: skip
 TURNS = {
     "keys.outside": ("hold", "zero"), "keys.rest": (0, 12), "wave.shape": ("sine", "square"), "wave.low": (0, 0.5), "wave.high": (1, 2),
@@ -29,7 +29,7 @@ TURNS = {
     "remap.from_low": (0, 0.5), "remap.from_high": (1, 2), "remap.low": (0, 0.5), "remap.high": (1, 2), "smooth.of": (1, 2), "smooth.over": (0.2, 0.8),
     "delay.of": (1, 2), "delay.by": (0.1, 0.5), "warp.of": (1, 2), "warp.by": (0.1, 0.5), "response.attribute": ("age", "speed"),
     "response.begin": (0, 1), "response.end": (1, 3), "response.low": (0, 0.5), "response.high": (1, 2), "response.manner": ("smooth", "stepped"),
-    "within.zone": ("a", "b"), "within.inside": (1, 2), "within.outside": (0, 1), "formula.text": ("t", "2 * t"),
+    "compound.start": (1, 2), "compound.factor": (0.9, 1.1), "within.zone": ("a", "b"), "within.inside": (1, 2), "within.outside": (0, 1), "formula.text": ("t", "2 * t"),
 }  # fmt: skip
 
 

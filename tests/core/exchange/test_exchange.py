@@ -173,7 +173,7 @@ def test_gauges_csv_has_a_line_a_frame_with_units(folder):
     rows = list(csv.DictReader(io.StringIO(files["ember-burst.gauges.csv"].decode(), newline="")))
     assert [int(r["frame"]) for r in rows] == list(range(1, 13))
     assert float(rows[6]["mean_speed [m/s]"]) == store.gauges(7)["matter"]["particles"]["mean_speed"]
-    assert sum(int(r["fired slow-embers-fall"]) for r in rows) == sum(len(store.events(f)) for f in store.frames())
+    assert sum(int(r["fired slow embers fall"]) for r in rows) == sum(len(store.events(f)) for f in store.frames())
     assert int(rows[-1]["in flight"]) + int(rows[-1]["in falling"]) == 150
 
 

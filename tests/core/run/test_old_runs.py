@@ -31,4 +31,4 @@ def test_a_frame_of_then_reads_as_one_of_now(tmp_path):
 def test_states_of_version_2_are_of_particles():
     old = document() | {"version": 2}
     assert [s.of for s in load(old).states] == ["particles"]
-    assert load(old).version == 3
+    assert load(old).version == 4

@@ -115,6 +115,8 @@ CUES: dict[str, tuple[Any, ...]] = {
     "cue.within": ("cues.0.within", None, "far", fired, -1, flock(LIMIT)),
     "cue.chance": ("cues.0.chance", 0.1, 0.8, fired, 1, flock(LIMIT)),
     "cue.delay": ("cues.0.delay", 0.1, 0.5, when, 1, flock(LIMIT)),
+    "cue.second.kind": ("cues.0.second", {"kind": "nothing"}, {"kind": "remove"}, count, -1, flock(LIMIT)),
+    "cue.third.kind": ("cues.0.third", {"kind": "nothing"}, {"kind": "remove"}, count, -1, flock(LIMIT, second=BECOME)),
     "cue.again": ("cues.0.again", "once", "each", fired, 1, flock({"kind": "every", "frames": 4})),
     "cue.frames": ("cues.0.frames", 2, 8, ever, 1, flock(LIMIT)),
 }

@@ -4,11 +4,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from hotgravel.core.drive.value import one
 from hotgravel.core.shot import edit, vary
 from hotgravel.core.shot.dials import dials_of
 from hotgravel.core.shot.document import ROWS, load
-from hotgravel.core.shot.explain import differences
+from hotgravel.core.shot.explain import differences, row_sentence
 from hotgravel.core.shot.faults import ShotFault
+from hotgravel.core.shot.totals import told_of
 from hotgravel.demo.shots import demo_path
 
 _TUNED = load(demo_path("ember-burst")).dump()
@@ -18,9 +20,9 @@ SHOT = load(_TUNED)  # the demo with the numbers that these tests name, however 
 
 
 @pytest.mark.parametrize(("row", "path", "text", "label"), [
-    ("slow-embers-fall", "when.speed", "450 cm/s", "slow-embers-fall: threshold 5 m/s to 4.5 m/s"),
-    ("slow-embers-fall", "when.kind", "older", "slow-embers-fall: when gets slower than to gets older than"),
-    ("slow-embers-fall", "whom", "", "slow-embers-fall: whom flight to all"),
+    ("slow-embers-fall", "when.speed", "450 cm/s", "slow embers fall: threshold 5 m/s to 4.5 m/s"),
+    ("slow-embers-fall", "when.kind", "older", "slow embers fall: when gets slower than to gets older than"),
+    ("slow-embers-fall", "whom", "", "slow embers fall: whom flight to all"),
     ("burst", "emit.count", "20k", "burst: count 10 000 to 20 000"),
     ("burst", "life", "2 s", "burst: life the whole shot to 2 s"),
     ("burst", "speed_spread", "50 %", "burst: speed spread 85 % to 50 %"),
@@ -101,8 +103,8 @@ def test_two_shots_compare_as_changed_sentences():
     assert set(told) == {"burst", "landing", "wind", "air-drag"}
     assert "at 21 m/s" in told["burst"].before
     assert "at 9 m/s" in told["burst"].after
-    assert told["landing"].before.endswith("(thickness 0.002 m)")  # its sentence does not show it
-    assert told["landing"].after.endswith("(thickness 0.05 m)")
+    assert "thickness" not in told["landing"].before  # it stands at its default
+    assert told["landing"].after.endswith("; thickness 0.05 m.")
     assert told["wind"].before is None
     assert told["air-drag"].after is None
     assert differences(SHOT, SHOT) == []
@@ -137,3 +139,56 @@ def test_no_text_makes_a_shot_that_does_not_load(place, text):
     else:
         told = edited.label if load(edited.shot.dump()) == edited.shot else ""
     assert told
+
+
+def test_frames_stay_frames_whatever_the_rate():
+    shot = edit.set_text(SHOT, "burst", "life", "15 f").shot
+    assert "life 15 f" in row_sentence(shot, shot.row("burst"))
+    for rate in ("24", "30"):
+        shot = edit.set_text(shot, "finish", "rate", rate).shot
+        assert one(shot.row("burst"), "life", shot.clock.at(1)) == 15 / float(rate)
+    with pytest.raises(ShotFault, match="too low"):
+        edit.set_text(shot, "burst", "life", "0 f")
+
+
+def test_rows_without_a_name_are_called_by_their_sentences():
+    shot = SHOT
+    for kind in ("cue", "cue", "gravity"):
+        shot = edit.add_row(shot, kind)[0].shot
+    shot = edit.set_text(shot, "cue", "when.kind", "older").shot
+    shot = edit.set_text(shot, "cue", "when.age", "15 f").shot
+    shot = edit.set_text(shot, "cue", "whom", "flight").shot
+    called = [shot.names()[row] for row in ("cue", "cue-2", "gravity-2")]
+    assert called == ["flight older than 15 f", "any slower than 3 m/s", "gravity"]
+    assert edit.set_text(shot, "cue", "name", "lets go").shot.names()["cue"] == "lets go"
+    with pytest.raises(ShotFault, match="Another state is called falling"):
+        edit.set_text(shot, "flight", "name", "Falling")
+
+
+def groups(shot):
+    return [(row.id, row.group, row.on) for row in shot.matter]
+
+
+def test_rows_stand_under_titles_that_move_and_switch_together():
+    shot = edit.group_row(edit.group_row(SHOT, "flight", "embers").shot, "landing", "embers").shot
+    assert groups(shot) == [("flight", "embers", True), ("landing", "embers", True), ("falling", None, True)]
+    assert groups(edit.switch_group(shot, "matter", "embers", False).shot)[1] == ("landing", "embers", False)
+    assert groups(edit.move_row(shot, "falling", -1).shot)[1] == ("falling", "embers", True)
+    assert groups(edit.move_row(shot, "landing", 1).shot)[2] == ("landing", None, True)
+    with pytest.raises(ShotFault, match="no group"):
+        edit.switch_group(shot, "forces", "embers", False)
+
+
+def test_a_response_takes_the_range_of_its_attribute():
+    shot = vary.drive(SHOT, "burst", "radius", "response").shot
+    assert (shot.supply[0].radius.attribute, shot.supply[0].radius.end) == ("fraction of life", 1.0)
+    points = shot.supply[0].radius.points
+    shot = edit.set_text(shot, "burst", "radius.attribute", "speed", {"speed": (0.0, 23.0)}).shot
+    assert (shot.supply[0].radius.end, shot.supply[0].radius.points) == (23.0, points)
+
+
+def test_a_stream_tells_what_it_gives_in_all():
+    shot = edit.set_text(SHOT, "burst", "emit.kind", "stream").shot
+    for path, text in (("rate", "every 12 frames"), ("end", "40")):
+        shot = edit.set_text(shot, "burst", f"emit.{path}", text).shot
+    assert told_of(shot) == {"burst": "4 in all"}  # at frames 1, 13, 25 and 37

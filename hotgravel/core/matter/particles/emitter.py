@@ -22,10 +22,11 @@ DRAWS = 10  # uniform numbers for each birth: 4 place, 2 direction, speed, radiu
 
 @dataclass
 class Tally:
-    """What a source has given so far: particles born, and the fraction of one still owed."""
+    """What a source has given so far: particles born, and the fraction of one still owed. The first is owed at once,
+    so that a slow stream begins when it says so."""
 
     born: int = 0
-    owed: float = 0.0
+    owed: float = 1.0 - 1e-6
 
 
 @dataclass(frozen=True)
@@ -54,7 +55,7 @@ def stream_step(
     Each leaves at its own moment within the step: its age is negative until then.
     """
     emit = emitter.source.emit
-    if isinstance(emit, Burst) or frame + span <= emit.start or frame >= emit.end:
+    if isinstance(emit, Burst) or frame + span <= emit.start or frame >= emit.end + 1:
         return Particles.blank(0)
     given = one(emit, "rate", scene.ask) * dt
     count = int(np.floor(tally.owed + given + 1e-9))  # rounding must not hold back the last one

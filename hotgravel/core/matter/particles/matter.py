@@ -249,7 +249,7 @@ class ParticleMatter:
             if isinstance(emit, Burst):
                 total += emit.count if finish.first <= emit.frame <= frame else 0
                 continue
-            start, end = max(emit.start, finish.first), min(emit.end, frame)
+            start, end = max(emit.start, finish.first), min(emit.end + 1, frame)
             if end > start:
                 middle = one(emit, "rate", shot.clock.at(0.5 * (start + end)))
                 total += middle * (end - start) * finish.time_scale / finish.rate

@@ -10,6 +10,7 @@ from hotgravel.core.matter.rigid.solver import RigidSolver
 from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.shape.pose import moves
 from hotgravel.core.shot import edit
+from hotgravel.core.shot.actions import Unpin
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finding import Finding, Remedy, setting
 from hotgravel.core.shot.forces import Gravity
@@ -28,7 +29,7 @@ def findings(shot: Shot, solver: RigidSolver) -> Iterator[Finding]:
             said = "Its prop has keys, but it begins loose: from the first frame on they count no more."
             remedy = setting("Let it follow its keys", role.row.id, "begins", "following")
             yield Finding("keys unused", role.row.id, "begins", said, "doubtful", remedy)
-        if role.row.begins != "loose" and not any(c.on and c.then.kind == "unpin" for c in shot.cues):
+        if role.row.begins != "loose" and not any(cue.on and any(cue.doing(Unpin)) for cue in shot.cues):
             said = f"It begins {BEGINS[role.row.begins]}, and no cue lets it go."
             loose = setting("Begin loose", role.row.id, "begins", "loose")
             yield Finding("never let go", role.row.id, "begins", said, "doubtful", loose)

@@ -2,7 +2,7 @@
 import { coloured, drawLegend, usualTop } from "./colouring.js";
 import { watchDriven } from "./driven.js";
 import { Frames } from "./frames.js";
-import { watchNotebook } from "./notebook.js";
+import { walk, watchNotebook } from "./notebook.js";
 import { Player } from "./player.js";
 import { cancelRun, follow, getJson, inWords, Progress, resumeRun, startRun } from "./runs.js";
 import { Score } from "./score.js";
@@ -23,7 +23,10 @@ const stage = new Stage($("view"), { picked: showBecause, moved: keepCamera, pla
 const score = new Score($("lanes"), (frame, cue) => { if (cue) return showFired(cue, frame); player.pause(); player.following = false; player.seek(frame); });
 const player = new Player({ show: showFrame, told: tellPlayer });
 const driven = watchDriven($("notebook"), { shot: shotId, range: () => shot, runNow: () => (run && player.frames?.kept.size ? run.id : null) });
-const notebook = watchNotebook($("notebook"), { frameNow: () => player.frame, edited: onEdited });
+const notebook = watchNotebook($("notebook"), {
+  shot: shotId, frameNow: () => player.frame, edited: onEdited, pointed: (ids) => stage.pointing.show(ids, ranShot.states),
+});
+for (const menu of document.querySelectorAll(".handover, .adds")) menu.addEventListener("keydown", walk);
 
 // The stage
 
@@ -250,6 +253,7 @@ async function tellEstimate() {
   $("estimate").title = told.from_runs ? `From the last ${told.from_runs} runs of this shot` : "Nothing has run yet: a wide guess from the number of particles and steps";
 }
 
+const edits = { due: 0, set: facts.shot.set };
 async function onEdited(news) {
   shot = news.shot;
   revision = news.revision;
@@ -265,15 +269,20 @@ async function onEdited(news) {
     score.use(shot, shot.first, shot.last);
     drawLegend($("legend"), $("colour-by").value, shot, 1, null);
   }
-  await Promise.all([loadSet(`/shots/${shotId}/set.json`), tellEstimate(), tellPreflight()]);
-  stage.pose(player.frame);
+  clearTimeout(edits.due);
+  edits.due = setTimeout(() => Promise.all([tellEstimate(), tellPreflight()]), 300);  // not for each of a row of edits
+  if (edits.set !== shot.set) {
+    edits.set = shot.set;
+    await loadSet(`/shots/${shotId}/set.json`);
+    stage.pose(player.frame);
+  }
   if ($("colour-by").value.startsWith("zone ")) redraw();
 }
 
 // The because
 
-async function showBecause(id) {
-  if (id === null) return closeBecause();
+async function showBecause(id, prop) {
+  if (id === null) return prop ? offerRows(prop) : closeBecause();
   $("preflight").hidden = true;
   stage.mark(id);
   const answer = await fetch(`/runs/${run.id}/because?particle=${id}&frame=${stage.frame.frame}`);
@@ -282,6 +291,25 @@ async function showBecause(id) {
   if (answer.ok) panel.innerHTML = await answer.text();
   else panel.textContent = (await answer.json()).detail;
   for (const dot of panel.querySelectorAll("[data-paint]")) dot.style.background = dot.dataset.paint;
+}
+
+// The sentences that name the prop which was pressed on the stage.
+function offerRows(prop) {
+  const rows = notebook.naming(prop), list = document.createElement("ol");
+  for (const { id, name, sentence } of rows) {
+    const item = document.createElement("li"), button = document.createElement("button");
+    Object.assign(button, { type: "button", className: "why", textContent: sentence, title: name });
+    button.dataset.showRow = id;
+    item.append(button);
+    list.append(item);
+  }
+  const head = $("because-head").content.cloneNode(true);
+  head.querySelector("h2").textContent = rows.find((row) => row.id === prop)?.name ?? prop;
+  stage.mark(null);
+  $("because").replaceChildren(head, list);
+  $("preflight").hidden = true;
+  $("because").hidden = false;
+  stage.pointing.show([prop], ranShot.states);
 }
 
 function closeBecause() {
@@ -403,8 +431,11 @@ const KEYS = {
   c: () => { const s = $("colour-by"); s.selectedIndex = (s.selectedIndex + 1) % s.options.length; redraw(); },
   l: () => relight(shot.light.name === "dusk" ? "working" : "dusk"),
   w: () => { $("wireframe").checked = !$("wireframe").checked; stage.setWireframe($("wireframe").checked); },
+  v: () => $("preflight-button").click(),
+  "/": () => notebook.find(),
   "?": () => tell("toggle"),
 };
+for (const number of [1, 2, 3, 4, 5, 6]) KEYS[number] = () => notebook.jump(number);
 document.addEventListener("keydown", (event) => {
   const pressed = event.key.toLowerCase();
   if ((event.ctrlKey || event.metaKey) && (pressed === "z" || pressed === "y") && !event.target.closest("input, textarea")) {

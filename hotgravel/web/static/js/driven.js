@@ -215,14 +215,16 @@ export function watchDriven(root, { shot, range, runNow }) {
 
   function build() {
     for (const dot of root.querySelectorAll("[data-paint]")) dot.style.background = dot.dataset.paint;
-    made = [...root.querySelectorAll(".driver .curve, .driver .plot")].map((editor) => {
+    made = made.filter((editor) => editor.root.isConnected);
+    const fresh = [...root.querySelectorAll(".driver .curve, .driver .plot")].filter((editor) => !made.some((m) => m.root === editor));
+    made = made.concat(fresh.map((editor) => {
       const { row, path } = editor.closest(".driver").dataset;
       const send = (points) => window.htmx.ajax("POST", `/shots/${shot}/rows/${row}/points`, {
         target: "#notebook", swap: "innerHTML",
         values: { path, points, revision: document.getElementById("revision").value, unfolded: document.getElementById("unfolded").value },
       });
       return editor.classList.contains("curve") ? new Curve(editor, { send, histogram }) : new Plot(editor, { send, range });
-    });
+    }));
     if (wished !== null) follow(wished);
   }
 
@@ -241,6 +243,7 @@ export function watchDriven(root, { shot, range, runNow }) {
   }
 
   root.addEventListener("htmx:afterSwap", build);
+  root.addEventListener("htmx:oobAfterSwap", build);
   root.addEventListener("click", () => { if (wished !== null) requestAnimationFrame(() => follow(wished)); });
   build();
   return { follow };

@@ -1,34 +1,85 @@
-// The notebook: which rows are unfolded, and what every edit sends along.
+// The notebook: which rows are unfolded, found and folded away, what is pointed at, and what every edit sends along.
 
-export function watchNotebook(root, { frameNow, edited }) {
+const SECTIONS = ["set", "matter", "supply", "forces", "cues", "finish"];
+
+export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
   const unfolded = () => document.getElementById("unfolded");
+  const folded = new Set(JSON.parse(localStorage.getItem(`folded ${shot}`) ?? "[]"));
+  let wanted = "";
 
-  function setOpen(row, open) {
+  async function setOpen(row, open) {
     const ids = new Set(unfolded().value.split(" ").filter(Boolean));
     if (open) ids.add(row); else ids.delete(row);
     unfolded().value = [...ids].join(" ");
     const line = document.getElementById(`row-${row}`);
     if (!line) return;
+    const dials = line.querySelector(".dials"), fold = line.querySelector(".fold");
     line.classList.toggle("open", open);
-    line.querySelector(".dials").hidden = !open;
-    const fold = line.querySelector(".fold");
+    dials.hidden = !open;
     fold.textContent = open ? "less" : "more";
     fold.setAttribute("aria-expanded", String(open));
+    if (open && !dials.childElementCount) await window.htmx.ajax("GET", `/shots/${shot}/rows/${row}/dials`, { target: dials, swap: "innerHTML" });
+  }
+
+  // Sections and groups that are folded, and sentences that are not looked for, are left out.
+  function arrange() {
+    const words = wanted.toLowerCase().split(/\s+/).filter(Boolean);
+    let there = 0;
+    for (const line of root.querySelectorAll(".row-line")) {
+      const fits = words.every((word) => line.dataset.find.includes(word));
+      line.hidden = !fits;
+      there += fits;
+    }
+    for (const fold of root.querySelectorAll("[data-fold]")) {
+      const shut = !words.length && folded.has(fold.dataset.fold);
+      fold.closest(".group, .page-section").classList.toggle("folded", shut);
+      fold.setAttribute("aria-expanded", String(!shut));
+    }
+    for (const section of root.querySelectorAll(".page-section, .group")) section.classList.toggle("nothing-found", Boolean(words.length) && !section.querySelector(".row-line:not([hidden])"));
+    document.getElementById("found").textContent = words.length ? `${there} of ${root.querySelectorAll(".row-line").length} sentences` : "";
+  }
+
+  function fold(name, shut) {
+    if (shut) folded.add(name); else folded.delete(name);
+    localStorage.setItem(`folded ${shot}`, JSON.stringify([...folded]));
+    arrange();
   }
 
   root.addEventListener("click", (event) => {
-    const button = event.target.closest("[data-unfold]");
-    if (button) {
-      const row = button.dataset.unfold;
-      setOpen(row, button.classList.contains("driven") || !document.getElementById(`row-${row}`).classList.contains("open"));
-    }
+    const button = event.target.closest("[data-unfold], [data-fold], [data-insert]");
+    if (!button) return;
+    const { unfold: row, fold: name, insert } = button.dataset;
+    if (name) fold(name, !folded.has(name));
+    else if (insert) insertWord(button, insert);
+    else setOpen(row, button.classList.contains("driven") || !document.getElementById(`row-${row}`).classList.contains("open"));
   });
-  root.addEventListener("focusin", (event) => { if (event.target.matches("input.slot")) event.target.select(); });
+
+  // A word of the formula language, put where the cursor last stood in the formula.
+  function insertWord(button, word) {
+    const field = button.closest(".driver").querySelector("input.slot");
+    const at = field.selectionEnd ?? field.value.length;
+    field.setRangeText(word, field.selectionStart ?? at, at, "end");
+    field.focus();
+  }
+
+  root.addEventListener("input", (event) => {
+    if (event.target.id === "find-row") { wanted = event.target.value; arrange(); }
+  });
+  root.addEventListener("focusin", (event) => { if (event.target.matches("input.slot") && event.target.closest(".sentence, .dial-value")) event.target.select(); });
   root.addEventListener("keydown", (event) => {
+    if (event.target.id === "find-row" && event.key === "Escape") { event.stopPropagation(); event.target.value = wanted = ""; arrange(); event.target.blur(); }
+    if (event.target.closest(".adds")) return walk(event);
     if (!event.target.matches("input.slot")) return;
-    if (event.key === "Enter") event.target.blur();
-    if (event.key === "Escape") { event.target.value = event.target.defaultValue; event.target.blur(); }
+    // Enter makes the edit and stays; the field's own change event would come again on leaving it.
+    if (event.key === "Enter" && event.target.value !== event.target.defaultValue) event.target.dispatchEvent(new Event("change", { bubbles: true }));
+    if (event.key === "Escape") { event.stopPropagation(); event.target.value = event.target.defaultValue; event.target.blur(); }
   });
+
+  for (const [seen, ids] of [["mouseover", lineOf], ["focusin", lineOf], ["mouseleave", () => []]]) {
+    root.addEventListener(seen, (event) => pointed(ids(event)));
+  }
+  function lineOf(event) { return event.target.closest(".row-line")?.dataset.concerns.split(" ") ?? []; }
+
   // Whatever drops down closes when something else is pressed.
   document.addEventListener("click", (event) => {
     for (const open of document.querySelectorAll("details[open]")) if (!open.contains(event.target)) open.open = false;
@@ -36,21 +87,61 @@ export function watchNotebook(root, { frameNow, edited }) {
   document.body.addEventListener("htmx:configRequest", (event) => {
     if (event.detail.elt.hasAttribute("data-with-frame")) event.detail.parameters.frame = frameNow();
   });
-  // What an edit has changed comes with the notebook that it brings.
-  document.body.addEventListener("htmx:afterSwap", (event) => {
-    const news = event.detail.target === root && root.querySelector("#news");
-    if (!news) return;  // the event comes once for each part that was swapped in
-    news.remove();
-    edited(JSON.parse(news.textContent));
+  // What is being typed while an edit's answer comes in stays.
+  let typing = null;
+  document.body.addEventListener("htmx:beforeSwap", (event) => {
+    const field = document.activeElement;
+    typing = event.detail.target === root && field?.id && field.matches("input.slot") && field.value !== field.defaultValue && field !== event.detail.requestConfig?.elt
+      ? { id: field.id, value: field.value } : null;
   });
+  // What an edit has changed comes with the notebook that it brings.
+  for (const swapped of ["htmx:afterSwap", "htmx:oobAfterSwap"]) document.body.addEventListener(swapped, () => {
+    const told = root.querySelector("#news"), news = told?.textContent;
+    if (!news) return;  // the event comes once for each part that was swapped in; the news is the last
+    told.textContent = "";
+    document.getElementById("find-row").value = wanted;
+    arrange();
+    const field = typing && document.getElementById(typing.id);
+    if (field) { field.value = typing.value; field.focus(); }
+    edited(JSON.parse(news));
+  });
+  arrange();
 
   return {
     show(row) {
       for (const line of root.querySelectorAll(".row-line.shown")) line.classList.remove("shown");
       const line = document.getElementById(`row-${row}`);
       if (!line) return;
+      const group = line.closest(".group")?.dataset.group, section = line.closest(".page-section").dataset.section;
+      for (const name of [group, section]) if (folded.has(name)) fold(name, false);
       line.classList.add("shown");
       line.scrollIntoView({ block: "center", behavior: "smooth" });
     },
+    // To the first value of a section, by its number on the page.
+    jump(number) {
+      const name = SECTIONS[number - 1], section = root.querySelector(`[data-section=${name}]`);
+      if (folded.has(name)) fold(name, false);
+      section.scrollIntoView({ block: "start" });
+      (section.querySelector("input.slot.number") ?? section.querySelector(".sentence .slot, .adds summary")).focus();
+    },
+    find() { document.getElementById("find-row").focus(); },
+    // The rows that name a thing: id and name.
+    naming(id) {
+      return [...root.querySelectorAll(".row-line")].filter((line) => line.dataset.concerns.split(" ").includes(id))
+        .map((line) => ({ id: line.id.slice(4), name: line.dataset.name, sentence: line.dataset.said }));
+    },
   };
+}
+
+// Arrow keys go through what a menu offers.
+export function walk(event) {
+  const by = { ArrowDown: 1, ArrowUp: -1 }[event.key], menu = event.target.closest("details");
+  if (event.key === "Escape" && menu?.open) { event.stopPropagation(); menu.open = false; menu.querySelector("summary").focus(); return; }
+  if (!by || !menu || event.target.matches("select")) return;
+  event.preventDefault();
+  event.stopPropagation();
+  menu.open = true;
+  const offered = [...menu.querySelectorAll("button, a[href], input:not([type=hidden])")].filter((e) => e.offsetParent);
+  const at = offered.indexOf(event.target);
+  offered[(at < 0 ? (by > 0 ? 0 : -1) : at + by + offered.length) % offered.length]?.focus();
 }

@@ -38,7 +38,7 @@ export class Score {
     this.root.replaceChildren();
     this.lanes = [this.lane("ruler", "frames", 20, (c) => this.ruler(c), () => "")];
     for (const cue of shot.cues) {
-      const lane = this.lane("cue", `cue ${cue.id.replaceAll("-", " ")}`, 24,
+      const lane = this.lane("cue", cue.name, 24,
         (c) => this.bars(c, (g) => g.firings[cue.id] ?? 0), (g) => `${compact(g.firings[cue.id] ?? 0)} fired`, cue.id);
       lane.canvas.title = "Firings in each frame. Click a bar to go there, with rings round those it concerned.";
       this.lanes.push(lane);

@@ -5,6 +5,7 @@ import { Contacts } from "./contacts.js";
 import { Light, MOST_LAMPS } from "./light.js";
 import { ParticleCloud } from "./particles.js";
 import { Pieces } from "./pieces.js";
+import { Pointing } from "./pointing.js";
 import { roughen } from "./roughen.js";
 import { Skins } from "./skins.js";
 import { Streaks } from "./streaks.js";
@@ -38,6 +39,7 @@ export class Stage {
     this.streaks = new Streaks(this);
     this.contacts = new Contacts(this);
     this.outlines = new ZoneOutlines(this, placed);
+    this.pointing = new Pointing(this);
     new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
     this.resize();
   }
@@ -245,7 +247,9 @@ export class Stage {
     this.canvas.addEventListener("pointerup", (e) => {
       if (!down || e.button !== 0 || Math.hypot(e.clientX - down[0], e.clientY - down[1]) > 4) return;
       const box = this.canvas.getBoundingClientRect();
-      picked(this.pick(e.clientX - box.left, e.clientY - box.top, box.width, box.height));
+      const x = (e.clientX - box.left) / box.width, y = (e.clientY - box.top) / box.height;
+      const id = this.pick(x * box.width, y * box.height, box.width, box.height);
+      picked(id, id === null ? this.pointing.propAt(2 * x - 1, 1 - 2 * y) : null);
     });
   }
 

@@ -1,0 +1,347 @@
+"""The conditions of cues: each is one number of each element, and a threshold."""
+
+from typing import ClassVar, Literal
+
+from hotgravel.core.drive.value import Value
+from hotgravel.core.shot.dials import choice, dial, refer
+from hotgravel.core.shot.row import Clause, Ref
+
+OVER, UNDER = 1, -1
+
+
+class Test(Clause):
+    """A condition of a cue: one number of each element, and a threshold.
+
+    `reads` names the attribute, `side` the side of the threshold on which it is true, `threshold` the field that holds
+    it, `unit` what both are measured in. `inclusive`: the threshold itself counts. `says` begins the sentence about the
+    number of one element, `extreme` that about the nearest of all.
+    """
+
+    reads: ClassVar[str] = ""
+    side: ClassVar[int] = OVER
+    threshold: ClassVar[str] = ""
+    unit: ClassVar[str] = ""
+    inclusive: ClassVar[bool] = False
+    says: ClassVar[str] = "It had"
+    extreme: ClassVar[str] = ""
+    naming: ClassVar[str] = ""  # what a cue is called by; its title and phrase, if none
+
+    @property
+    def target(self) -> str | None:
+        """The prop or zone that the attribute is measured to, if any."""
+        return None
+
+
+def _speed(help: str) -> Value:
+    return dial(  # type: ignore[no-any-return]
+        "m/s", 3.0, label="threshold", soft=(0.1, 20.0), low=0.0, high=1e6, drivable=True, help=help
+    )
+
+
+def _weight() -> Value:
+    return dial(  # type: ignore[no-any-return]
+        "%", 0.5, label="weight", soft=(0.1, 0.9), low=0.0, high=1.0, drivable=True,
+        help="How deep in its soft edge: 10 % is at its outside, 90 % well within.",
+    )  # fmt: skip
+
+
+def _hot(help: str) -> Value:
+    return dial(  # type: ignore[no-any-return]
+        "°C", 200.0, label="threshold", soft=(0.0, 1200.0), low=-273.15, high=1e6, drivable=True, help=help
+    )
+
+
+def _zone() -> Ref:
+    return refer("zone", label="zone", help="The zone; it may sweep over particles that stand still.")  # type: ignore[no-any-return]
+
+
+class Slower(Test):
+    kind: Literal["slower"] = "slower"
+    title: ClassVar[str] = "gets slower than"
+    reads: ClassVar[str] = "speed"
+    side: ClassVar[int] = UNDER
+    threshold: ClassVar[str] = "speed"
+    unit: ClassVar[str] = "m/s"
+    extreme: ClassVar[str] = "the slowest had"
+    phrase: ClassVar[str] = "{speed}"
+    speed: Value = _speed("A higher threshold is reached sooner.")
+
+
+class Faster(Test):
+    kind: Literal["faster"] = "faster"
+    title: ClassVar[str] = "gets faster than"
+    reads: ClassVar[str] = "speed"
+    threshold: ClassVar[str] = "speed"
+    unit: ClassVar[str] = "m/s"
+    extreme: ClassVar[str] = "the fastest had"
+    phrase: ClassVar[str] = "{speed}"
+    speed: Value = _speed("A lower threshold is reached sooner.")
+
+
+class Older(Test):
+    kind: Literal["older"] = "older"
+    title: ClassVar[str] = "gets older than"
+    reads: ClassVar[str] = "age"
+    threshold: ClassVar[str] = "age"
+    unit: ClassVar[str] = "s"
+    says: ClassVar[str] = "Its age was"
+    extreme: ClassVar[str] = "the oldest was"
+    phrase: ClassVar[str] = "{age}"
+    age: Value = dial(
+        "s", 1.0, label="age", soft=(0.1, 10.0), low=0.0, high=1e6, drivable=True,
+        help="Counted from the moment each one left its source.",
+    )  # fmt: skip
+
+
+class Travelled(Test):
+    kind: Literal["travelled"] = "travelled"
+    title: ClassVar[str] = "has travelled more than"
+    reads: ClassVar[str] = "travelled"
+    threshold: ClassVar[str] = "distance"
+    unit: ClassVar[str] = "m"
+    says: ClassVar[str] = "It had come"
+    extreme: ClassVar[str] = "the farthest came"
+    phrase: ClassVar[str] = "{distance}"
+    distance: Value = dial(
+        "m", 2.0, label="distance", soft=(0.1, 20.0), low=0.0, high=1e6, drivable=True,
+        help="Along its way since it was born.",
+    )  # fmt: skip
+
+
+class Hotter(Test):
+    kind: Literal["hotter"] = "hotter"
+    title: ClassVar[str] = "is hotter than"
+    reads: ClassVar[str] = "temperature"
+    threshold: ClassVar[str] = "temperature"
+    unit: ClassVar[str] = "°C"
+    extreme: ClassVar[str] = "the hottest had"
+    phrase: ClassVar[str] = "{temperature}"
+    temperature: Value = _hot("A lower threshold is reached sooner.")
+
+
+class Cooler(Test):
+    kind: Literal["cooler"] = "cooler"
+    title: ClassVar[str] = "is cooler than"
+    reads: ClassVar[str] = "temperature"
+    side: ClassVar[int] = UNDER
+    threshold: ClassVar[str] = "temperature"
+    unit: ClassVar[str] = "°C"
+    extreme: ClassVar[str] = "the coolest had"
+    phrase: ClassVar[str] = "{temperature}"
+    temperature: Value = _hot("A higher threshold is reached sooner.")
+
+
+class Touches(Test):
+    kind: Literal["touches"] = "touches"
+    title: ClassVar[str] = "touches"
+    reads: ClassVar[str] = "touch"
+    threshold: ClassVar[str] = "speed"
+    unit: ClassVar[str] = "m/s"
+    inclusive: ClassVar[bool] = True
+    says: ClassVar[str] = "It came in at"
+    extreme: ClassVar[str] = "the greatest touch was"
+    phrase: ClassVar[str] = "{prop}, harder than {speed}"
+    prop: Ref | None = refer("prop", label="prop", none="any prop", help="It must be one they collide with.")
+    speed: Value = dial(
+        "m/s", 0.0, label="threshold", soft=(0.0, 10.0), low=0.0, high=1e6, drivable=True,
+        help="Only what comes in faster than this, straight on, counts. 0 takes every touch.",
+    )  # fmt: skip
+
+
+class Struck(Test):
+    kind: Literal["struck"] = "struck"
+    title: ClassVar[str] = "is hit harder than"
+    phrase: ClassVar[str] = "{impulse}"
+    reads: ClassVar[str] = "impulse"
+    threshold: ClassVar[str] = "impulse"
+    unit: ClassVar[str] = "N s"
+    says: ClassVar[str] = "The hit was"
+    extreme: ClassVar[str] = "the hardest hit was"
+    impulse: Value = dial(
+        "N s", 100.0, label="impulse", soft=(1.0, 10_000.0), low=0.0, high=1e12, drivable=True,
+        help="Mass times the speed that a hit changes: 1 000 kg stopped from 2 m/s are 2 000.",
+    )  # fmt: skip
+
+
+class Asleep(Test):
+    kind: Literal["asleep"] = "asleep"
+    title: ClassVar[str] = "has lain still for"
+    phrase: ClassVar[str] = "{time}"
+    reads: ClassVar[str] = "still"
+    threshold: ClassVar[str] = "time"
+    unit: ClassVar[str] = "s"
+    says: ClassVar[str] = "It had lain still for"
+    extreme: ClassVar[str] = "the longest lay still for"
+    time: Value = dial(
+        "s", 0.5, label="time", soft=(0.1, 5.0), low=0.0, high=1e6, drivable=True,
+        help="How long a body has hardly moved. After half a second it sleeps.",
+    )  # fmt: skip
+
+
+class TurnedOver(Test):
+    kind: Literal["turned_over"] = "turned_over"
+    title: ClassVar[str] = "is turned over by more than"
+    phrase: ClassVar[str] = "{angle}"
+    reads: ClassVar[str] = "tilt"
+    threshold: ClassVar[str] = "angle"
+    unit: ClassVar[str] = "°"
+    says: ClassVar[str] = "It was turned by"
+    extreme: ClassVar[str] = "the most was turned by"
+    angle: Value = dial(
+        "°", 90.0, label="angle", soft=(20.0, 170.0), low=0.0, high=180.0, drivable=True,
+        help="Between its upright and how it stood at first: over 90 it lies on its head.",
+    )  # fmt: skip
+
+
+class Nearer(Test):
+    kind: Literal["nearer"] = "nearer"
+    title: ClassVar[str] = "comes nearer than"
+    reads: ClassVar[str] = "distance to"
+    side: ClassVar[int] = UNDER
+    threshold: ClassVar[str] = "distance"
+    unit: ClassVar[str] = "m"
+    says: ClassVar[str] = "It was off by"
+    extreme: ClassVar[str] = "the nearest was off by"
+    phrase: ClassVar[str] = "{distance} to {prop}"
+    distance: Value = dial(
+        "m", 0.5, label="distance", soft=(0.05, 5.0), low=0.0, high=1e6, drivable=True,
+        help="From its middle to the surface of the prop; inside the prop counts as nearer.",
+    )  # fmt: skip
+    prop: Ref = refer("prop", label="prop", help="It may move; it need not be one they collide with.")
+
+    @property
+    def target(self) -> str:
+        return self.prop
+
+
+class Inside(Test):
+    kind: Literal["inside"] = "inside"
+    title: ClassVar[str] = "is inside"
+    reads: ClassVar[str] = "weight in"
+    threshold: ClassVar[str] = "weight"
+    unit: ClassVar[str] = "%"
+    says: ClassVar[str] = "It weighed"
+    extreme: ClassVar[str] = "the deepest weighed"
+    phrase: ClassVar[str] = "{zone}, where it weighs over {weight}"
+    zone: Ref = _zone()
+    weight: Value = _weight()
+
+    @property
+    def target(self) -> str:
+        return self.zone
+
+
+class Enters(Test):
+    kind: Literal["enters"] = "enters"
+    title: ClassVar[str] = "comes into"
+    reads: ClassVar[str] = "weight in"
+    threshold: ClassVar[str] = "weight"
+    unit: ClassVar[str] = "%"
+    says: ClassVar[str] = "It weighed"
+    extreme: ClassVar[str] = "the deepest weighed"
+    phrase: ClassVar[str] = "{zone}, where it weighs over {weight}"
+    zone: Ref = _zone()
+    weight: Value = _weight()
+
+    @property
+    def target(self) -> str:
+        return self.zone
+
+
+class Leaves(Test):
+    kind: Literal["leaves"] = "leaves"
+    title: ClassVar[str] = "leaves"
+    reads: ClassVar[str] = "weight in"
+    side: ClassVar[int] = UNDER
+    threshold: ClassVar[str] = "weight"
+    unit: ClassVar[str] = "%"
+    inclusive: ClassVar[bool] = True
+    says: ClassVar[str] = "It weighed"
+    phrase: ClassVar[str] = "{zone}, where it weighs over {weight}"
+    zone: Ref = _zone()
+    weight: Value = _weight()
+
+    @property
+    def target(self) -> str:
+        return self.zone
+
+
+class AtFrame(Test):
+    kind: Literal["at_frame"] = "at_frame"
+    title: ClassVar[str] = "reaches frame"
+    unit: ClassVar[str] = "frame"
+    says: ClassVar[str] = "It was"
+    phrase: ClassVar[str] = "{frame}"
+    frame: int = dial(
+        "frame", 24, label="frame", soft=(1, 120), low=-100_000, high=1_000_000, whole=True,
+        help="All that exist at this frame, at the same moment.",
+    )  # fmt: skip
+
+
+class Every(Test):
+    kind: Literal["every"] = "every"
+    naming: ClassVar[str] = "every {frames} frames"
+    title: ClassVar[str] = "is there, every so many frames,"
+    unit: ClassVar[str] = "frame"
+    says: ClassVar[str] = "It was"
+    phrase: ClassVar[str] = "every {frames} from frame {start}"
+    frames: int = dial(
+        "count", 12, label="frames", soft=(1, 48), low=1, high=100_000, whole=True,
+        help="From one time to the next. Each is taken once, unless the cue goes again each time.",
+    )  # fmt: skip
+    start: int = dial(
+        "frame", 1, label="start", soft=(1, 120), low=-100_000, high=1_000_000, whole=True,
+        help="The first time.",
+    )  # fmt: skip
+
+
+class After(Test):
+    kind: Literal["after"] = "after"
+    naming: ClassVar[str] = "after {cue}"
+    title: ClassVar[str] = "sees a cue fire:"
+    says: ClassVar[str] = ""
+    phrase: ClassVar[str] = "{cue}, on {whose}"
+    cue: Ref = refer("cue", label="cue", help="The cue that must have fired. A chain of them may not lead back here.")
+    whose: Literal["it", "any"] = choice(
+        {"it": "itself", "any": "any of them"}, "it", label="on", help="On the very same particle, or on any."
+    )
+
+
+class ShareIn(Test):
+    kind: Literal["share_in"] = "share_in"
+    naming: ClassVar[str] = "{share} in {state}"
+    title: ClassVar[str] = "is there when over"
+    threshold: ClassVar[str] = "share"
+    unit: ClassVar[str] = "%"
+    says: ClassVar[str] = "The share was"
+    extreme: ClassVar[str] = "the greatest share was"
+    phrase: ClassVar[str] = "{share} of all are in {state}"
+    share: Value = dial(
+        "%", 0.5, label="share", soft=(0.1, 0.9), low=0.0, high=1.0, drivable=True,
+        help="Of all particles there are. A lower share is reached sooner.",
+    )  # fmt: skip
+    state: Ref = refer("state", label="state", help="The state that is counted.")
+
+
+class Reads(Test):
+    kind: Literal["reads"] = "reads"
+    naming: ClassVar[str] = "number over {over}"
+    title: ClassVar[str] = "has a number,"
+    threshold: ClassVar[str] = "over"
+    extreme: ClassVar[str] = "the most was"
+    phrase: ClassVar[str] = "{value}, over {over}"
+    value: Value = dial(
+        "", 0.0, label="value", soft=(0.0, 1.0), low=-1e9, high=1e9, drivable=True, each=True,
+        help="Any number of each one: make it a formula or a response.",
+    )  # fmt: skip
+    over: Value = dial(
+        "", 0.5, label="over", soft=(0.0, 1.0), low=-1e9, high=1e9, drivable=True,
+        help="A lower threshold is passed sooner.",
+    )  # fmt: skip
+
+
+Condition = (
+    Slower | Faster | Older | Travelled | Hotter | Cooler | Touches | Struck | Asleep | TurnedOver | Nearer | Inside
+    | Enters | Leaves | AtFrame | Every | After | ShareIn | Reads
+)  # fmt: skip
+MOMENTARY = (AtFrame, Every, ShareIn)  # conditions that need no particle

@@ -1,0 +1,33 @@
+"""Totals: what a row comes to over the shot's frames, said beside its sentence."""
+
+import numpy as np
+
+from hotgravel.core.drive.value import is_driven, one
+from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.sources import Burst, Source, Stream
+from hotgravel.core.shot.units import show_quantity
+
+
+def given_by(shot: Shot, source: Source) -> float:
+    """How many particles a source gives within the shot's frames, before any zone holds some back."""
+    finish, emit = shot.finish, source.emit
+    if isinstance(emit, Burst):
+        return float(emit.count if finish.first <= emit.frame <= finish.last else 0)
+    start, end = max(emit.start, finish.first), min(emit.end + 1, finish.last)
+    if end <= start:
+        return 0.0
+    if is_driven(emit.rate):
+        middles = np.arange(start, end) + 0.5
+        rate = float(np.mean([one(emit, "rate", shot.clock.at(frame)) for frame in middles]))
+    else:
+        rate = one(emit, "rate", shot.clock.at(start))
+    return float(np.ceil(rate * (end - start) / finish.rate * finish.time_scale - 1e-6))
+
+
+def told_of(shot: Shot) -> dict[str, str]:
+    """Row id to what is said beside its sentence."""
+    return {
+        row.id: f"{show_quantity(given_by(shot, row), 'count', shot.dress)} in all"
+        for row in shot.supply
+        if isinstance(row, Source) and isinstance(row.emit, Stream)
+    }
