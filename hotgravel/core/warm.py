@@ -1,7 +1,8 @@
 """Compile every kernel once, on the least work that needs it, so that no run waits for it."""
 
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -47,7 +48,7 @@ _SHOT: dict[str, Any] = {
                {"kind": "attraction", "id": "to", "to": {"kind": "surface", "prop": "vent"}},
                {"kind": "gravity", "id": "gravity", "strength": {"kind": "keys", "keys": [
                    {"frame": 1, "value": 1.0, "ease": "handles"}, {"frame": 3, "value": 2.0}]}}],
-    "finish": {"last": 3},
+    "finish": {"last": 3, "focus": 5},
 }  # fmt: skip
 
 
@@ -57,11 +58,13 @@ def _particles() -> None:
 
 
 def _picture() -> None:
+    from hotgravel.core.picture.lens import smeared
     from hotgravel.core.picture.still import still_of
 
     with tempfile.TemporaryDirectory() as folder:
         execute(_world(Path(folder)), Path(folder))
         still_of(_world(Path(folder)), Path(folder), 1, (32, 18))
+    smeared(np.zeros((2, 2, 6)), np.ones((2, 2)), np.full((2, 2, 2), 3.0))
 
 
 def _world(folder: Path) -> World:
@@ -86,8 +89,15 @@ class _Compiling(event.Listener):
         self.depth -= 1
 
 
+@contextmanager
+def telling_of_kernels(tell: Callable[[str], None]) -> Iterator[None]:
+    """Let `tell` hear of each kernel that is compiled meanwhile, before it is."""
+    with event.install_listener("numba:compile", _Compiling(tell)):
+        yield
+
+
 def warm(tell: Callable[[str], None] = lambda _name: None) -> None:
     """Compile every kernel that is not kept yet. `tell` hears of each before it is compiled."""
-    with event.install_listener("numba:compile", _Compiling(tell)):
+    with telling_of_kernels(tell):
         _particles()
         _picture()

@@ -6,6 +6,7 @@ import threading
 from collections.abc import Callable
 from typing import Any
 
+import psutil
 from distributed import Client, Future, KilledWorker, LocalCluster, Security
 
 from hotgravel.core.run.place import Place, address_of
@@ -15,18 +16,20 @@ SCHEDULER = "HOTGRAVEL_SCHEDULER"
 Heard = Callable[[int, int, dict[str, Any]], None]
 Ended = Callable[[int, str, str], None]
 log = logging.getLogger("hotgravel.farm")
+SHARE_OF_MEMORY = 0.75  # that runs may take; a worker that takes more is ended, and started again
 
 
 class Farm:
-    """Sends runs to workers and hears of them. `landed(run, frame, gauges)` and
-    `ended(run, state, message)` are called from the farm's own threads."""
+    """Sends runs to workers and hears of them. `landed(run, frame, gauges)`, `ended(run, state, message)` and
+    `preparing(run, kernel)` are called from the farm's own threads."""
 
-    def __init__(self, landed: Heard, ended: Ended) -> None:
-        self._landed, self._ended = landed, ended
+    def __init__(self, landed: Heard, ended: Ended, preparing: Callable[[int, str], None]) -> None:
+        self._landed, self._ended, self._preparing = landed, ended, preparing
         self._ready = threading.Event()
         self._client: Client | None = None
         self._cluster: LocalCluster | None = None
         self._futures: dict[int, Future] = {}
+        self._behind: list[Future] = []
         self._failure = ""
         self._stopping = False
 
@@ -42,14 +45,16 @@ class Farm:
                 self._client = Client(address, timeout=20, security=Security())
             else:
                 self._cluster = LocalCluster(
-                    n_workers=1, threads_per_worker=1, processes=True, dashboard_address="127.0.0.1:0", memory_limit=0,
+                    n_workers=1, threads_per_worker=1, processes=True, dashboard_address="127.0.0.1:0",
+                    memory_limit=int(SHARE_OF_MEMORY * psutil.virtual_memory().total),
                     host="127.0.0.1", silence_logs=logging.ERROR, security=Security.temporary(),
                     scheduler_kwargs={"dashboard": False},
                 )  # fmt: skip
                 self._client = Client(self._cluster)
             self._client.subscribe_topic(job.TOPIC, self._hear)
             there = self._client.scheduler_info(n_workers=-1)["workers"]
-            self._client.gather([self._client.submit(job.prepare, workers=[w], pure=False) for w in there])
+            # A run goes first, and loads what it needs by itself.
+            self._behind = [self._client.submit(job.prepare, workers=[w], pure=False, priority=-10) for w in there]
         except Exception as error:  # whatever stops the workers must reach the page
             log.exception("the workers did not start")
             self._failure = f"The workers did not start: {error}"
@@ -83,6 +88,9 @@ class Farm:
 
     def _hear(self, event: tuple[float, dict[str, Any]]) -> None:
         _stamp, news = event
+        if "preparing" in news:
+            self._preparing(news["run"], news["preparing"])
+            return
         self._landed(news["run"], news["frame"], news["gauges"])
 
     def _done(self, run_id: int, future: Future) -> None:
@@ -112,5 +120,9 @@ def _why(error: Exception) -> str:
     if isinstance(error, ValueError):
         return str(error)
     if isinstance(error, KilledWorker):
-        return "The worker was ended from outside, several times. The frames so far are kept; the run can go on."
+        return (
+            f"The worker was ended several times, from outside or because it took over {SHARE_OF_MEMORY:.0%} "
+            "of the memory. The frames so far are kept; the run can go on. Fewer particles, or larger cells of a skin, "
+            "take less."
+        )
     return f"The run stopped: {str(error) or type(error).__name__}"

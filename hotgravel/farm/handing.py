@@ -4,11 +4,14 @@
 """
 
 import json
+import logging
 import multiprocessing
-import re
 import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import asdict, dataclass, field
+from itertools import count
 from pathlib import Path
 from typing import Any
 
@@ -19,6 +22,8 @@ from hotgravel.core.shot.faults import ShotFault
 NOTE, CANCEL, FILES = "handover.json", "cancel", "files"
 TELL_EVERY = 0.2  # seconds
 GOING = "going"
+GONE = object()  # for a handover of which this process knows nothing
+log = logging.getLogger("hotgravel.farm")
 
 
 @dataclass(frozen=True)
@@ -53,18 +58,32 @@ class Handings:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        self._going: dict[str, Any] = {}
+        self._going: dict[str, Any] = {}  # by name: the process, or None for one that waits for its turn
+        self._turns = ThreadPoolExecutor(1, thread_name_prefix="handovers")
 
     def start(self, order: Order) -> str:
-        """Begin one and return its name."""
-        taken = [int(m[1]) for s in self.all() if (m := re.fullmatch(rf"run-{order.run}-{order.kind}-(\d+)", s.name))]
-        name = f"run-{order.run}-{order.kind}-{max(taken, default=0) + 1}"
+        """Let one be made when those before it are done, and return its name."""
+        self.folder.mkdir(parents=True, exist_ok=True)
+        for number in count(1):
+            name = f"run-{order.run}-{order.kind}-{number}"
+            with suppress(FileExistsError):
+                (self.folder / name).mkdir()  # exclusively: of two at the same moment one takes the next number
+                break
+        self._going[name] = None
+        _note(self.folder / name, Standing(name, order, GOING))
+        self._turns.submit(self._turn, name, order)
+        return name
+
+    def _turn(self, name: str, order: Order) -> None:
+        if name not in self._going:
+            return  # it was removed while it waited
         folder = self.folder / name
-        _note(folder, Standing(name, order, GOING))
         process = multiprocessing.get_context("spawn").Process(target=_work, args=(str(folder), order), daemon=True)
         process.start()
         self._going[name] = process
-        return name
+        process.join()
+        if process.exitcode:
+            log.warning("handover %s ended with code %s", name, process.exitcode)
 
     def all(self) -> Iterator[Standing]:
         """The latest first."""
@@ -77,8 +96,8 @@ class Handings:
         return next((s for s in self.all() if s.name == name), None)
 
     def _standing(self, folder: Path) -> Standing:
-        process = self._going.get(folder.name)
-        over = process is None or not process.is_alive()
+        process = self._going.get(folder.name, GONE)
+        over = process is GONE or (process is not None and not process.is_alive())
         told = json.loads((folder / NOTE).read_text())
         told["order"] = Order(**told["order"])
         standing = Standing(**told)
@@ -115,6 +134,10 @@ def _work(folder: str, order: Order) -> None:
         _note(out, Standing(out.name, order, state, 1.0, files, message))
     except (ShotFault, CannotKeep, DamagedFrame) as fault:
         _note(out, Standing(out.name, order, "failed", 0.0, [], str(fault)))
+    except Exception as fault:  # whatever it is, the page must say so
+        log.warning("handover %s failed: %s: %s", out.name, type(fault).__name__, fault)
+        said = f"It could not be made ({type(fault).__name__}: {fault})."
+        _note(out, Standing(out.name, order, "failed", 0.0, [], said))
 
 
 def carry_out(order: Order, out: Path) -> tuple[str, list[str]]:

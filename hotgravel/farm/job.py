@@ -10,7 +10,7 @@ from hotgravel.core.run.gauges import telling_frame
 from hotgravel.core.run.place import Place, place_of
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
-from hotgravel.core.warm import warm
+from hotgravel.core.warm import telling_of_kernels, warm
 
 TOPIC = "hotgravel"
 CANCEL = "cancel"
@@ -19,13 +19,14 @@ PICTURE_SIZE = (640, 360)
 
 
 def prepare() -> None:
-    """Load every kernel into this worker, so that the first run need not wait."""
+    """Load every kernel into this worker while it has nothing else to do, so that later runs need not wait."""
     warm()
 
 
 def run_shot(run_id: int, document: dict[str, Any], folder: str, meshes: str) -> str:
     """Compute a run into its folder; called in a worker. Returns the state it ended in."""
-    return compute(document, place_of(folder), place_of(meshes), lambda **news: _tell(run_id, news), _abandoned)
+    with telling_of_kernels(lambda name: _tell(run_id, {"preparing": name})):
+        return compute(document, place_of(folder), place_of(meshes), lambda **news: _tell(run_id, news), _abandoned)
 
 
 def compute(

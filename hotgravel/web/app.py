@@ -24,6 +24,7 @@ from hotgravel.web import (
     driven,
     editing,
     enter,
+    guiding,
     handover,
     history,
     preflight,
@@ -35,6 +36,7 @@ from hotgravel.web import (
 )
 from hotgravel.web.guard import Access, Guard
 from hotgravel.web.render import STATIC, templates
+from hotgravel.web.room import NoRoom
 from hotgravel.web.studio import Studio
 
 # taking_in first: /shots/upload and /shots/7.zip are no numbers of shots.
@@ -42,6 +44,7 @@ PARTS = (
     taking_in, shots_page, bench, compare, editing, history, preflight, runs_page, running, stage_data, handover, disk,
     driven,
     enter,
+    guiding,
 )  # fmt: skip
 
 
@@ -71,6 +74,7 @@ def create_app(studio: Studio, *, demo: Sequence[str] = (), access: Access | Non
     app.add_exception_handler(OperationalError, _told)
     app.add_exception_handler(CannotKeep, _told)
     app.add_exception_handler(DamagedFrame, _damaged)
+    app.add_exception_handler(NoRoom, _no_room)
     app.add_exception_handler(OverflowError, _told)
     return app
 
@@ -94,6 +98,11 @@ def _sentence(error: Exception) -> tuple[int, str]:
     if isinstance(error, DamagedFrame):
         return 410, str(error)
     return 422, str(error)
+
+
+async def _no_room(request: Request, fault: Exception) -> Response:
+    assert isinstance(fault, NoRoom)
+    return JSONResponse(fault.told(), 507)
 
 
 async def _damaged(request: Request, fault: Exception) -> Response:

@@ -20,17 +20,18 @@ from hotgravel.core.shot.dials import dials_of
 from hotgravel.core.shot.document import Shot, fingerprint
 from hotgravel.core.shot.props import Mesh, Prop
 from hotgravel.core.shot.signals import signals_in
-from hotgravel.core.shot.units import show_quantity
+from hotgravel.core.shot.units import shown_factor, shown_unit
 from hotgravel.store import runs, settings, shots
 from hotgravel.store.models import RunRecord
 from hotgravel.web.driven import over_frames
+from hotgravel.web.guide import steps_for
 from hotgravel.web.render import notebook, page
 from hotgravel.web.runs_page import estimate_for
 from hotgravel.web.studio import Studio
 
 router = APIRouter()
 FARTHEST = 1e6  # metres: how far off a camera may stand
-MOST_LANES = 6
+MOST_LANES, MOST_SAMPLES = 40, 600  # signals, and values of each: more than there are pixels to draw them
 MESH_UNITS = dials_of(Mesh)["unit"].words  # type: ignore[attr-defined]
 
 
@@ -87,17 +88,18 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
 
 
 def _lanes(shot: Shot) -> list[dict[str, Any]]:
-    """The first signals of a shot for the score: what each is called, and its value at every frame, as a
-    number and as it is shown."""
+    """The signals of a shot for the score: what each is called, and its values as they are shown, every so many
+    frames."""
     frames = np.arange(shot.finish.first, shot.finish.last + 1, dtype=float)
+    step = -(-len(frames) // MOST_SAMPLES)
     found = []
     for row, path, quantity, driver in islice(signals_in(shot), MOST_LANES):
         axis = f" {'xyz'[int(path[-1])]}" if quantity.three else ""
-        values = over_frames(shot, driver, frames)
-        rounded = [float(f"{v:.3g}") if abs(v) > 1e-9 else 0.0 for v in values]
+        values = over_frames(shot, driver, frames[::step]) / shown_factor(quantity.unit, shot.dress)
         found.append({
-            "row": row.id, "name": f"{shot.names()[row.id]}: {quantity.label}{axis}",
-            "values": rounded, "texts": [show_quantity(v, quantity.unit, shot.dress) for v in rounded],
+            "row": row.id, "path": path, "name": f"{shot.names()[row.id]}: {quantity.label}{axis}", "step": step,
+            "values": [float(f"{v:.3g}") if abs(v) > 1e-9 else 0.0 for v in values],
+            "unit": "" if quantity.unit in ("count", "frame") else shown_unit(quantity.unit, shot.dress),
         })  # fmt: skip
     return found
 
@@ -143,7 +145,7 @@ def bench(request: Request, shot_id: int, run: int | None = None) -> Response:
         return page(
             request, "bench.html", facts=facts, name=there.name, **notebook(shot_id, shot, there.head),
             **imports(studio, session, shot),
-            walk=shots.walk(session, shot_id),
+            walk=shots.walk(session, shot_id), guide=steps_for(session, shot_id, shot),
         )  # fmt: skip
 
 

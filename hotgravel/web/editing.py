@@ -18,6 +18,7 @@ from hotgravel.core.shot.spot import Edited
 from hotgravel.store import runs, shots
 from hotgravel.web.bench import imports, run_facts, shot_facts
 from hotgravel.web.driven import last_range
+from hotgravel.web.guide import steps_for
 from hotgravel.web.render import NOTHING_TYPED, Typed, notebook, page, redrawn
 from hotgravel.web.studio import Studio
 
@@ -56,14 +57,15 @@ def answer(
         except ShotFault as fault:
             status, typed = 422, replace(typed, faults=fault.faults)
         except shots.Stale as stale:
-            status, typed = 409, replace(typed, faults=(Fault(typed.row, "", _refusal(stale, shot, typed.row)),))
+            fault = Fault(typed.row, "", _refusal(stale, shot, typed.row))
+            status, typed = 409, replace(typed, faults=(fault,), late=True)
         return _notebook(request, session, shot_id, status, typed, unfolded, before)
 
 
 def _refusal(stale: shots.Stale, shot: Shot, row: str) -> str:
     """Why a stale edit was not made, with what its row says now."""
     now = next((row_sentence(shot, r) for r in shot.rows() if r.id == row), "This row is gone.")
-    return f"{stale} Nothing was overwritten. It now says: {now} Make your change again."
+    return f"{stale} Nothing was overwritten. It now says: {now} Yours was not made."
 
 
 def _notebook(
@@ -78,7 +80,7 @@ def _notebook(
         status = 200  # the page asked, and shows the refusal where it belongs
     studio: Studio = request.app.state.studio
     context = notebook(shot_id, shot, head, typed, unfolded) | imports(studio, session, shot)
-    context |= {"walk": shots.walk(session, shot_id), "news": facts}
+    context |= {"walk": shots.walk(session, shot_id), "news": facts, "guide": steps_for(session, shot_id, shot)}
     changed = redrawn(shot_id, before, shot) if before and request.headers.get("hx-request") else None
     refused = next((row for row in shot.rows() if row.id == typed.row), None)
     if changed is None or (typed.faults and refused is None):
@@ -109,6 +111,23 @@ def _seen(form: Any) -> int:
         return int(str(form.get("revision", 0)))
     except ValueError:
         raise HTTPException(422, "The revision is no whole number.") from None
+
+
+@router.get("/notebook")
+def whole_notebook(request: Request, shot_id: int, unfolded: str = "") -> Response:
+    """The notebook as it is now, for a page that has fallen behind."""
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        return _notebook(request, session, shot_id, 200, NOTHING_TYPED, unfolded, None)
+
+
+@router.get("/now.json")
+def now(request: Request, shot_id: int) -> dict[str, Any]:
+    """The revision that is current, and the latest run: what other tabs and windows have made of the shot."""
+    studio: Studio = request.app.state.studio
+    with studio.database.session() as session:
+        run = runs.latest(session, shot_id)
+        return {"revision": shots.record(session, shot_id).head, "run": run.id if run else None}
 
 
 @router.post("/undo")

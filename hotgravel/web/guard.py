@@ -1,7 +1,9 @@
 """Who may ask, and how much: Host, Origin, token and size are checked before anything else is done."""
 
+import asyncio
 import hashlib
 import hmac
+import re
 from contextlib import suppress
 from dataclasses import dataclass, field
 from http.cookies import CookieError, SimpleCookie
@@ -19,6 +21,8 @@ POLICY = (
 )
 LOCAL = frozenset(("127.0.0.1", "localhost", "[::1]"))
 COOKIE = "hotgravel"
+HOST = re.compile(r"(\[[0-9a-f:.]+\]|[^:@/\[\]]+)(?::\d{1,5})?", re.IGNORECASE)
+PATIENCE = 30.0  # seconds that a body may stop coming for
 ENTER = "/enter"
 SHORTEST_TOKEN = 16
 MOST_BYTES = 4 * 2**20  # of a request that is no upload
@@ -56,8 +60,8 @@ class Access:
         )
 
 
-class _TooLarge(Exception):
-    """A body grew over the limit while it came in."""
+class _GivenUp(Exception):
+    """A body grew over the limit while it came in, or ceased to come."""
 
 
 class Guard:
@@ -72,10 +76,11 @@ class Guard:
             return
         path: str = scope["path"]
         most = MOST_UPLOADED if path.endswith(UPLOADS) else MOST_BYTES
-        came, over = 0, False
+        came, whole = 0, False
+        given_up: ASGIApp | None = None  # the answer to a body that was not taken to its end
 
         async def guarded(message: Message) -> None:
-            if over:
+            if given_up:
                 return  # whatever is made of half a body is not the answer
             if message["type"] == "http.response.start":
                 headers = MutableHeaders(scope=message)
@@ -87,25 +92,31 @@ class Guard:
             await send(message)
 
         async def counted() -> Message:
-            nonlocal came, over
-            message = await receive()
+            nonlocal came, whole, given_up
+            try:
+                message = await (receive() if whole else asyncio.wait_for(receive(), PATIENCE))
+            except TimeoutError:
+                given_up = _late()
+                raise _GivenUp from None
+            whole |= message["type"] != "http.request" or not message.get("more_body", False)
             came += len(message.get("body", b""))
             if came > most:
-                over = True
-                raise _TooLarge
+                given_up = _too_large(most)
+                raise _GivenUp
             return message
 
         refusal = self._refusal(scope, path, most)
-        with suppress(_TooLarge):
+        with suppress(_GivenUp):
             await (refusal or self.app)(scope, counted, guarded)
-        if over:
-            over = False
-            await _too_large(most)(scope, receive, guarded)
+        if given_up:
+            answer, given_up = given_up, None
+            await answer(scope, receive, guarded)
 
     def _refusal(self, scope: Scope, path: str, most: int) -> ASGIApp | None:
         headers = Headers(scope=scope)
         host = headers.get("host", "")
-        if host.rsplit(":", 1)[0] not in self.access.hosts:
+        named = HOST.fullmatch(host)
+        if not named or named[1] not in self.access.hosts:
             names = ", ".join(sorted(self.access.hosts))
             return JSONResponse({"detail": f"Hot Gravel does not answer to this name. It answers to {names}."}, 421)
         changes = scope["method"] not in ("GET", "HEAD")
@@ -123,6 +134,11 @@ class Guard:
         if not length.isdigit() or int(length) > most:
             return _too_large(most)
         return None
+
+
+def _late() -> JSONResponse:
+    said = f"The rest of this did not come within {PATIENCE:.0f} s, so it was given up. Nothing was changed."
+    return JSONResponse({"detail": said}, 408, {"Connection": "close"})
 
 
 def _too_large(most: int) -> JSONResponse:

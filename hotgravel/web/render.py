@@ -130,6 +130,7 @@ class Typed:
     text: str
     faults: tuple[Fault, ...] = ()
     keys: tuple[dict[str, str], ...] = ()
+    late: bool = False  # another edit came first: its value is shown, and this one can be put in its place
 
     def sentence(self, row: str) -> str:
         """The fault as the row shows it."""

@@ -19,6 +19,8 @@ from hotgravel.core.shot.finish import Quality
 from hotgravel.store import runs, shots
 from hotgravel.web.bench import opening_of, run_facts, shot_facts
 from hotgravel.web.render import page
+from hotgravel.web.room import make_sure
+from hotgravel.web.runs_page import estimate_for
 from hotgravel.web.studio import Studio
 
 router = APIRouter()
@@ -29,9 +31,12 @@ def start(request: Request, shot_id: int) -> dict[str, Any]:
     """Start a run of the shot as it is, or find the one it would repeat. Faults that only building
     shows are told here."""
     studio: Studio = request.app.state.studio
-    with studio.database.session() as session:
-        _none_going(session, shot_id)
-    started = studio.run(shot_id)
+    with studio.starting:
+        with studio.database.session() as session:
+            _none_going(session, shot_id)
+            shot = shots.document(session, shot_id)
+            make_sure(studio, shot, estimate_for(studio, session, shot_id, shot))
+        started = studio.run(shot_id)
     notes = [*started.notes, *(str(f) for f in findings(started.shot))]
     if started.found:
         notes.insert(0, f"Nothing that matters changed since run {started.run.id}, so it is shown, not repeated.")
@@ -50,13 +55,14 @@ def _none_going(session: Session, shot_id: int) -> None:
 def resume(request: Request, run_id: int) -> dict[str, Any]:
     """Let a run that stopped go on; what it had kept stays, and the result is the same bytes."""
     studio: Studio = request.app.state.studio
-    with studio.database.session() as session:
-        run = runs.record(session, run_id)
-        if run.state not in ("cancelled", "failed"):
-            raise HTTPException(409, f"Run {run_id} is {run.state}, so there is nothing to go on with.")
-        _none_going(session, run.shot_id)
-        shot = shots.document(session, run.shot_id, run.revision)
-    run = studio.go_on(run_id)
+    with studio.starting:
+        with studio.database.session() as session:
+            run = runs.record(session, run_id)
+            if run.state not in ("cancelled", "failed"):
+                raise HTTPException(409, f"Run {run_id} is {run.state}, so there is nothing to go on with.")
+            _none_going(session, run.shot_id)
+            shot = shots.document(session, run.shot_id, run.revision)
+        run = studio.go_on(run_id)
     with studio.database.session() as session:
         return {"run": run_facts(session, run), "shot": shot_facts(shot), "notes": []}
 

@@ -77,7 +77,8 @@ def runs_page(request: Request, shot_id: int) -> Response:
         made = runs.of_shot(session, shot_id)
         lines = [_line(studio, session, run, before) for run, before in zip(made, [*made[1:], None], strict=False)]
         disk = size_in_words(studio.disk(*(r.id for r in made)))
-        return page(request, "runs.html", shot=there, lines=lines, disk=disk)
+        going = any(r.state in runs.GOING for r in made)
+        return page(request, "runs.html", shot=there, lines=lines, disk=disk, going=going)
 
 
 @router.get("/shots/{shot_id}/runs.json")

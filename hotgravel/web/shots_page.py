@@ -15,8 +15,9 @@ from hotgravel.demo.shots import demo_names, demo_picture
 from hotgravel.farm.job import PICTURE
 from hotgravel.store import runs, settings, shots
 from hotgravel.store.models import RunRecord, ShotRecord
+from hotgravel.web.guide import guided
 from hotgravel.web.render import page
-from hotgravel.web.starters import STARTERS
+from hotgravel.web.starters import GUIDED, STARTERS
 from hotgravel.web.studio import Studio
 
 router = APIRouter()
@@ -96,13 +97,16 @@ def one_card(request: Request, shot_id: int) -> Response:
 
 
 @router.post("/shots")
-def new_shot(request: Request, starter: Annotated[str, Form()]) -> Response:
+def new_shot(request: Request, starter: Annotated[str, Form()], name: Annotated[str, Form()] = "") -> Response:
     """A new shot from a starter, opened on the bench."""
     if starter not in STARTERS:
         raise HTTPException(422, f"There is no starter {starter!r}. There are: {', '.join(STARTERS)}.")
     studio: Studio = request.app.state.studio
     with studio.database.session() as session:
-        made = shots.create(session, STARTERS[starter].shot(), f"from the starter {starter}")
+        shot = STARTERS[starter].shot()
+        shot = rename(shot, name).shot if name.strip() else shot
+        made = shots.create(session, shot, f"from the starter {starter}")
+        settings.put(session, guided(made.id), starter == GUIDED)
     return RedirectResponse(f"/shots/{made.id}", 303)
 
 

@@ -37,9 +37,10 @@ _FOUNTAIN: dict[str, Any] = _BARE | {
                 "aim": {"kind": "outward", "cone": 9}, "radius": 0.025, "radius_spread": 0.4}],
 }  # fmt: skip
 
+GUIDED = "bare plain"  # the one on which a first shot is made step by step
 STARTERS = {
     "ember burst": Starter("A dome that throws embers; drag in flight, gravity once they are slow.",
                            _demo("ember-burst", "New burst")),
     "cinder fountain": Starter("A steady stream of cinders that falls back and rolls out.", lambda: load(_FOUNTAIN)),
-    "bare plain": Starter("The plain, gravity and one state; everything else is yours.", lambda: load(_BARE)),
+    "bare plain": Starter("The plain, gravity and one state; a guide shows what comes next.", lambda: load(_BARE)),
 }  # fmt: skip

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from sqlalchemy import select
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from hotgravel.core.run.estimate import size_in_words
@@ -25,6 +26,7 @@ from hotgravel.store import bin, runs, settings, shots
 from hotgravel.store.database import Database
 from hotgravel.store.models import RunRecord
 
+RETRY = 5.0  # seconds between tries to write that a run is over
 RUN_FIRST = 2  # demo shots that the first start runs
 
 log = logging.getLogger("hotgravel.web")
@@ -48,11 +50,13 @@ class Studio:
         self.folder = folder
         self.place = folder if place is None else place
         self.database = Database(folder)
-        self.farm = Farm(self._landed, self._ended)
+        self.farm = Farm(self._landed, self._ended, self._preparing)
         self.handings = Handings(folder / "handovers")
+        self.starting = threading.Lock()  # one run of a shot at a time, however often it is asked for at once
         self.editing = threading.Lock()  # one edit after another: of two of the same revision the later is refused
         self._listeners: dict[int, set[asyncio.Queue[dict[str, Any]]]] = {}
         self._loop: asyncio.AbstractEventLoop | None = None
+        self._closing = threading.Event()
 
     @property
     def meshes(self) -> Place:
@@ -77,6 +81,7 @@ class Studio:
         self._loop = loop
 
     def close(self) -> None:
+        self._closing.set()
         self.farm.stop()
         self.database.engine.dispose()
 
@@ -192,16 +197,32 @@ class Studio:
                 runs.landed(session, run_id, frame, gauges)
         except runs.NoSuchRun:
             log.info("run %s was deleted while it ran", run_id)
+        except OperationalError as error:  # it is caught up on when the run is over
+            log.warning("frame %s of run %s could not be written down: %s", frame, run_id, error)
+
+    def _preparing(self, run_id: int, kernel: str) -> None:
+        self._tell(run_id, {"preparing": kernel})
 
     def _ended(self, run_id: int, state: str, message: str) -> None:
+        written = self._write_end(run_id, state, message)
+        self._tell(run_id, {"ended": state, "message": message})
+        # A full disk does not take it; the run must not be told as going on for ever.
+        while not written and not self._closing.wait(RETRY):
+            written = self._write_end(run_id, state, message)
+        self.keep_within_limit()
+
+    def _write_end(self, run_id: int, state: str, message: str) -> bool:
+        """Whether the store has taken down that a run is over."""
         try:
             with self.database.session() as session:
                 self._catch_up(session, run_id)
                 runs.ended(session, run_id, state, message)
         except runs.NoSuchRun:
             log.info("run %s was deleted while it ran", run_id)
-        self._tell(run_id, {"ended": state, "message": message})
-        self.keep_within_limit()
+        except (OperationalError, OSError) as error:
+            log.warning("that run %s is over could not be written, and is tried again: %s", run_id, error)
+            return False
+        return True
 
     def _catch_up(self, session: Any, run_id: int) -> None:
         """Frames that landed but were not heard of."""

@@ -1,6 +1,11 @@
 """What comes in from outside: meshes for a shot, and shots from another Hot Gravel."""
 
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from itertools import count
 from pathlib import Path, PurePosixPath
+from tempfile import TemporaryDirectory
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request, UploadFile
@@ -8,6 +13,7 @@ from fastapi.responses import RedirectResponse, Response
 from pydantic import TypeAdapter
 
 from hotgravel.core.exchange.bundle import BESIDE, read_bundle, write_bundle
+from hotgravel.core.run.place import Place
 from hotgravel.core.run.world import beside
 from hotgravel.core.shape import grid
 from hotgravel.core.shape.lettering import FONT_FORMATS
@@ -34,11 +40,16 @@ def add_mesh(
     """Keep an uploaded file and add a prop or a field of it, unfolded, so that its report is in view."""
     studio: Studio = request.app.state.studio
     added: list[str] = []
+    try:
+        name, wrong = keep_file(studio, mesh.filename or "", mesh.file.read(LARGEST_BYTES + 1)), None
+    except ShotFault as fault:  # it is told in the notebook
+        name, wrong = "", fault
 
     def change(shot: Shot) -> Edited:
         if up not in ("y", "z"):
             raise ShotFault.of(f"{up!r} is no up axis. Accepted: y or z.")
-        name = keep_file(studio, mesh.filename or "", mesh.file.read(LARGEST_BYTES + 1))
+        if wrong is not None:
+            raise wrong
         called = Path(name).stem.replace("-", " ")[:60]
         if is_field(name):
             edited, row = edit.add_row(shot, "field", file=name, name=called)
@@ -76,23 +87,44 @@ def keep_file(studio: Studio, given: str, data: bytes) -> str:
     stem = "".join(c if c.isascii() and c.isalnum() else "-" for c in Path(given).stem).strip("-")[:40] or "mesh"
     if len(data) > LARGEST_BYTES:
         raise ShotFault.of(f"{given} is over {LARGEST_BYTES // 2**20} MiB.")
-    studio.meshes.mkdir(parents=True, exist_ok=True)
-    number, path = 1, studio.meshes / f"{stem}{suffix}"
-    while path.exists():
-        if path.read_bytes() == data:
-            return str(path.name)
-        number += 1
-        path = studio.meshes / f"{stem}-{number}{suffix}"
-    path.write_bytes(data)
+    with _looked_at(studio, f"{stem}{suffix}", data) as read:
+        studio.meshes.mkdir(parents=True, exist_ok=True)
+        for number in count(1):
+            path = studio.meshes / (f"{stem}-{number}{suffix}" if number > 1 else f"{stem}{suffix}")
+            if _placed(read, path, data):
+                return str(path.name)
+    raise AssertionError
+
+
+@contextmanager
+def _looked_at(studio: Studio, name: str, data: bytes) -> Iterator[Path]:
+    """A file in a folder of its own, read once to see that it can be; it goes with the folder. Raises `ShotFault`."""
+    incoming = studio.folder / "incoming"
+    incoming.mkdir(parents=True, exist_ok=True)
+    with TemporaryDirectory(dir=incoming) as folder:
+        path = Path(folder) / name
+        path.write_bytes(data)
+        try:
+            if is_field(name):
+                grid.read_grid(name, beside(Path(folder)))
+            else:
+                solid(TypeAdapter(Shape).validate_python(shape_from(name)), beside(Path(folder)))
+        except (MeshFault, grid.GridFault) as fault:
+            raise ShotFault.of(str(fault)) from None
+        yield path
+
+
+def _placed(read: Path, path: Place, data: bytes) -> bool:
+    """Put a file in its place, unless another is there. One of the same bytes counts as this."""
+    if not isinstance(path, Path):  # a store that is no folder knows no links
+        if not path.exists():
+            path.write_bytes(data)
+        return bool(path.read_bytes() == data)
     try:
-        if is_field(path.name):
-            grid.read_grid(path.name, beside(studio.meshes))
-        else:
-            solid(TypeAdapter(Shape).validate_python(shape_from(path.name)), beside(studio.meshes))
-    except (MeshFault, grid.GridFault) as fault:
-        path.unlink()
-        raise ShotFault.of(str(fault)) from None
-    return str(path.name)
+        os.link(read, path)  # whole and exclusively, however many come at once
+    except FileExistsError:
+        return path.read_bytes() == data
+    return True
 
 
 @router.post("/shots/upload")

@@ -13,7 +13,9 @@ import httpx
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-PATIENCE = 90  # seconds for what should come: a machine may stand still for a while, and only a fault waits so long
+PATIENCE = int(
+    os.environ.get("HOTGRAVEL_PATIENCE", "90")
+)  # seconds for what should come: a machine may stand still for a while, and only a fault waits so long
 expect.set_options(timeout=1000 * PATIENCE)
 CHROMIUM = [
     "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-quic", "--no-first-run",

@@ -70,7 +70,11 @@ def exposure_of(finish: Finish) -> float:
 def as_data(finish: Finish) -> dict[str, Any]:
     """The light of a shot for the stage."""
     lamps = {"ember": EMBER, "crowd": CROWD, "crowd_light": CROWD_LIGHT, "prop_light": PROP_LIGHT}
-    return asdict(light_of(finish)) | lamps | {"name": finish.light, "exposure": exposure_of(finish)}
+    return (
+        asdict(light_of(finish))
+        | lamps
+        | {"name": finish.light, "exposure": exposure_of(finish), "focus": finish.focus, "aperture": finish.aperture}
+    )
 
 
 def on_screen(light: Array, exposure: float) -> Array:

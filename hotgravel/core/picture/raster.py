@@ -123,9 +123,10 @@ def _draw_balls(seen, radius, least, tan, flat, depth, which):
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def glow(image, depth, seen, gone, tan, radius, light):
+def glow(image, depth, seen, gone, tan, radius, light, spread):
     """Adds soft glowing discs (n,) of a light (n, 3) to an image, but for what lies behind what is drawn. While the
-    shutter is open they go from `gone` to `seen` (n, 3), and are drawn out between."""
+    shutter is open they go from `gone` to `seen` (n, 3), and are drawn out between; `spread` (n,) is how many pixels
+    they are blurred by."""
     rows, columns = depth.shape
     scale = 0.5 * rows / tan
     for band in prange(BANDS):
@@ -138,8 +139,10 @@ def glow(image, depth, seen, gone, tan, radius, light):
             bx, by = 0.5 * columns + scale * gone[i, 0] / w - x, 0.5 * rows - scale * gone[i, 1] / w - y
             size = max(scale * radius[i] / z, LEAST)
             long = bx * bx + by * by
-            spread = size / (size + 0.3 * math.sqrt(long))  # what is drawn out is fainter
-            reach, strength = 2.2 * size, max(scale * radius[i] / z / size, 0.45) * (0.45 + 0.55 * spread)
+            drawn_out = size / (size + 0.3 * math.sqrt(long))  # what is drawn out is fainter
+            reach, strength = 2.2 * size, max(scale * radius[i] / z / size, 0.45) * (0.45 + 0.55 * drawn_out)
+            strength *= (reach / (reach + spread[i])) ** 2
+            reach += spread[i]
             for r in range(max(top, int(min(y, y + by) - reach)), min(bottom, int(max(y, y + by) + reach) + 2)):
                 for k in range(max(0, int(min(x, x + bx) - reach)), min(columns, int(max(x, x + bx) + reach) + 2)):
                     if depth[r, k] < z - 2.0 * radius[i]:

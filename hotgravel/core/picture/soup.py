@@ -22,7 +22,8 @@ PLAIN: Look = (0.0,) * LOOK_WIDTH
 @dataclass(frozen=True)
 class Arrays:
     """Triangles: vertices, normals, paint (linear) and places on their own surface (V, 3), faces (F, 3), and the look
-    of each (F,). Balls: places (n, 3), radius (n,), paint (n, 3), look (n,). The looks (K, LOOK_WIDTH) of both."""
+    of each (F,). Balls: places (n, 3), radius (n,), paint (n, 3), look (n,). The looks (K, LOOK_WIDTH) of both, and how
+    vertices and balls move, m/s."""
 
     vertices: Array
     normals: Array
@@ -35,6 +36,8 @@ class Arrays:
     ball_paint: Array
     ball_look: Ints
     looks: Array
+    velocity: Array
+    ball_velocity: Array
 
     @property
     def casting(self) -> Ints:
@@ -47,36 +50,45 @@ class Arrays:
 class Soup:
     """What is added up to be drawn."""
 
-    triangles: list[tuple[Array, Array, Array, Array, Ints, Ints]] = field(default_factory=list)
-    balls: list[tuple[Array, Array, Array, Ints]] = field(default_factory=list)
+    triangles: list[tuple[Array, Array, Array, Array, Ints, Ints, Array]] = field(default_factory=list)
+    balls: list[tuple[Array, Array, Array, Ints, Array]] = field(default_factory=list)
     looks: dict[Look, int] = field(default_factory=lambda: {PLAIN: 0})
     count: int = 0
 
     def _number(self, look: Look) -> int:
         return self.looks.setdefault(look, len(self.looks))
 
-    def add(self, vertices: Array, normals: Array, local: Array, paint: Array, faces: Ints, look: Look) -> None:
+    def add(
+        self, vertices: Array, normals: Array, local: Array, paint: Array, faces: Ints, look: Look,
+        velocity: Array | None = None,
+    ) -> None:  # fmt: skip
         """Triangles (F, 3) of vertices (V, 3)."""
         numbers = np.full(len(faces), self._number(look))
-        self.triangles.append((vertices, normals, local, paint, faces + self.count, numbers))
+        moving = np.zeros_like(vertices) if velocity is None else velocity
+        self.triangles.append((vertices, normals, local, paint, faces + self.count, numbers, moving))
         self.count += len(vertices)
 
-    def add_balls(self, places: Array, radius: Array, paint: Array, look: Look = PLAIN) -> None:
+    def add_balls(
+        self, places: Array, radius: Array, paint: Array, look: Look = PLAIN, velocity: Array | None = None
+    ) -> None:  # fmt: skip
         """Balls at places (n, 3)."""
-        self.balls.append((places, radius, paint, np.full(len(places), self._number(look))))
+        moving = np.zeros_like(places) if velocity is None else velocity
+        self.balls.append((places, radius, paint, np.full(len(places), self._number(look)), moving))
 
     def arrays(self) -> Arrays:
         """All of it."""
         nothing, none, no_faces = np.zeros((0, 3)), np.zeros(0, np.int64), np.zeros((0, 3), np.int64)
-        triangles = [(nothing, nothing, nothing, nothing, no_faces, none), *self.triangles]
-        vertices, normals, local, paint, faces, look_of = (
+        triangles = [(nothing, nothing, nothing, nothing, no_faces, none, nothing), *self.triangles]
+        vertices, normals, local, paint, faces, look_of, velocity = (
             np.concatenate(part) for part in zip(*triangles, strict=True)
         )
-        balls = [(nothing, np.zeros(0), nothing, none), *self.balls]
-        places, radius, ball_paint, ball_look = (np.concatenate(part) for part in zip(*balls, strict=True))
+        balls = [(nothing, np.zeros(0), nothing, none, nothing), *self.balls]
+        places, radius, ball_paint, ball_look, ball_velocity = (
+            np.concatenate(part) for part in zip(*balls, strict=True)
+        )
         return Arrays(
             vertices, normals, paint, local, faces, look_of, places, radius, ball_paint, ball_look,
-            np.array(list(self.looks)),
+            np.array(list(self.looks)), velocity, ball_velocity,
         )  # fmt: skip
 
 
@@ -100,9 +112,11 @@ def pieces_into(soup: Soup, meshes: list[dict[str, Any]], pieces: dict[str, Any]
         normals = np.einsum("nij,vj->nvi", turn, mesh["normals"].astype(float))
         faces = mesh["faces"].astype(np.int64)[None] + n * np.arange(len(mine))[:, None, None]
         paint = np.repeat(linear(rgb_of(pieces["colour"][mine])), n, axis=0)
+        place, spin = (pieces[name][mine].astype(float)[:, None] for name in ("position", "spin"))
+        velocity = pieces["velocity"][mine].astype(float)[:, None] + np.cross(spin, vertices - place)
         soup.add(
             vertices.reshape(-1, 3), normals.reshape(-1, 3), np.tile(corners, (len(mine), 1)), paint,
-            faces.reshape(-1, 3), look,
+            faces.reshape(-1, 3), look, velocity.reshape(-1, 3),
         )  # fmt: skip
 
 
@@ -116,7 +130,8 @@ def skin_into(soup: Soup, made: dict[str, Any], look: Look) -> None:
     normals = np.zeros_like(vertices)
     np.add.at(normals, faces.ravel(), np.repeat(across, 3, axis=0))
     normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
-    soup.add(vertices, normals, vertices, linear(rgb_of(made["colour"])), faces, look)
+    velocity = made["velocity"].astype(float) if "velocity" in made else None
+    soup.add(vertices, normals, vertices, linear(rgb_of(made["colour"])), faces, look, velocity)
 
 
 def balls_of(streaks: dict[str, Any]) -> tuple[Array, Array]:

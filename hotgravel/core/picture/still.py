@@ -12,6 +12,7 @@ from scipy.ndimage import gaussian_filter
 
 from hotgravel.core.colour import light_of, linear, shown
 from hotgravel.core.matter.registry import MATTERS
+from hotgravel.core.picture import lens
 from hotgravel.core.picture import light as lights
 from hotgravel.core.picture.camera import TAN, View, axes_along, view_on
 from hotgravel.core.picture.raster import drawn, glow, seen_from
@@ -29,7 +30,7 @@ _BAYER = np.array([[0, 2], [3, 1]])
 for _ in range(2):
     _BAYER = np.block([[4 * _BAYER, 4 * _BAYER + 2], [4 * _BAYER + 3, 4 * _BAYER + 1]])
 _DITHER = (_BAYER + 0.5) / 64.0
-PIECE = ("position", "turn", "scale", "piece", "colour", "id")
+PIECE = ("position", "turn", "scale", "piece", "colour", "id", "velocity", "spin")
 KEY_MAP, LAMP_MAP = 1024, 256  # pixels of what a light sees
 SHUTTER = 0.5  # of a frame: how long it is open
 BLOOM = 0.3  # how much what glows spreads over what is near it
@@ -76,14 +77,16 @@ class Painter:
         paint, dull = self._paints(points)
         place, radius = points["position"].astype(float), points["radius"].astype(float)
         flakes, embers = dull & ~under, ~dull & ~under
-        soup.add_balls(place[flakes], radius[flakes], paint[flakes])
+        velocity = points["velocity"].astype(float)
+        soup.add_balls(place[flakes], radius[flakes], paint[flakes], velocity=velocity[flakes])
         for streaks in world.shot.streaks:
             self._streaks_into(soup, streak_of(world.shot, self.store, frame, streaks), view, height)
         lamps = np.array([*self._crowd_lamp(place[~dull]), *self._prop_lamps(props, poses)]).reshape(-1, LAMP_WIDTH)
         image, fire, depth = self._lit(soup.arrays(), lamps, view, (height, width))
-        before = place - SHUTTER / world.shot.finish.rate * points["velocity"].astype(float)
+        before = place - self.shutter * velocity
         seen, gone = (seen_from(view.eye, view.axes(), of[embers]) for of in (place, before))
-        glow(fire, depth, seen, gone, TAN, radius[embers], paint[embers])
+        spread = lens.discs(seen[:, 2][None].repeat(height, 0), *self.focus)[0] if self.focus else np.zeros(len(seen))
+        glow(fire, depth, seen, gone, TAN, radius[embers], paint[embers], spread)
         image += fire + BLOOM * _blurred(fire, height / 55.0)
         mapped = lights.on_screen(image, lights.exposure_of(world.shot.finish))
         dither = _DITHER[np.arange(height)[:, None] % 8, np.arange(width) % 8, None]  # or the sky would show steps
@@ -94,6 +97,18 @@ class Painter:
         if self.view is None:
             self.view = self._framing()
         return self.view
+
+    @property
+    def shutter(self) -> float:
+        """Seconds of the run that the shutter is open for each frame."""
+        finish = self.world.shot.finish
+        return SHUTTER * finish.time_scale / finish.rate
+
+    @property
+    def focus(self) -> tuple[float, float, float] | None:
+        """The distance that is sharp, the aperture, both metres, and half the height of what is seen a metre away."""
+        finish = self.world.shot.finish
+        return None if finish.focus is None else (finish.focus, finish.aperture, TAN)
 
     def _framing(self) -> View:
         """A view on what moves in the run, and the first of the props that are no mere ground."""
@@ -186,7 +201,22 @@ class Painter:
             s.places, s.radius, s.ball_paint, s.ball_look, s.looks, rows, light.haze * view.distance, key_camera,
             key_map, lamps, cameras, maps,
         )  # fmt: skip
+        if s.velocity.any() or s.ball_velocity.any() or self.focus:
+            image, fire = self._through_lens(s, image, fire, depth, which, view)
         return image, fire, depth
+
+    def _through_lens(
+        self, s: Arrays, image: Array, fire: Array, depth: Array, which: NDArray[np.int64], view: View
+    ) -> tuple[Array, Array]:  # fmt: skip
+        """What moves drawn out, and what is out of focus blurred."""
+        both, moved = np.concatenate([image, fire], axis=2), np.empty((*depth.shape, 2))
+        lens.ways(
+            depth, which, view.eye, view.axes(), TAN, s.faces, s.velocity, s.ball_velocity, self.shutter, moved
+        )  # fmt: skip
+        both = lens.smeared(both, depth, moved)
+        if self.focus:
+            both = lens.defocused(both, depth, lens.discs(depth, *self.focus))
+        return both[..., :3].copy(), both[..., 3:].copy()
 
 
 def _seen_by_key(s: Arrays, towards: Array, view: View) -> tuple[Array, Array]:

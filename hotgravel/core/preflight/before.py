@@ -10,11 +10,11 @@ from hotgravel.core.drive.driver import Driver, answer
 from hotgravel.core.drive.formulas import Formula
 from hotgravel.core.drive.keys import Keys
 from hotgravel.core.drive.responses import Response
-from hotgravel.core.drive.value import bounded, is_driven, plain
+from hotgravel.core.drive.value import bounded, plain
+from hotgravel.core.preflight.reach import born_with, out_of_reach
 from hotgravel.core.shot import actions as do
 from hotgravel.core.shot import conditions as c
 from hotgravel.core.shot import edit
-from hotgravel.core.shot.cues import Cue
 from hotgravel.core.shot.dials import Pick, Quantity, dials_of
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.finding import Finding, Remedy, setting
@@ -120,7 +120,7 @@ def _states(shot: Shot) -> Iterator[Finding]:
     for state in shot.states:
         if state.id not in there:
             remove = Remedy("Remove it", partial(edit.remove_row, row_id=state.id))
-            remedy = remove if state.id not in named else None
+            remedy = remove if state.id not in named and len(shot.states) > 1 else None
             yield Finding(
                 "state never entered", state.id, "", f"Nothing ever enters the state {state.name}.", "doubtful", remedy
             )
@@ -185,61 +185,14 @@ def _cues(shot: Shot) -> Iterator[Finding]:
                 "A chance of 0 % never comes.",
                 remedy=setting("Make it certain", cue.id, "chance", 1.0),
             )
-        yield from _out_of_reach(shot, cue)
+        yield from out_of_reach(shot, cue)
 
 
 def _collide(shot: Shot, prop: str) -> Remedy | None:
     rows = [row for row in shot.collisions if row.on]
     if not rows:
         return None
-    return setting(f"Let {rows[0].id} hit it too", rows[0].id, "props", [*rows[0].props, prop])
-
-
-def _out_of_reach(shot: Shot, cue: Cue) -> Iterator[Finding]:
-    """Thresholds that nothing in the shot can come to, from what its rows state."""
-    when, dress = cue.when, shot.dress
-
-    def far(path: str, said: str, to: float, unit: str) -> Finding:
-        shown = show_quantity(to, unit, dress)
-        return Finding("out of reach", cue.id, path, said, remedy=setting(f"Set it to {shown}", cue.id, path, to))
-
-    if isinstance(when, c.Older):
-        age, longest = plain(when.age, shot.finish.rate), _longest_life(shot)
-        if age is not None and age >= longest > 0.0:
-            told = show_quantity(float(f"{longest:.3g}"), "s", dress)
-            yield far("when.age", f"Nothing gets older than {told} in this shot.", float(f"{0.8 * longest:.2g}"), "s")
-    if isinstance(when, c.Inside | c.Enters | c.Leaves) and (plain(when.weight) or 0.0) >= 1.0:
-        yield far("when.weight", "No zone weighs over 100 %.", 0.5, "%")
-    if isinstance(when, c.ShareIn) and (plain(when.share) or 0.0) >= 1.0:
-        yield far("when.share", "A share is never over 100 %.", 0.9, "%")
-    if isinstance(when, c.Hotter | c.Cooler):
-        threshold, born = plain(when.temperature), _born(shot, "temperature")
-        if threshold is None or born is None:
-            return
-        hot = isinstance(when, c.Hotter)
-        extreme = max(born) if hot else min(born)
-        if threshold >= extreme if hot else threshold <= extreme:
-            said = f"All are born at {show_quantity(extreme, '°C', dress)} and nothing changes it."
-            yield far("when.temperature", said, extreme - 10.0 if hot else extreme + 10.0, "°C")
-
-
-def _longest_life(shot: Shot) -> float:
-    """Seconds that a particle can live for, at the most."""
-    whole = (shot.finish.last - shot.finish.first) / shot.finish.rate * shot.finish.time_scale
-    lives = []
-    for source in (s for s in shot.supply if s.on):
-        life, spread = plain(source.life, shot.finish.rate), plain(source.life_spread)
-        lives.append(whole if life is None else life * (1.0 + (1.0 if spread is None else spread)))
-    return min(whole, max(lives, default=whole))
-
-
-def _born(shot: Shot, attribute: str) -> list[float] | None:
-    """The values that sources give an attribute which nothing changes later; None where it varies."""
-    values = [getattr(s, attribute) for s in shot.supply if s.on]
-    changed = any(cue.on and any(act.attribute == attribute for act in cue.doing(do.Become)) for cue in shot.cues)
-    if changed or not values or any(is_driven(v) for v in values):
-        return None
-    return [float(v) for v in values]
+    return setting(f"Let {shot.names()[rows[0].id]} hit it too", rows[0].id, "props", [*rows[0].props, prop])
 
 
 def _loops(shot: Shot) -> Iterator[Finding]:
@@ -255,7 +208,7 @@ def _loops(shot: Shot) -> Iterator[Finding]:
         ):
             if isinstance(cue.when, c.After | c.AtFrame):
                 continue
-            said = f"What {shoot.id} gives off can set it off again, without end."
+            said = f"What {shot.names()[shoot.id]} gives off can set it off again, without end."
             others = [s.id for s in shot.states if s.id != shoot.state]
             remedy = setting(f"Only those in {shot.names()[others[0]]}", cue.id, "whom", others[0]) if others else None
             yield Finding("cue loop", cue.id, "whom", said, remedy=remedy)
@@ -311,7 +264,7 @@ def _attributes(shot: Shot) -> Iterator[Finding]:
                 else set()
             )
             for attribute in sorted(reads & {"temperature", "mass"}):
-                born = _born(shot, attribute)
+                born = born_with(shot, attribute)
                 if born is None or len(set(born)) > 1:
                     continue
                 remedy = (

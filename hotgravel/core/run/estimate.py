@@ -6,7 +6,7 @@ the seconds and bytes that a unit of work took; their spread is the estimate's.
 """
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from hotgravel.core.matter.fineness import FINENESS
@@ -19,37 +19,48 @@ FRAME = 4000.0  # a frame's own cost, in particle-steps
 # two-core machine; the spread covers slower and faster ones.
 UNKNOWN_SECONDS, UNKNOWN_BYTES = (2e-7, 3e-6), 42.0
 MARGIN = 1.15
+# A skin over particles, for each of them in each frame, where no run has told: measured as above.
+SKIN_SECONDS, SKIN_BYTES = (4e-6, 6e-5), 60.0
+ELEMENT_BYTES = 1200.0  # of memory while a run goes on: its arrays, their copies, and what kernels make on the way
+LONG = (("s", 1.0, 120.0), ("min", 60.0, 7200.0), ("h", 3600.0, float("inf")))
 
 
 @dataclass(frozen=True)
 class Spent:
-    """What one run took: work in particle-steps, elements over all frames, seconds, bytes."""
+    """What one run took: work in particle-steps, elements over all frames, seconds, bytes; and whether skins are in
+    them."""
 
     work: float
     elements: float
     seconds: float
     bytes: float
+    skinned: bool = False
 
 
 @dataclass(frozen=True)
 class Estimate:
-    """Seconds at the least and at the most, bytes on the disk, and from how many runs it is told."""
+    """Seconds at the least and at the most, bytes on the disk, from how many runs it is told, bytes of memory, and the
+    bytes of one frame at the most."""
 
     least: float
     most: float
     bytes: float
     runs: int
+    memory: float = 0.0
+    frame: float = 0.0
 
 
 def spent(frames: Iterable[dict[str, Any]], size: float) -> Spent:
     """From a run's gauges, and its frames' size in bytes."""
     work = elements = seconds = 0.0
+    skinned = False
     for gauges in frames:
+        skinned |= "skins" in gauges["seconds"]
         weighed = sum(MATTERS[name].cost * of["count"] for name, of in gauges["matter"].items())
         work += weighed * max(1, gauges["steps"]) + FRAME
         elements += count_of(gauges)
         seconds += sum(gauges["seconds"].values())
-    return Spent(work, elements, seconds, size)
+    return Spent(work, elements, seconds, size, skinned)
 
 
 def counts_at(shot: Shot, frame: int) -> dict[str, float]:
@@ -65,6 +76,21 @@ def estimate(shot: Shot, past: list[Spent]) -> Estimate:
     total = sum(sum(of.values()) for of in counts)
     work = steps * sum(MATTERS[name].cost * n for of in counts for name, n in of.items()) + FRAME * len(counts)
     known = [p for p in past if p.work > 0 and p.seconds > 0]
+    peak = max((sum(of.values()) for of in counts), default=0.0)
+    told = _told(known, work, total)
+    if shot.skins and not any(p.skinned for p in known):
+        skinned = len(shot.skins) * total
+        least, most = SKIN_SECONDS
+        told = replace(
+            told, least=told.least + least * skinned, most=told.most + most * skinned,
+            bytes=told.bytes + SKIN_BYTES * skinned,
+        )  # fmt: skip
+    share = peak / total if total else 0.0
+    return replace(told, memory=ELEMENT_BYTES * peak, frame=told.bytes * share)
+
+
+def _told(known: list[Spent], work: float, total: float) -> Estimate:
+    """From runs that are known, for so much work and so many elements over all frames."""
     if not known:
         least, most = UNKNOWN_SECONDS
         return Estimate(least * work, most * work, UNKNOWN_BYTES * total, 0)
@@ -79,17 +105,17 @@ def in_words(told: Estimate) -> str:
     low, high = told.least, told.most
     if high < 1.0:
         time = "under 1 s"
-    elif high < 120.0:
-        time = f"{max(1, round(low))} to {round(high)} s" if round(low) < round(high) else f"{round(high)} s"
     else:
-        time = f"{max(1, round(low / 60))} to {round(high / 60)} min"
+        unit, of = next((unit, of) for unit, of, most in LONG if high < most)
+        time = f"{max(1, round(low / of))} to {round(high / of)} {unit}"
+        time = time if round(low / of) < round(high / of) else f"{max(1, round(high / of))} {unit}"
     return f"{'' if time.startswith('under') else 'about '}{time}, {size_in_words(told.bytes)}"
 
 
 def size_in_words(size: float) -> str:
     """Bytes as people say them: "32 MB"."""
-    for unit in ("B", "kB", "MB", "GB"):
-        if size < 999.5 or unit == "GB":
+    for unit in ("B", "kB", "MB", "GB", "TB"):
+        if size < 999.5 or unit == "TB":
             return f"{size:.0f} {unit}" if size >= 9.95 or unit == "B" else f"{size:.1f} {unit}"
         size /= 1000.0
     raise AssertionError

@@ -10,7 +10,7 @@ import numba
 from hotgravel.core.cues.actions import absent
 from hotgravel.core.matter.contract import Array, kept_columns
 from hotgravel.core.run import checkpoint
-from hotgravel.core.run.frame import Happened, Snapshot, first_frame, next_frame, scene_at
+from hotgravel.core.run.frame import Happened, Snapshot, Stopped, first_frame, next_frame, scene_at
 from hotgravel.core.run.frames import PROCESSOR, REMEDY, FrameStore, telling
 from hotgravel.core.run.gauges import measure
 from hotgravel.core.run.parts import Parts
@@ -74,10 +74,12 @@ def execute(
             keeper.keep(now, happened, processor() - begun, wanted=now.frame >= first and now.frame not in there)
         while now.frame < last:
             begun = processor()
-            happened = next_frame(world, now, clock)
+            try:
+                happened = next_frame(world, now, clock, cancelled)
+            except Stopped:
+                break
             keeper.wait()
             if cancelled():
-                keeper.stop()
                 break
             keeper.keep(now, happened, processor() - begun, wanted=now.frame >= first and now.frame not in there)
         keeper.stop()

@@ -98,13 +98,21 @@ def first_frame(world: World, clock: Callable[[], float]) -> tuple[Snapshot, Hap
     return now, Happened(all_events(so_far.events), so_far.nearest, gone, {}, 0, parts.seconds)
 
 
-def next_frame(world: World, now: Snapshot, clock: Callable[[], float]) -> Happened:
-    """Move a run on by one frame, in place."""
+class Stopped(Exception):
+    """A run was cancelled on the way to a frame, which is given up."""
+
+
+def next_frame(
+    world: World, now: Snapshot, clock: Callable[[], float], stopped: Callable[[], bool] = lambda: False
+) -> Happened:  # fmt: skip
+    """Move a run on by one frame, in place. Raises `Stopped` between two steps, with the snapshot on its way."""
     parts, so_far = Parts(clock), SoFar()
     touches = dict.fromkeys(world.solvers, 0)
     steps = max(solver.steps(now.states[name]) for name, solver in world.solvers.items())
     dt, landing = world.span / steps, now.frame + 1
     for step in range(steps):
+        if stopped():
+            raise Stopped
         away = absent(world.shot.cues, now.memory)
         stepped: list[str] = []
         for name, solver in world.solvers.items():

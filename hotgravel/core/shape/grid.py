@@ -143,7 +143,16 @@ def grid_from(name: str, data: bytes) -> VelocityGrid:
         with np.load(io.BytesIO(data), allow_pickle=False) as file:
             wanted = ("velocity", "origin", "cell", "rate", *SCALARS)
             arrays = {key: np.asarray(file[key]) for key in wanted if key in file}
-    except (zipfile.BadZipFile, zlib.error, ValueError, OSError, EOFError, KeyError, NotImplementedError) as error:
+    except (
+        zipfile.BadZipFile,
+        zlib.error,
+        ValueError,
+        OSError,
+        EOFError,
+        KeyError,
+        RuntimeError,
+        MemoryError,
+    ) as error:
         if isinstance(error, GridFault):
             raise
         raise GridFault(f"{name} cannot be read as NPZ ({error}). Accepted: NumPy arrays {WANTED}.") from None

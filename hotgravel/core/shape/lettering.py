@@ -17,11 +17,13 @@ from numpy.typing import NDArray
 from PIL import Image, ImageChops, ImageDraw, ImageFont
 from scipy.ndimage import distance_transform_edt, gaussian_filter, zoom
 
+from hotgravel.core.shape.counting import Endless, shapes_in
 from hotgravel.core.shape.mesh import Imported, MeshFault, mesh_from
 from hotgravel.core.shot.props import Lettering, Outline
 
 FONTS = Path(__file__).parent / "fonts"
 FONT_FORMATS = ("ttf", "otf", "woff2", "woff")
+MOST_SHAPES = 5000
 LARGEST_DRAWING = 4 * 2**20
 MOST_PIXELS, MOST_CELLS = 60_000_000, 60_000_000
 WIDEST = 60  # times as wide as high
@@ -123,6 +125,12 @@ def drawn(name: str, drawing: bytes) -> NDArray[np.bool_]:
 
     if len(drawing) > LARGEST_DRAWING or b"<!ENTITY" in drawing:
         raise MeshFault(f"{name} is no plain drawing. Accepted: SVG up to {LARGEST_DRAWING // 2**20} MiB, no entities.")
+    try:
+        count = shapes_in(drawing)
+    except Endless as fault:
+        raise MeshFault(f"{name} cannot be used. {fault}") from None
+    if count > MOST_SHAPES:
+        raise MeshFault(f"{name} draws {count} shapes, counting each as often as it is used. Accepted: {MOST_SHAPES}.")
     try:
         shapes = [e for e in SVG.parse(io.BytesIO(drawing)).elements() if isinstance(e, Shape)]
         paths = [np.array(sub, float) for shape in shapes for sub in _flattened(Path(shape))]

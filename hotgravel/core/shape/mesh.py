@@ -14,6 +14,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from hotgravel.core.shape.bvh import MeshTree, build_tree
+from hotgravel.core.shape.counting import Endless, triangles_in
 from hotgravel.core.shot import props
 from hotgravel.core.shot.units import Dress, show_quantity
 
@@ -86,8 +87,15 @@ def read_mesh(path: Any) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
         raise MeshFault(f"The mesh file {path.name} is not beside the shot.")
     if path.stat().st_size > LARGEST_BYTES:
         raise MeshFault(f"{path.name} is over {LARGEST_BYTES // 2**20} MiB.")
+    data = path.read_bytes()
     try:
-        source = path if isinstance(path, Path) else BytesIO(path.read_bytes())
+        count = triangles_in(kind, data)
+    except Endless as fault:
+        raise MeshFault(f"{path.name} cannot be used. {fault}") from None
+    if count > MOST_TRIANGLES:
+        raise MeshFault(f"{path.name} has {count} triangles. Accepted: up to {MOST_TRIANGLES}.")
+    try:
+        source = path if isinstance(path, Path) else BytesIO(data)
         mesh: trimesh.Trimesh = trimesh.load_mesh(source, file_type=kind, process=False)
     except Exception as error:  # a reader may fail in any way on a damaged file
         raise MeshFault(f"{path.name} cannot be read as {kind.upper()}: {_first_line(error)}") from error

@@ -170,7 +170,10 @@ def load(source: str | bytes | dict[str, Any] | Path) -> Shot:
     document = _parse(source)
     if document.get("format") != FORMAT:
         raise ShotFault([Fault("", "format", f'This is not a shot file. Accepted: "format": "{FORMAT}".')])
-    document = _migrated(document)
+    try:
+        document = _migrated(document)
+    except RecursionError:
+        raise ShotFault.of("Nested too deeply for a shot.") from None
     try:
         shot = Shot.model_validate(document)
     except ValidationError as error:
@@ -383,7 +386,7 @@ def fingerprint(shot: Shot, *extra: str) -> str:
     document.pop("name")
     document["finish"].pop("lengths")
     document["finish"].pop("quality")  # handed in with the run's own
-    for shown in ("retime", "light", "exposure"):
+    for shown in ("retime", "light", "exposure", "focus", "aperture"):
         document["finish"].pop(shown)
     document["matter"] = [row for row in document["matter"] if row["kind"] != "streaks"]
     for section in ROW_SECTIONS:

@@ -206,7 +206,8 @@ def remove_row(shot: Shot, row_id: str) -> Edited:
     users = [r.id for r in shot.rows() if r.id != row_id and row_id in mentions(r)]
     if users:
         names = ", ".join(shot.names()[u] for u in users)
-        raise ShotFault([Fault(row_id, "", f"Still named by {names}. Change or remove that first.")])
+        said = f"Still named by {names}. Change or remove that first."
+        raise ShotFault([Fault(row_id, "", said, tuple(users))])
     section = shot.row(row_id).section
     document[section] = [r for r in document[section] if r is not row]
     return Edited(load(document), f"{shot.names()[row_id]} removed")

@@ -9,11 +9,12 @@ from pydantic import ValidationError
 
 @dataclass(frozen=True)
 class Fault:
-    """One thing wrong: in which row (its id, or its place), which field, and the sentence."""
+    """One thing wrong: in which row (its id, or its place), which field, the sentence, and the rows that it names."""
 
     row: str
     field: str
     message: str
+    names: tuple[str, ...] = ()
 
     def __str__(self) -> str:
         named = (self.row and f"row {self.row!r}", self.field and f"field {self.field!r}")
@@ -90,8 +91,10 @@ def _message(item: Any, value: Any) -> str:
         return f"{shown} is no number that can be used here. Accepted: {whole}."
     if kind == "string_pattern_mismatch":
         return f"{shown} does not have the form wanted here ({context['pattern']})."
+    if kind == "string_too_short":
+        return "Nothing was typed. Accepted: one character at least."
     if kind == "string_too_long":
-        return f"{shown} is too long. Accepted: {context['max_length']} characters at most."
+        return f"{context['max_length']} characters at most; this has {len(value)}."
     message = str(item["msg"])
     return f"{shown} does not fit: {message[:1].lower()}{message[1:]}."
 

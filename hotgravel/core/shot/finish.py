@@ -53,6 +53,14 @@ class Finish(Row):
         "", 0.0, label="exposure", soft=(-3.0, 3.0), low=-10.0, high=10.0,
         help="In stops: 1 doubles the light that stage, pictures and film show, -1 halves it.",
     )  # fmt: skip
+    focus: float | None = dial(
+        "m", None, label="focus", soft=(1.0, 30.0), low=0.05, high=1e6, none="everything",
+        help="How far from the camera it is sharp; pick it on the stage. What is nearer or farther is blurred.",
+    )  # fmt: skip
+    aperture: float = dial(
+        "m", 0.1, label="aperture", soft=(0.02, 0.5), above=0.0, high=100.0,
+        help="How wide the lens is: twice as wide blurs twice as much what is out of focus.",
+    )  # fmt: skip
     retime: Value | None = dial(
         "frame", None, label="retime", soft=(1.0, 120.0), low=-100_000.0, high=1_000_000.0, drivable=True,
         none="as it ran",
@@ -61,7 +69,7 @@ class Finish(Row):
     )  # fmt: skip
 
     def idle(self) -> frozenset[str]:
-        return frozenset({"name"})  # there is but one
+        return frozenset({"name"} | ({"aperture"} if self.focus is None else set()))  # there is but one finish
 
     def complaints(self) -> Iterator[tuple[str, str]]:
         if self.last < self.first:

@@ -26,7 +26,7 @@ const driven = watchDriven($("notebook"), { shot: shotId, range: () => shot, run
 const notebook = watchNotebook($("notebook"), {
   shot: shotId, frameNow: () => player.frame, edited: onEdited, pointed: (ids) => stage.pointing.show(ids, ranShot.states),
 });
-for (const menu of document.querySelectorAll(".handover, .adds")) menu.addEventListener("keydown", walk);
+for (const menu of document.querySelectorAll(".handover")) menu.addEventListener("keydown", walk);
 
 // The stage
 
@@ -71,6 +71,8 @@ let built = "";
 async function loadSet(url) {
   const set = await getJson(url), same = JSON.stringify(set);
   $("light").value = shot.light.name;
+  $("focus").textContent = shot.light.focus ? "All sharp" : "Focus";
+  stage.setFocus(shot.light.focus, shot.light.aperture);
   stage.light.set(shot.light);  // the page's, as it is shown only: the run need not be made again
   if (same !== built) stage.build(set);
   built = same;
@@ -162,6 +164,7 @@ function takeRun(next, itsShot) {
       tellRun(progress);
       if (!going() && frame === player.frame) redraw();  // the legend counts by its gauges
     },
+    preparing(kernel) { $("run-state").textContent = `preparing ${kernel}, once for all runs`; },
     ended(state, message) {
       Object.assign(run, { state, message });
       tellEstimate();
@@ -194,6 +197,7 @@ function tellRun(progress) {
   const busy = going();
   $("run").hidden = busy;
   $("cancel").hidden = !busy;
+  if (!busy) $("cancel").disabled = false;
   $("estimate").hidden = busy;
   $("resume").hidden = busy || !["cancelled", "failed"].includes(run.state) || !player.frames?.kept.size;
   $("progress").hidden = !busy;
@@ -222,28 +226,38 @@ async function begin(ask) {
   try {
     const answer = await ask();
     startedHere = answer.run.state === "waiting";
+    document.querySelector(".guide")?.remove();
     closeBecause();
     takeRun(answer.run, answer.shot);
     loadSet(`/runs/${answer.run.id}/set.json`);
     tellNotes(answer.notes);
   } catch (error) {
-    $("run-state").textContent = error.message;
-    $("run-state").classList.add("bad");
+    tellNotes([error.message], error.offers);
   }
   $("run").disabled = false;
 }
 
 // What there is to say about the shot beside the run: open meshes, rows that will come to nothing.
-function tellNotes(notes) {
+function tellNotes(notes, offers = []) {
   const list = document.createElement("ul"), close = document.createElement("button");
   for (const note of notes) list.append(Object.assign(document.createElement("li"), { textContent: note }));
+  for (const { label, row, path, value } of offers) {
+    const press = Object.assign(document.createElement("button"), { type: "button", className: "btn-quiet", textContent: label });
+    press.addEventListener("click", () => { $("notes").hidden = true; if (row) edit(row, "set", { path, value }); else location.assign("/disk"); });
+    list.append(press);
+  }
   Object.assign(close, { type: "button", className: "btn-word", textContent: "Close" });
   close.addEventListener("click", () => { $("notes").hidden = true; });
   $("notes").replaceChildren(list, close);
   $("notes").hidden = !notes.length;
 }
 
-function pressCancel() { if (going()) cancelRun(run.id); }
+function pressCancel() {
+  if (!going()) return;
+  cancelRun(run.id);
+  $("cancel").disabled = true;
+  $("run-state").textContent = "cancelling";
+}
 
 // Edits
 
@@ -376,6 +390,33 @@ $("preflight").addEventListener("click", (event) => {
   }
 });
 
+// What other tabs and windows have made of the shot.
+
+async function lookElsewhere() {
+  if (document.hidden) return;
+  const now = await getJson(`/shots/${shotId}/now.json`).catch(() => null);
+  if (!now) return;
+  const edited = now.revision > revision, ran = now.run !== null && now.run > (run?.id ?? 0);
+  const parts = [edited && `the page (revision ${now.revision})`, ran && `run ${now.run}`].filter(Boolean);
+  $("elsewhere").hidden = !parts.length;
+  $("elsewhere").firstElementChild.textContent = `New from elsewhere: ${parts.join(" and ")}.`;
+  $("elsewhere").dataset.run = ran ? now.run : "";
+}
+async function showElsewhere() {
+  const ran = $("elsewhere").dataset.run;
+  $("elsewhere").hidden = true;
+  await window.htmx.ajax("GET", `/shots/${shotId}/notebook`, { target: "#notebook", swap: "innerHTML", values: { unfolded: $("unfolded").value } });
+  if (!ran) return;
+  const known = await getJson(`/runs/${ran}.json`);
+  takeRun({ ...known.run }, known.shot);
+  loadSet(`/runs/${ran}/set.json`);
+}
+$("elsewhere").lastElementChild.addEventListener("click", showElsewhere);
+setInterval(lookElsewhere, 4000);
+document.addEventListener("visibilitychange", lookElsewhere);
+// A page that the browser had kept is brought up to date.
+window.addEventListener("pageshow", (event) => { if (event.persisted) showElsewhere(); });
+
 // Buttons and keys
 
 $("run").addEventListener("click", pressRun);
@@ -395,6 +436,12 @@ $("last").addEventListener("click", () => step(Infinity));
 $("back").addEventListener("click", () => step(-1));
 $("on").addEventListener("click", () => step(1));
 $("fit").addEventListener("click", fit);
+// What is to be sharp is pressed on the stage; the next press there is no pick.
+$("focus").addEventListener("click", () => {
+  if (shot.light.focus) return edit("finish", "set", { path: "focus", value: "everything" });
+  stage.askDepth((metres) => edit("finish", "set", { path: "focus", value: `${metres.toPrecision(4)} m` }));
+  $("stage-note").textContent = "Press on the stage what is to be sharp.";
+});
 $("colour-by").addEventListener("change", redraw);
 $("streaks").addEventListener("change", redraw);
 $("contacts").addEventListener("change", () => { stage.contacts.on = $("contacts").checked; redraw(); });

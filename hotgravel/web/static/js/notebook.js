@@ -46,9 +46,10 @@ export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
   }
 
   root.addEventListener("click", (event) => {
-    const button = event.target.closest("[data-unfold], [data-fold], [data-insert]");
+    const button = event.target.closest("[data-unfold], [data-fold], [data-insert], [data-show-row]");
     if (!button) return;
-    const { unfold: row, fold: name, insert } = button.dataset;
+    const { unfold: row, fold: name, insert, showRow } = button.dataset;
+    if (showRow) return show(showRow);
     if (name) fold(name, !folded.has(name));
     else if (insert) insertWord(button, insert);
     else setOpen(row, button.classList.contains("driven") || !document.getElementById(`row-${row}`).classList.contains("open"));
@@ -107,16 +108,18 @@ export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
   });
   arrange();
 
+  function show(row) {
+    for (const line of root.querySelectorAll(".row-line.shown")) line.classList.remove("shown");
+    const line = document.getElementById(`row-${row}`);
+    if (!line) return;
+    const group = line.closest(".group")?.dataset.group, section = line.closest(".page-section").dataset.section;
+    for (const name of [group, section]) if (folded.has(name)) fold(name, false);
+    line.classList.add("shown");
+    line.scrollIntoView({ block: "center", behavior: "smooth" });
+  }
+
   return {
-    show(row) {
-      for (const line of root.querySelectorAll(".row-line.shown")) line.classList.remove("shown");
-      const line = document.getElementById(`row-${row}`);
-      if (!line) return;
-      const group = line.closest(".group")?.dataset.group, section = line.closest(".page-section").dataset.section;
-      for (const name of [group, section]) if (folded.has(name)) fold(name, false);
-      line.classList.add("shown");
-      line.scrollIntoView({ block: "center", behavior: "smooth" });
-    },
+    show,
     // To the first value of a section, by its number on the page.
     jump(number) {
       const name = SECTIONS[number - 1], section = root.querySelector(`[data-section=${name}]`);

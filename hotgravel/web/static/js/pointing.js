@@ -39,11 +39,17 @@ export class Pointing {
     return found.filter((_, i) => i % every === 0);
   }
 
-  // The prop under a place on the canvas, as shares of its width and height from the middle; null if none.
+  // Where a prop is met under a place on the canvas, as shares of its width and height from the middle; null if none.
+  placeAt(x, y) { return this.hitAt(x, y)?.point ?? null; }
+
   propAt(x, y) {
+    const hit = this.hitAt(x, y);
+    return hit ? this.stage.props.find((p) => p.mesh === hit.object).id : null;
+  }
+
+  hitAt(x, y) {
     const ray = new THREE.Raycaster();
     ray.setFromCamera(new THREE.Vector2(x, y), this.stage.camera);
-    const hit = ray.intersectObjects(this.stage.props.map((p) => p.mesh).filter((m) => m.visible), false)[0];
-    return hit ? this.stage.props.find((p) => p.mesh === hit.object).id : null;
+    return ray.intersectObjects(this.stage.props.map((p) => p.mesh).filter((m) => m.visible), false)[0];
   }
 }

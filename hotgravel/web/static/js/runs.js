@@ -3,7 +3,7 @@
 async function answerOf(answer) {
   if (answer.status === 204) return null;
   const body = await answer.json();
-  if (!answer.ok) throw new Error(body.detail);
+  if (!answer.ok) throw Object.assign(new Error(body.detail), { offers: body.offers ?? [] });
   return body;
 }
 
@@ -12,8 +12,9 @@ export const resumeRun = (run) => fetch(`/runs/${run}/resume`, { method: "POST" 
 export const cancelRun = (run) => fetch(`/runs/${run}/cancel`, { method: "POST" }).then(answerOf);
 export const getJson = (url) => fetch(url).then(answerOf);
 
-// Calls landed(frame, gauges) for every frame so far and to come, and ended(state, message) once.
-export function follow(run, { landed, ended }) {
+// Calls landed(frame, gauges) for every frame so far and to come, ended(state, message) once, and preparing(kernel) while
+// the run waits for one.
+export function follow(run, { landed, ended, preparing }) {
   const feed = new EventSource(`/runs/${run}/feed`);
   const known = new Set();
   feed.onmessage = ({ data }) => {
@@ -21,6 +22,8 @@ export function follow(run, { landed, ended }) {
     if (news.ended) {
       feed.close();
       ended(news.ended, news.message);
+    } else if (news.preparing) {
+      preparing(news.preparing);
     } else if (!known.has(news.frame)) {
       known.add(news.frame);
       landed(news.frame, news.gauges);

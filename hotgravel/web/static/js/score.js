@@ -2,6 +2,7 @@
 
 const INK = "#26282B", RULE = "#CFC6B6", KEPT = "#5E7D4F", FIRED = "#C8431B", PAPER = "#FBF9F5";
 const LINES = ["#2F5D7C", "#A97C12"];
+const MOST_TALL = 214;  // pixels of lanes that are shown at once
 
 export function compact(number) {
   const size = Math.abs(number);
@@ -36,37 +37,97 @@ export class Score {
     Object.assign(this, { shot, firstFrame, lastFrame });
     this.measured.clear();
     this.root.replaceChildren();
-    this.lanes = [this.lane("ruler", "frames", 20, (c) => this.ruler(c), () => "")];
+    this.lanes = [this.lane("ruler", "ruler", "frames", 20, (c) => { this.ruler(c); }, () => "")];
     for (const cue of shot.cues) {
-      const lane = this.lane("cue", cue.name, 24,
+      const lane = this.lane("cue", `cue ${cue.id}`, cue.name, 24,
         (c) => this.bars(c, (g) => g.firings[cue.id] ?? 0), (g) => `${compact(g.firings[cue.id] ?? 0)} fired`, cue.id);
       lane.canvas.title = "Firings in each frame. Click a bar to go there, with rings round those it concerned.";
       this.lanes.push(lane);
     }
     for (const signal of shot.signals ?? []) {
-      const lane = this.lane("signal", signal.name, 24, (c) => this.signal(c, signal.values), (_, frame) => signal.texts[frame - shot.first] ?? "");
+      const at = (frame) => signal.values[Math.round((frame - shot.first) / signal.step)];
+      const lane = this.lane("signal", `signal ${signal.row} ${signal.path}`, signal.name, 24, (c) => this.signal(c, signal), (_, frame) => `${at(frame) ?? ""} ${signal.unit}`.trim());
       lane.canvas.title = "A signal over the shot's frames. Click to go there.";
       this.lanes.push(lane);
     }
     const states = shot.states;
-    this.lanes.push(this.lane("gauge", "how many, by state", 30, (c) => this.stack(c, states), (g) => compact(counted(g))));
+    this.lanes.push(this.lane("gauge", "gauge count", "how many, by state", 30, (c) => this.stack(c, states), (g) => compact(counted(g))));
     for (const { matter, title, style, gauges, unit, help } of shot.lanes) {
       const value = (g, name) => g.matter[matter]?.[name] ?? 0;
       const paint = style === "bars" ? (c) => this.bars(c, (g) => value(g, gauges[0])) : (c) => this.curves(c, gauges.map((name) => (g) => value(g, name)));
-      const lane = this.lane("gauge", title, 26, paint, (g) => `${[...gauges].reverse().map((name) => compact(value(g, name))).join(" / ")} ${unit}`.trim());
+      const lane = this.lane("gauge", `gauge ${title}`, title, 26, paint, (g) => `${[...gauges].reverse().map((name) => compact(value(g, name))).join(" / ")} ${unit}`.trim());
       lane.canvas.title = `${help}. Click to go there.`;
       lane.matter = matter;
       this.lanes.push(lane);
     }
+    this.arrange();
     this.root.append(this.head);
     this.draw();
   }
 
-  lane(kind, name, height, paint, now, cue) {
+  // What the artist made of the lanes: their order and which are folded, kept in this browser.
+  get kept() { return JSON.parse(localStorage.getItem(`lanes ${this.shot.id}`) ?? '{"order":[],"folded":[]}'); }
+  keep(change) { localStorage.setItem(`lanes ${this.shot.id}`, JSON.stringify({ ...this.kept, ...change })); }
+
+  arrange() {
+    const { order, folded } = this.kept, place = ({ key }) => (key === "ruler" ? -1 : order.includes(key) ? order.indexOf(key) : order.length);
+    this.lanes = this.lanes.map((lane, i) => ({ lane, i })).sort((a, b) => place(a.lane) - place(b.lane) || a.i - b.i).map(({ lane }) => lane);
+    for (const lane of this.lanes) {
+      lane.folded = folded.includes(lane.key);
+      lane.row.classList.toggle("folded", lane.folded);
+      lane.fold?.setAttribute("aria-expanded", String(!lane.folded));
+      this.root.append(lane.row);
+    }
+    this.root.append(this.head);
+  }
+
+  fold(lane) {
+    const { folded } = this.kept;
+    this.keep({ folded: lane.folded ? folded.filter((key) => key !== lane.key) : [...folded, lane.key] });
+    this.arrange();
+    this.draw();
+  }
+
+  // A lane so many places up or down.
+  move(lane, by) {
+    const order = this.lanes.filter((l) => l.key !== "ruler").map((l) => l.key), at = order.indexOf(lane.key);
+    const to = Math.max(0, Math.min(order.length - 1, at + by));
+    if (to === at) return;
+    order.splice(to, 0, ...order.splice(at, 1));
+    this.keep({ order });
+    this.arrange();
+    this.draw();
+    lane.fold.focus();
+  }
+
+  // A lane is folded by a press on its name, and moved by dragging the name, or with Alt and the arrows.
+  handle(lane) {
+    let from = null;
+    lane.fold.addEventListener("click", () => { if (!lane.dragged) this.fold(lane); lane.dragged = false; });
+    lane.fold.addEventListener("keydown", (event) => {
+      const by = event.altKey && { ArrowUp: -1, ArrowDown: 1 }[event.key];
+      if (!by) return;
+      event.preventDefault();
+      event.stopPropagation();
+      this.move(lane, by);
+    });
+    lane.fold.addEventListener("pointerdown", (event) => { from = event.clientY; lane.fold.setPointerCapture(event.pointerId); });
+    lane.fold.addEventListener("pointermove", (event) => {
+      if (from === null || Math.abs(event.clientY - from) < 16) return;
+      this.move(lane, event.clientY > from ? 1 : -1);
+      from = event.clientY;
+      lane.dragged = true;
+    });
+    lane.fold.addEventListener("pointerup", () => { from = null; });
+  }
+
+  lane(kind, key, name, height, paint, now, cue) {
     const row = element("div", `lane ${kind}`);
     const label = element("div", "lane-label");
     const value = element("b", "");
-    label.append(element("span", "of", name), value);
+    const fold = kind === "ruler" ? element("span", "of", name) : element("button", "of", name);
+    if (fold.type) Object.assign(fold, { type: "button", title: `${name}. Press to fold; drag, or Alt ↑ ↓, to move.` });
+    label.append(fold, value);
     const canvas = document.createElement("canvas");
     const at = (event) => {
       const box = canvas.getBoundingClientRect();
@@ -79,7 +140,9 @@ export class Score {
     canvas.addEventListener("pointermove", (event) => { if (event.buttons & 1) this.seek(at(event)); });
     row.append(label, canvas);
     this.root.append(row);
-    return { row, canvas, value, height, paint, now };
+    const lane = { key, row, canvas, value, height, paint, now };
+    if (kind !== "ruler") { lane.fold = fold; this.handle(lane); }
+    return lane;
   }
 
   span() { return this.lastFrame - this.firstFrame + 1; }
@@ -100,22 +163,37 @@ export class Score {
     const there = new Set([...this.measured.values()].flatMap((g) => Object.entries(g.matter).filter(([, of]) => of.count).map(([name]) => name)));
     for (const lane of this.lanes) {
       lane.row.hidden = Boolean(lane.matter && there.size && !there.has(lane.matter));
-      if (lane.row.hidden) continue;
+      if (lane.row.hidden || lane.folded) continue;
       const width = lane.canvas.clientWidth, scale = window.devicePixelRatio || 1;
       lane.canvas.style.height = `${lane.height}px`;
       lane.canvas.width = Math.max(1, Math.round(width * scale));
       lane.canvas.height = Math.round(lane.height * scale);
       const context = lane.canvas.getContext("2d");
       context.scale(scale, scale);
-      lane.paint({ context, width, height: lane.height });
+      lane.most = lane.paint({ context, width, height: lane.height });
     }
+    this.showWhole();
     this.moveHead(this.frame);
+  }
+
+  // As many lanes as there is room for, none cut through; the others are scrolled to.
+  showWhole() {
+    let tall = 0;
+    for (const { row } of this.lanes) {
+      if (tall + row.offsetHeight > MOST_TALL) break;
+      tall += row.offsetHeight;
+    }
+    if (tall) this.root.style.maxHeight = `${tall}px`;
+    this.head.style.height = `${this.root.scrollHeight}px`;
   }
 
   moveHead(frame) {
     this.frame = frame;
     const gauges = this.measured.get(frame);
-    for (const lane of this.lanes) lane.value.textContent = gauges ? lane.now(gauges, frame) : "";
+    for (const lane of this.lanes) {
+      const most = lane.most === undefined ? "" : `most ${compact(lane.most)}`;
+      lane.value.textContent = [gauges ? lane.now(gauges, frame) : "", most].filter(Boolean).join(", ");
+    }
     const canvas = this.lanes[0]?.canvas;
     this.head.hidden = !canvas || frame === undefined;
     if (!canvas) return;
@@ -123,12 +201,12 @@ export class Score {
     this.head.style.left = `${left - 1}px`;
   }
 
-  signal({ context, width, height }, values) {
+  signal({ context, width, height }, { values, step }) {
     const low = Math.min(...values), span = Math.max(...values) - low || 1, first = this.shot.first;
     context.strokeStyle = "#A97C12";
     context.lineWidth = 1.4;
     context.beginPath();
-    values.forEach((v, i) => context.lineTo(this.x(first + i + 0.5, width), height - 3 - ((v - low) / span) * (height - 6)));
+    values.forEach((v, i) => context.lineTo(this.x(first + i * step + 0.5, width), height - 3 - ((v - low) / span) * (height - 6)));
     context.stroke();
   }
 
@@ -173,16 +251,7 @@ export class Score {
       const h = Math.max(2, (value / most) * (height - 4));
       context.fillRect(this.x(frame, width), height - 1 - h, w, h);
     }
-    this.most(context, width, most);
-  }
-
-  most(context, width, most) {
-    context.font = '11px "Atkinson Hyperlegible Mono", monospace';
-    const words = `most ${compact(most)}`, wide = context.measureText(words).width;
-    context.fillStyle = PAPER;
-    context.fillRect(width - wide - 8, 1, wide + 8, 13);
-    context.fillStyle = INK;
-    context.fillText(words, width - wide - 4, 11);
+    return this.measured.size ? most : undefined;
   }
 
   curves({ context, width, height }, of) {
@@ -199,7 +268,7 @@ export class Score {
       }
       context.stroke();
     });
-    if (frames.length) this.most(context, width, most);
+    return frames.length ? most : undefined;
   }
 
   stack({ context, width, height }, states) {
@@ -215,6 +284,6 @@ export class Score {
         base -= h;
       }
     }
-    if (this.measured.size) this.most(context, width, most);
+    return this.measured.size ? most : undefined;
   }
 }

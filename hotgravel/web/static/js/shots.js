@@ -2,7 +2,10 @@
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("card", () => ({
     naming: false,
-    toggleNaming() { this.naming = !this.naming; },
+    toggleNaming() {
+      this.naming = !this.naming;
+      if (this.naming) this.$nextTick(() => this.$root.querySelector(".rename input").select());
+    },
   }));
 });
 
@@ -16,4 +19,13 @@ function arrange() {
 }
 find?.addEventListener("input", arrange);
 order?.addEventListener("change", arrange);
+// Arrow keys go from shot to shot; Enter opens the one that has the focus.
+document.addEventListener("keydown", (event) => {
+  const by = { ArrowDown: 1, ArrowRight: 1, ArrowUp: -1, ArrowLeft: -1 }[event.key];
+  if (event.key === "/" && find && !event.target.closest("input")) { event.preventDefault(); find.focus(); }
+  if (!by || event.target.closest("input, select, textarea")) return;
+  const links = [...document.querySelectorAll(".card-shot:not([hidden]) a.picture")], at = links.indexOf(document.activeElement);
+  event.preventDefault();
+  links[at < 0 ? 0 : Math.max(0, Math.min(links.length - 1, at + by))]?.focus();
+});
 find?.form.addEventListener("submit", (event) => event.preventDefault());

@@ -2,6 +2,7 @@
 import * as THREE from "../vendor/three/three.module.js";
 import { OrbitControls } from "../vendor/three/OrbitControls.js";
 import { Contacts } from "./contacts.js";
+import { Lens } from "./lens.js";
 import { Light, MOST_LAMPS } from "./light.js";
 import { ParticleCloud } from "./particles.js";
 import { Pieces } from "./pieces.js";
@@ -69,7 +70,7 @@ export class Stage {
 
   draw() {
     this.light.follow(this.camera, this.controls.target, (this.shadowed ??= this.litBox()));
-    this.renderer.render(this.scene, this.camera);
+    if (this.lens?.metres) this.lens.render(); else this.renderer.render(this.scene, this.camera);
   }
 
   // What throws shadows: the set but for mere ground, and what moves.
@@ -214,6 +215,23 @@ export class Stage {
     this.look({ eye: eye.toArray(), aim: middle.toArray() });
   }
 
+  // How far before the camera what is pressed next stands, metres along its axis.
+  askDepth(told) {
+    this.asked = (event) => {
+      const box = this.canvas.getBoundingClientRect();
+      const x = (event.clientX - box.left) / box.width, y = (event.clientY - box.top) / box.height;
+      const found = this.find(this.pick(x * box.width, y * box.height, box.width, box.height));
+      const at = found ? new THREE.Vector3().fromArray(found.crowd.position, 3 * found.i) : this.pointing.placeAt(2 * x - 1, 1 - 2 * y);
+      if (at) told(-at.applyMatrix4(this.camera.matrixWorldInverse).z);
+    };
+  }
+
+  setFocus(metres, aperture) {
+    this.lens ??= new Lens(this);
+    Object.assign(this.lens, { metres, aperture });
+    this.later();
+  }
+
   // The elements
 
   // `looks` has the colours and the heat of each group of a frame.
@@ -247,6 +265,7 @@ export class Stage {
     this.canvas.addEventListener("pointerup", (e) => {
       if (!down || e.button !== 0 || Math.hypot(e.clientX - down[0], e.clientY - down[1]) > 4) return;
       const box = this.canvas.getBoundingClientRect();
+      if (this.asked) { this.asked(e); this.asked = null; return; }
       const x = (e.clientX - box.left) / box.width, y = (e.clientY - box.top) / box.height;
       const id = this.pick(x * box.width, y * box.height, box.width, box.height);
       picked(id, id === null ? this.pointing.propAt(2 * x - 1, 1 - 2 * y) : null);
