@@ -5,6 +5,7 @@ import json
 from collections.abc import AsyncIterator
 from typing import Any
 
+import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import Response, StreamingResponse
 from sqlalchemy.orm import Session
@@ -24,6 +25,7 @@ from hotgravel.web.runs_page import estimate_for
 from hotgravel.web.studio import Studio
 
 router = APIRouter()
+MOST_SHOWN = 400  # elements that are lit for a sentence
 
 
 @router.post("/shots/{shot_id}/runs", status_code=201)
@@ -166,6 +168,23 @@ def fired(request: Request, run_id: int, frame: int, cue: str) -> dict[str, Any]
         return fired_at(shot, studio.frames(run_id), cue, frame)
     except KeyError as missing:
         raise HTTPException(404, str(missing.args[0])) from None
+
+
+@router.get("/runs/{run_id}/frames/{frame}/from.json")
+def came_from(request: Request, run_id: int, frame: int, row: str) -> list[list[float]]:
+    """Where some of the elements are that came of a row, or of a row that makes bodies of a prop."""
+    studio: Studio = request.app.state.studio
+    shot, _ = _shot_of(studio, run_id)
+    mine = [n for n, origin in enumerate(shot.origins) if row in (origin.id, getattr(origin, "prop", None))]
+    store, found = studio.frames(run_id), []
+    try:
+        for matter in store.matters(frame):
+            of = store.elements(frame, matter, ("position", "source"))
+            found.append(of["position"][np.isin(of["source"], mine)])
+    except KeyError as missing:
+        raise HTTPException(404, str(missing.args[0])) from None
+    places = np.concatenate(found) if found else np.zeros((0, 3))
+    return np.round(places[:: max(1, len(places) // MOST_SHOWN)].astype(float), 4).tolist()  # type: ignore[no-any-return]
 
 
 def _shot_of(studio: Studio, run_id: int) -> tuple[Shot, Quality]:

@@ -102,7 +102,7 @@ def new_shot(request: Request, starter: Annotated[str, Form()], name: Annotated[
     if starter not in STARTERS:
         raise HTTPException(422, f"There is no starter {starter!r}. There are: {', '.join(STARTERS)}.")
     studio: Studio = request.app.state.studio
-    with studio.database.session() as session:
+    with studio.creating() as session:
         shot = STARTERS[starter].shot()
         shot = rename(shot, name).shot if name.strip() else shot
         made = shots.create(session, shot, f"from the starter {starter}")
@@ -113,7 +113,7 @@ def new_shot(request: Request, starter: Annotated[str, Form()], name: Annotated[
 @router.post("/shots/{shot_id}/duplicate")
 def duplicate(request: Request, shot_id: int) -> Response:
     studio: Studio = request.app.state.studio
-    with studio.database.session() as session:
+    with studio.creating() as session:
         shot = shots.document(session, shot_id)
         name = f"{shot.name[:70]} copy"
         copy = shots.create(session, load(shot.dump() | {"name": name}), f"duplicate of {shot.name}")

@@ -21,10 +21,10 @@ def _demo(name: str, called: str) -> Callable[[], Shot]:
 
 
 _BARE: dict[str, Any] = {
-    "format": "hotgravel.shot", "version": 1, "name": "New shot",
+    "format": "hotgravel.shot", "version": 4, "name": "New shot",
     "set": [{"kind": "prop", "id": "plain", "name": "cinder plain", "colour": "#3B3634", "shape": {"kind": "plane"}}],
     "matter": [{"kind": "state", "id": "loose", "name": "loose"},
-               {"kind": "collision", "id": "landing", "props": ["plain"]}],
+               {"kind": "collision", "id": "landing", "name": "landing", "props": ["plain"]}],
     "forces": [{"kind": "gravity", "id": "gravity"}],
 }  # fmt: skip
 
@@ -32,7 +32,7 @@ _FOUNTAIN: dict[str, Any] = _BARE | {
     "name": "New fountain",
     "set": [*_BARE["set"], {"kind": "prop", "id": "mouth", "name": "vent mouth", "position": [0, 0.05, 0],
                             "shape": {"kind": "disc", "radius": 0.3}, "colour": "#6B4A3C"}],
-    "supply": [{"kind": "source", "id": "fountain", "prop": "mouth", "state": "loose", "speed": 8,
+    "supply": [{"kind": "source", "id": "fountain", "name": "fountain", "prop": "mouth", "state": "loose", "speed": 8,
                 "emit": {"kind": "stream", "rate": 1500, "start": 1, "end": 96},
                 "aim": {"kind": "outward", "cone": 9}, "radius": 0.025, "radius_spread": 0.4}],
 }  # fmt: skip

@@ -3,7 +3,8 @@
 import asyncio
 import logging
 import threading
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -52,6 +53,7 @@ class Studio:
         self.database = Database(folder)
         self.farm = Farm(self._landed, self._ended, self._preparing)
         self.handings = Handings(folder / "handovers")
+        self._creating = threading.Lock()  # so that no two new shots take one number
         self.starting = threading.Lock()  # one run of a shot at a time, however often it is asked for at once
         self.editing = threading.Lock()  # one edit after another: of two of the same revision the later is refused
         self._listeners: dict[int, set[asyncio.Queue[dict[str, Any]]]] = {}
@@ -95,6 +97,12 @@ class Studio:
                 settings.put(session, settings.demo_of(made[-1]), name)
         for shot_id in made[:RUN_FIRST]:  # the others are run when they are opened
             self.run(shot_id)
+
+    @contextmanager
+    def creating(self) -> Iterator[Session]:
+        """A session in which shots are made, one after another."""
+        with self._creating, self.database.session() as session:
+            yield session
 
     def run(self, shot_id: int) -> Started:
         """Run a shot as it is now, or find the finished run that it would repeat. Raises `ShotFault`."""

@@ -142,7 +142,7 @@ def take_in(request: Request, file: UploadFile) -> Response:
         made_from = row if row["kind"] == "field" else row["shape"]
         if made_from.get("file"):
             made_from["file"] = kept.get(made_from["file"], made_from["file"])
-    with studio.database.session() as session:
+    with studio.creating() as session:
         made = shots.create(session, load(document), "taken in from a file")
     return RedirectResponse(f"/shots/{made.id}", 303)
 

@@ -2,6 +2,8 @@
 
 import os
 import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 from distributed import Client
@@ -11,6 +13,7 @@ from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from hotgravel.farm.cluster import Farm
+from hotgravel.farm.handing import Handings, Order
 from hotgravel.farm.job import PICTURE, PICTURE_SIZE, compute
 from tests.conftest import at, document, source
 
@@ -42,7 +45,7 @@ class Ear:
 @pytest.fixture(scope="module")
 def farm():
     ear = Ear()
-    made = Farm(ear.landed, ear.ended)
+    made = Farm(ear.landed, ear.ended, lambda run, kernel: None)
     made.start()
     assert made.wait(90)
     yield made, ear
@@ -102,3 +105,22 @@ def test_what_a_worker_does_can_be_done_here(tmp_path):
         document(set=at(1.0), finish={"last": 3}), tmp_path, tmp_path, lambda **news: told.append(news["frame"])
     )
     assert (state, told) == ("finished", [1, 2, 3])
+
+
+def test_handovers_at_the_same_moment_have_names_of_their_own_and_wait_for_one_another(tmp_path, monkeypatch):
+    made = Handings(tmp_path)
+    at_work, most = [], []
+
+    def turn(name, order):
+        at_work.append(name)
+        most.append(len(at_work))
+        time.sleep(0.02)
+        at_work.remove(name)
+
+    monkeypatch.setattr(made, "_turn", turn)
+    order = Order(1, str(tmp_path), str(tmp_path), "ply", 1, {})
+    with ThreadPoolExecutor(8) as pool:
+        names = list(pool.map(lambda _: made.start(order), range(8)))
+    assert sorted(names) == [f"run-1-ply-{n}" for n in range(1, 9)]
+    made._turns.shutdown()
+    assert most == [1] * 8

@@ -8,6 +8,7 @@ import sqlite3
 import struct
 import time
 import zipfile
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +16,7 @@ import pytest
 import trimesh
 from fastapi.testclient import TestClient
 from plyfile import PlyData
+from sqlalchemy.exc import OperationalError
 
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.demo.shots import demo_names
@@ -138,7 +140,8 @@ def test_a_mesh_is_taken_in_and_a_bad_one_refused(client, shot):
     answer = client.post(f"/shots/{shot}/meshes", data=asked, files={"mesh": ("small.obj", block)})
     assert "12 triangles, 0.01 × 0.01 × 0.02 m, closed." in answer.text
     assert '<option value="cm" selected>' in answer.text  # and the next import starts from there
-    edited = edit(client, shot, document(client, shot)["set"][-1]["id"], "shape.unit", "foot", revision=3)
+    row = document(client, shot)["set"][-1]["id"]
+    edited = edit(client, shot, row, "shape.unit", "foot", revision=3, unfolded=row)
     assert "0.305 × 0.305 × 0.61 m" in edited.text
 
 
@@ -498,8 +501,6 @@ def test_only_its_own_pages_may_ask(client, shot):
 
 
 def test_edits_of_one_revision_at_the_same_moment_make_one_and_refuse_the_others(client):
-    from concurrent.futures import ThreadPoolExecutor
-
     number = int(client.post("/shots", data={"starter": "cinder fountain"}).headers["location"].split("/")[-1])
 
     def edit(speed):
@@ -525,3 +526,61 @@ def test_the_first_start_runs_two_demo_shots_and_pictures_stand_for_the_others(t
     assert all(app.get(at).content[:2] == b"\xff\xd8" for at in pictures)  # JPEG
     assert app.get("/demo/nothing.jpg").status_code == 404
     assert '"run_now": true' in app.get("/shots/3").text
+
+
+def test_a_run_asked_for_eight_times_at_once_begins_once(client, shot):
+    with ThreadPoolExecutor(8) as pool:
+        told = list(pool.map(lambda _: client.post(f"/shots/{shot}/runs").status_code, range(8)))
+    assert sorted(told) == [201] + [409] * 7
+    assert len(client.get(f"/shots/{shot}/runs.json").json()) == 1
+    client.post(f"/runs/{client.get(f'/shots/{shot}/now.json').json()['run']}/cancel")
+
+
+def test_what_an_edit_that_came_too_late_had_typed_can_be_put_in_its_place(client, shot):
+    edit(client, shot, "fountain", "speed", "9")
+    late = edit(client, shot, "fountain", "speed", "12", revision=1).text
+    assert "9 m/s" in late
+    assert "Put mine: 12" in late
+    assert client.get(f"/shots/{shot}/now.json").json()["revision"] == 2
+    assert edit(client, shot, "fountain", "speed", "12", revision=2).status_code == 200
+
+
+def test_an_edit_answers_with_the_rows_that_it_changed_alone(client, shot):
+    asked = {"hx-request": "true"}
+    fields = {"path": "name", "value": "glow", "revision": 1}
+    told = client.post(f"/shots/{shot}/rows/loose/set", data=fields, headers=asked)
+    rows = re.findall(r'id="row-([a-z-]+)"', told.text)
+    assert rows == ["loose", "landing", "fountain", "gravity"]  # the state, and the rows that name it or could
+    assert told.headers["hx-reswap"] == "none"
+    moved = client.post(f"/shots/{shot}/rows/landing/move", data={"by": -1, "revision": 2}, headers=asked)
+    assert "row-finish" in moved.text  # the order has changed, so it is the whole page
+    kept = client.post(f"/shots/{shot}/rows/mouth/remove", data={"revision": 3}, headers=asked)
+    assert 'data-show-row="fountain"' in kept.text
+
+
+def test_a_run_that_would_not_fit_is_not_begun(client, shot):
+    edit(client, shot, "fountain", "emit.kind", "burst")
+    edit(client, shot, "fountain", "emit.count", "5000000", revision=2)
+    edit(client, shot, "finish", "last", "90000", revision=3)
+    answer = client.post(f"/shots/{shot}/runs")
+    assert answer.status_code == 507
+    assert re.search(r"would take about [\d.]+ TB of disk, and [\d.]+ (GB|MB) are there", answer.json()["detail"])
+    offers = {offer["path"]: offer["value"] for offer in answer.json()["offers"]}
+    assert edit(client, shot, "finish", "last", offers["last"], revision=4).status_code == 200
+    assert client.get(f"/shots/{shot}/runs.json").json() == []
+
+
+def test_that_a_run_is_over_is_written_once_there_is_room(tmp_path, monkeypatch):
+    studio, tries = Studio(tmp_path), []
+    studio.database.upgrade()
+    monkeypatch.setattr("hotgravel.web.studio.RETRY", 0.01)
+
+    def full(session, run_id, state, message):
+        tries.append(state)
+        if len(tries) < 3:
+            raise OperationalError("insert", {}, Exception("database or disk is full"))
+
+    monkeypatch.setattr("hotgravel.store.runs.ended", full)
+    monkeypatch.setattr(studio, "_catch_up", lambda session, run_id: None)
+    studio._ended(7, "failed", "full")
+    assert tries == ["failed"] * 3

@@ -1,5 +1,6 @@
 """Another address asks for a token; no log shows it; whatever is sent to the interface, it does not break."""
 
+import asyncio
 import os
 import subprocess
 import sys
@@ -10,6 +11,7 @@ import schemathesis
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
+from hotgravel.web import guard
 from hotgravel.web.guard import Access
 from tests.web.conftest import PATIENCE, start, stop
 
@@ -120,3 +122,34 @@ def test_nothing_that_fits_the_schema_breaks_the_server(open_server):
     assert sum(told.values()) > 2 * len(operations)
     assert told.get(200, 0) > 20  # it got past the front door
     assert "Traceback" not in log.read_text()
+
+
+@pytest.mark.parametrize(
+    "host", ["127.0.0.1:80@evil.example", "a:b@127.0.0.1", "127.0.0.1:", "127.0.0.1:x", "127.0.0.1/"]
+)
+def test_a_host_with_anything_beside_its_name_and_port_is_refused(client, host):
+    assert client.get("/shots.json", headers={"host": host}).status_code == 421
+
+
+def test_a_body_that_ceases_to_come_is_given_up(monkeypatch):
+    monkeypatch.setattr(guard, "PATIENCE", 0.05)
+    sent = []
+
+    async def app(scope, receive, send):
+        while (await receive()).get("more_body"):
+            pass
+
+    async def receive():
+        if not sent and not came:
+            came.append(1)
+            return {"type": "http.request", "body": b"half", "more_body": True}
+        return await asyncio.Event().wait()
+
+    async def send(message):
+        sent.append(message)
+
+    came = []
+    scope = {"type": "http", "method": "POST", "path": "/shots/upload", "headers": [(b"host", b"127.0.0.1")]}
+    asyncio.run(guard.Guard(app, Access())(scope, receive, send))
+    assert sent[0]["status"] == 408
+    assert b"Nothing was changed" in sent[1]["body"]

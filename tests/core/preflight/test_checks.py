@@ -63,6 +63,7 @@ BEFORE = {
     "no chance": ({"cues": [cue({"kind": "older", "age": 0.2}, chance=0)]}, "cue", "never comes", {"cues": [cue({"kind": "older", "age": 0.2}, chance=0.1)]}, True),
     "out of reach": ({"cues": [cue({"kind": "older", "age": 3})]}, "cue", "Nothing gets older than 1 s", {"cues": [cue({"kind": "older", "age": 0.9})]}, True),
     "out of reach, life": ({"supply": [source(life=0.5, life_spread=0.2)], "cues": [cue({"kind": "older", "age": 0.7})]}, "cue", "older than 0.6 s", {"supply": [source(life=0.5, life_spread=0.2)], "cues": [cue({"kind": "older", "age": 0.55})]}, True),
+    "out of reach, speed": ({"cues": [cue({"kind": "faster", "speed": 500})]}, "cue", "Nothing gets faster than", {"cues": [cue({"kind": "faster", "speed": 4})]}, True),
     "out of reach, weight": ({"set": [GROUND, VENT, NEAR], "cues": [cue({"kind": "inside", "zone": "far", "weight": 1.0})]}, "cue", "over 100 %", {"set": [GROUND, VENT, NEAR], "cues": [cue({"kind": "inside", "zone": "far"})]}, True),
     "out of reach, share": ({"cues": [cue({"kind": "share_in", "state": "loose", "share": 1})]}, "cue", "never over 100 %", {"cues": [cue({"kind": "share_in", "state": "loose"})]}, True),
     "out of reach, heat": ({"cues": [cue({"kind": "hotter", "temperature": 50})]}, "cue", "born at 20 °C", {"supply": [source(temperature=90)], "cues": [cue({"kind": "hotter", "temperature": 50})]}, True),
@@ -104,7 +105,7 @@ def test_all_checks_before_a_run_are_here():
     import re
 
     text = "".join(
-        p.read_text() for p in Path("hotgravel/core/preflight").glob("*.py") if p.stem in ("before", "placed")
+        p.read_text() for p in Path("hotgravel/core/preflight").glob("*.py") if p.stem in ("before", "placed", "reach")
     )
     named = set(re.findall(r'Finding\(\s*"([a-z ]+)"', text))
     assert named == {n.split(",")[0] for n in BEFORE} | {"over a limit"}

@@ -56,11 +56,11 @@ def test_particles_are_counted_as_the_sources_give_them():
 
 @pytest.mark.parametrize(("told", "words"), [
     (Estimate(0.2, 0.6, 900, 1), "under 1 s, 900 B"), (Estimate(3.2, 4.4, 3.2e7, 2), "about 3 to 4 s, 32 MB"),
-    (Estimate(4.1, 4.2, 1.25e9, 1), "about 4 s, 1.2 GB"), (Estimate(100, 400, 0, 1), "about 2 to 7 min, 0 B"),
+    (Estimate(9000, 17000, 2e12, 1), "about 2 to 5 h, 2.0 TB"), (Estimate(4.1, 4.2, 1.25e9, 1), "about 4 s, 1.2 GB"), (Estimate(100, 400, 0, 1), "about 2 to 7 min, 0 B"),
 ])  # fmt: skip
 def test_an_estimate_is_words(told, words):
     assert in_words(told) == words
 
 
 def test_sizes_are_words():
-    assert [size_in_words(s) for s in (0, 12, 9_940, 32e6, 4e12)] == ["0 B", "12 B", "9.9 kB", "32 MB", "4000 GB"]
+    assert [size_in_words(s) for s in (0, 12, 9_940, 32e6, 4e12)] == ["0 B", "12 B", "9.9 kB", "32 MB", "4.0 TB"]

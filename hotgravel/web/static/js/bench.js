@@ -24,8 +24,20 @@ const score = new Score($("lanes"), (frame, cue) => { if (cue) return showFired(
 const player = new Player({ show: showFrame, told: tellPlayer });
 const driven = watchDriven($("notebook"), { shot: shotId, range: () => shot, runNow: () => (run && player.frames?.kept.size ? run.id : null) });
 const notebook = watchNotebook($("notebook"), {
-  shot: shotId, frameNow: () => player.frame, edited: onEdited, pointed: (ids) => stage.pointing.show(ids, ranShot.states),
+  shot: shotId, frameNow: () => player.frame, edited: onEdited, pointed: pointAt,
 });
+// Elements that came of a row are asked for, once the pointer has come to rest on its sentence.
+let pointing = 0;
+function pointAt(ids) {
+  if (!stage.pointing.show(ids, ranShot.states)) return;
+  clearTimeout(pointing);
+  const row = ids[0], frame = stage.frame?.frame;
+  if (!run || frame === undefined || !ranShot.origins.includes(row)) return;
+  pointing = setTimeout(async () => {
+    const places = await getJson(`/runs/${run.id}/frames/${frame}/from.json?row=${row}`).catch(() => []);
+    if (stage.frame?.frame === frame && stage.pointing.ids === ids.join(" ")) stage.ringAll(places, frame);
+  }, 120);
+}
 for (const menu of document.querySelectorAll(".handover")) menu.addEventListener("keydown", walk);
 
 // The stage
@@ -71,7 +83,7 @@ let built = "";
 async function loadSet(url) {
   const set = await getJson(url), same = JSON.stringify(set);
   $("light").value = shot.light.name;
-  $("focus").textContent = shot.light.focus ? "All sharp" : "Focus";
+  $("focus").setAttribute("aria-pressed", String(shot.light.focus !== null));
   stage.setFocus(shot.light.focus, shot.light.aperture);
   stage.light.set(shot.light);  // the page's, as it is shown only: the run need not be made again
   if (same !== built) stage.build(set);
@@ -438,7 +450,7 @@ $("on").addEventListener("click", () => step(1));
 $("fit").addEventListener("click", fit);
 // What is to be sharp is pressed on the stage; the next press there is no pick.
 $("focus").addEventListener("click", () => {
-  if (shot.light.focus) return edit("finish", "set", { path: "focus", value: "everything" });
+  if (shot.light.focus !== null) return edit("finish", "set", { path: "focus", value: "everything" });
   stage.askDepth((metres) => edit("finish", "set", { path: "focus", value: `${metres.toPrecision(4)} m` }));
   $("stage-note").textContent = "Press on the stage what is to be sharp.";
 });

@@ -11,9 +11,9 @@ export class Pointing {
     this.ids = "";
   }
 
-  // `states` are the shot's, in the order in which elements count them.
+  // `states` are the shot's, in the order in which elements count them. Returns whether that was not shown already.
   show(ids, states) {
-    if (ids.join(" ") === this.ids) return;
+    if (ids.join(" ") === this.ids) return false;
     this.ids = ids.join(" ");
     const { stage } = this;
     for (const box of this.boxes.children) { box.geometry.dispose(); box.material.dispose(); }
@@ -27,6 +27,7 @@ export class Pointing {
     for (const zone of stage.outlines.zones) if (zone.lines) zone.lines.material.opacity = ids.includes(zone.id) ? 1 : 0.55;
     stage.ringAll(this.inStates(states.map((s, n) => (ids.includes(s.id) ? n : -1)).filter((n) => n >= 0)), stage.frame?.frame);
     stage.later();
+    return true;
   }
 
   // Places of elements in some states, evenly over all there are.

@@ -268,7 +268,6 @@ export class Score {
       }
       context.stroke();
     });
-    return frames.length ? most : undefined;
   }
 
   stack({ context, width, height }, states) {
