@@ -121,7 +121,7 @@ def start(
         wanted,
         camera,
         bool(retimed),
-        {"light": now.light, "exposure": now.exposure},
+        {name: getattr(now, name) for name in ("light", "exposure", "focus", "aperture")},
     )
     name = studio.handings.start(order)
     with studio.database.session() as session:

@@ -242,6 +242,9 @@ EDITS = {
     "removing what others need": ("rows/mouth/remove", {}, "Still named by fountain"),
     "a reference to nothing": ("rows/fountain/set", {"path": "prop", "value": "moon"}, "moon"),
     "references to nothing": ("rows/landing/refers", {"path": "props", "value": ["moon"]}, "moon"),
+    "references at a path that is none": ("rows/landing/refers", {"path": "a.b.c", "value": ["plain"]}, "no such field"),
+    "references where none are": ("rows/landing/refers", {"path": "bounce", "value": ["plain"]}, "does not name several"),
+    "nothing typed": ("rows/fountain/set", {"path": "speed", "value": " "}, "Nothing was typed"),
     "no revision": ("rows/fountain/set", {"path": "speed", "value": "9", "revision": "x"}, "revision"),
     "an unknown unit for a mesh": ("meshes", {"unit": "parsec"}, "unit"),
 }  # fmt: skip

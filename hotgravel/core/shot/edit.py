@@ -53,6 +53,9 @@ def set_text(shot: Shot, row_id: str, path: str, text: str, told: Ranges = NOTHI
 
 def set_many(shot: Shot, row_id: str, path: str, targets: Sequence[str]) -> Edited:
     """Set a dial that names several rows."""
+    described = spot(shot, row_id, path).described
+    if not (isinstance(described, Refer) and described.many):
+        raise ShotFault([Fault(row_id, path, f"{described.label} does not name several rows.")])
     return changed(shot, row_id, path, list(targets))
 
 

@@ -72,6 +72,8 @@ def read_quantity(text: str, unit: str, dress: Dress) -> float:
     """
     if len(text) > 80:
         raise Unreadable(f"{text[:20]!r}... is too long for a number. {_accepted(unit, dress)}")
+    if not text.strip():
+        raise Unreadable(f"Nothing was typed. {_accepted(unit, dress)}")
     if _THOUSANDS.match(text) and unit == "count":
         text = text.replace(",", "")
     text = _DECIMAL_COMMA.sub(r"\1.\2", text)

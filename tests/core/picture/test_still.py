@@ -23,8 +23,8 @@ BALL = {"kind": "prop", "id": "ball", "name": "ball", "colour": "#FFFFFF", "shap
 AHEAD = View(np.array([0.0, 0.0, 10.0]), np.zeros(3))
 
 
-def taken(tmp_path: Path, props, supply, frame=1, matter=(), view=AHEAD):
-    shot = document(set=[VENT, *props], matter=[LOOSE, *matter], supply=supply, finish={"last": 2})
+def taken(tmp_path: Path, props, supply, frame=1, matter=(), view=AHEAD, **finish):
+    shot = document(set=[VENT, *props], matter=[LOOSE, *matter], supply=supply, finish={"last": 2} | finish)
     world = build(load(shot), beside(Path()))
     execute(world, tmp_path)
     return np.asarray(Image.open(io.BytesIO(still_of(world, tmp_path, frame, (160, 90), view))).convert("RGB"), int)
@@ -118,3 +118,15 @@ def test_an_exposure_of_one_stop_doubles_the_light(tmp_path):
     light = np.linspace(0.01, 0.3, 9)
     one, two = (on_screen(light, exposure_of(finish.model_copy(update={"exposure": stops}))) for stops in (0.0, 1.0))
     assert -np.log(1 - linear(two)) == pytest.approx(-2 * np.log(1 - linear(one)))
+
+
+def test_what_is_out_of_focus_has_soft_edges_and_a_wider_lens_makes_them_softer(tmp_path):
+    def edge(name, **finish):
+        """The steepest step along the middle row, from the backdrop onto the ball."""
+        row = taken(tmp_path / name, [BALL], [], **finish)[45].sum(axis=1)
+        return int(np.abs(np.diff(row)).max())
+
+    plain, sharp = edge("plain"), edge("sharp", focus=10.0, aperture=0.5)
+    soft, softer = (edge(f"soft {wide}", focus=3.0, aperture=wide) for wide in (0.2, 1.0))
+    assert sharp > 0.8 * plain
+    assert 0.7 * plain > soft > softer

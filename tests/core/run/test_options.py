@@ -15,6 +15,27 @@ from hotgravel.core.shot.dials import Pick, dials_of, options_of
 from hotgravel.core.shot.document import ROWS
 from hotgravel.core.shot.finish import Finish
 from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, Film, document, landing, play, source
+from tests.core.run.measures import (
+    born_depth,
+    born_height,
+    born_on_the_lid,
+    born_tall,
+    born_width,
+    count,
+    different,
+    first_seen,
+    frames,
+    mean_x,
+    mean_z,
+    others,
+    reach,
+    rest,
+    size_range,
+    speed_range,
+    steps,
+    top,
+    when_fired,
+)  # fmt: skip
 from tests.core.run.turns_of_bodies import BODIES
 from tests.core.run.turns_of_cues import CUES
 from tests.core.run.turns_of_fields import FIELDS
@@ -74,76 +95,12 @@ def living(shot: dict[str, Any]) -> None:
 # What is measured.
 
 
-def top(f: Film) -> float:
-    return max(p.position[:, 1].max(initial=-9) for p in f.frames.values())
-
-
 def bounced(f: Film) -> float:
     return float(np.mean([p.position[:, 1].mean() for p in list(f.frames.values())[-6:]]))
 
 
-def reach(f: Film) -> float:
-    return float(np.hypot(f.last.position[:, 0], f.last.position[:, 2]).mean())
-
-
-def mean_x(f: Film) -> float:
-    return float(f.last.position[:, 0].mean())
-
-
-def mean_z(f: Film) -> float:
-    return float(f.last.position[:, 2].mean())
-
-
-def speed(f: Film) -> float:
-    return float(f.last.speed.mean())
-
-
-def count(f: Film) -> float:
-    return len(f.last)
-
-
 def fired(f: Film) -> float:
     return len(f.events)
-
-
-def when_fired(f: Film) -> float:
-    return float(f.events.time.mean()) if len(f.events) else 99.0
-
-
-def born_width(f: Film) -> float:
-    return float(np.ptp(f.frames[1].position[:, 0]))
-
-
-def born_height(f: Film) -> float:
-    return float(np.ptp(f.frames[1].position[:, 1]))
-
-
-def born_depth(f: Film) -> float:
-    return float(np.ptp(f.frames[1].position[:, 2]))
-
-
-def born_x(f: Film) -> float:
-    return float(f.frames[1].position[:, 0].mean())
-
-
-def born_y(f: Film) -> float:
-    return float(f.frames[1].position[:, 1].mean())
-
-
-def speed_range(f: Film) -> float:
-    return float(np.ptp(f.frames[1].speed))
-
-
-def rest(f: Film) -> float:
-    return float(np.quantile(f.last.position[:, 1], 0.05))
-
-
-def others(f: Film) -> float:
-    return float((f.last.state == 1).sum())
-
-
-def first_seen(f: Film) -> float:
-    return float(min(frame for frame, p in f.frames.items() if len(p)))
 
 
 def last_birth(f: Film) -> float:
@@ -153,23 +110,6 @@ def last_birth(f: Film) -> float:
 
 def sizes(f: Film) -> float:
     return float(f.frames[1].radius.mean())
-
-
-def size_range(f: Film) -> float:
-    return float(np.ptp(f.frames[1].radius))
-
-
-def frames(f: Film) -> float:
-    return len(f.frames)
-
-
-def steps(f: Film) -> float:
-    """Steps show as the moments at which cues can fire."""
-    return len(set(f.events.time.tolist()))
-
-
-def different(f: Film) -> float:
-    return float(np.abs(f.last.position).sum() + 1e3 * f.last.state.sum())
 
 
 @cache
@@ -199,14 +139,6 @@ def meshes() -> Path:
 def from_mesh(shot: dict[str, Any]) -> None:
     shot["set"][1]["shape"] = {"kind": "mesh", "file": "block.obj"}
     shot["supply"][0]["aim"] = {"kind": "anywhere"}
-
-
-def born_tall(f: Film) -> float:
-    return float(np.ptp(f.frames[1].position[:, 1]))
-
-
-def born_on_the_lid(f: Film) -> float:
-    return float((f.frames[1].position[:, 1] > 1.9999).mean())
 
 
 @dataclass
@@ -363,6 +295,8 @@ SHOWN = {
     "finish.retime",
     "finish.light",  # tests/core/exchange/test_exchange.py, as the next
     "finish.exposure",
+    "finish.focus",  # tests/core/picture/test_still.py, as the next
+    "finish.aperture",
 }
 
 

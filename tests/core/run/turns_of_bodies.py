@@ -6,6 +6,13 @@ from typing import Any
 import numpy as np
 
 from tests.conftest import GRAVITY, GROUND, Film, source
+from tests.core.run.measures import (
+    count,
+    held,
+    low,
+    slid,
+    turned,
+)  # fmt: skip
 
 # fmt: off
 BOX = {"kind": "prop", "id": "box", "name": "box", "shape": {"kind": "box", "width": 0.4, "height": 0.4, "depth": 0.4}, "position": [0, 1, 0]}
@@ -52,10 +59,6 @@ def spun(**fields: Any):
     return bodies([{"kind": "cue", "id": "spin", "when": {"kind": "at_frame", "frame": 1}, "then": {"kind": "spin", "axis": [0, 1, 0]} | fields}])
 
 
-def count(f: Film) -> float:
-    return float(len(f.last))
-
-
 def wide(axis: int):
     return lambda f: float(np.ptp(f.frames[1].position[:, axis]))
 
@@ -64,16 +67,8 @@ def height(f: Film) -> float:
     return float(f.frames[1].position[:, 1].mean())
 
 
-def slid(f: Film) -> float:
-    return float(f.last.position[:, 0].mean())
-
-
 def sizes(f: Film) -> float:
     return float(np.ptp(f.last.radius))
-
-
-def turned(f: Film) -> float:
-    return float(np.abs(f.frames[2].turn[:, :3]).max())
 
 
 def bounced(f: Film) -> float:
@@ -89,16 +84,8 @@ def apart(f: Film) -> str:
     return f.last.position.tobytes().hex()[:200]
 
 
-def held(f: Film) -> float:
-    return float(f.frames[3].pinned.sum())
-
-
 def spin_of(axis: int):
     return lambda f: float(f.frames[1].spin[0, axis])
-
-
-def low(f: Film) -> float:
-    return float(f.last.position[-1, 1])
 
 
 def through_the_ring(shot: dict[str, Any]) -> None:

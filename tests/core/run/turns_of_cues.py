@@ -3,9 +3,16 @@
 import copy
 from typing import Any
 
-import numpy as np
-
 from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, Film, landing, source
+from tests.core.run.measures import (
+    count,
+    drop,
+    east,
+    ever,
+    hot,
+    spread,
+    when,
+)  # fmt: skip
 
 # fmt: off
 OTHER = {"kind": "state", "id": "other", "name": "other"}
@@ -35,39 +42,6 @@ def flock(when: dict[str, Any], then: dict[str, Any] = ENTER, **fields: Any):
 
 def fired(f: Film) -> float:
     return float((f.events.what == 0).sum())
-
-
-def when(f: Film) -> float:
-    return float(f.events.time.mean())
-
-
-def others(f: Film) -> float:
-    return float((f.last.state == 1).sum())
-
-
-def ever(f: Film) -> float:
-    """How many particle frames are spent in the other state."""
-    return float(sum((p.state == 1).sum() for p in f.frames.values()))
-
-
-def count(f: Film) -> float:
-    return float(len(f.last))
-
-
-def east(f: Film) -> float:
-    return float(f.last.position[:, 0].mean())
-
-
-def spread(f: Film) -> float:
-    return float(np.linalg.norm(f.last.velocity[:, 1:], axis=1).mean())
-
-
-def hot(f: Film) -> float:
-    return float(f.last.temperature.mean())
-
-
-def drop(f: Film) -> float:
-    return float(f.last.velocity[:, 1].mean())
 
 
 KICK = {"kind": "kick", "speed": 3, "aim": {"kind": "toward", "direction": [1, 0, 0], "cone": 0}}

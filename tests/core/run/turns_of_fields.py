@@ -4,10 +4,31 @@ import copy
 from typing import Any
 
 import numpy as np
-import trimesh
 
-from hotgravel.core.matter.particles.skins import skins_of
 from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, Film, landing, source
+from tests.core.run.measures import (
+    area,
+    away,
+    born_depth,
+    born_height,
+    born_width,
+    colours,
+    east,
+    first_inside,
+    inside,
+    many,
+    redness,
+    scattered,
+    shed_east,
+    shed_height,
+    shed_range,
+    shed_speed,
+    size_now,
+    travelled,
+    triangles,
+    volume,
+    where_inside,
+)  # fmt: skip
 
 # fmt: off
 OTHER = {"kind": "state", "id": "other", "name": "other"}
@@ -36,57 +57,8 @@ def calm(*forces: dict[str, Any], zone: dict[str, Any] | None = None, weight: fl
     return change
 
 
-def travelled(f: Film) -> float:
-    return float(f.last.travelled.mean())
-
-
-def inside(f: Film) -> float:
-    """How many have ever been in the zone."""
-    return float((f.last.state == 1).sum())
-
-
-def first_inside(f: Film) -> float:
-    return float((f.frames[1].state == 1).sum())
-
-
-def where_inside(f: Film) -> float:
-    return float(f.last.position[f.last.state == 1].sum())
-
-
 def height(f: Film) -> float:
     return float(f.last.position[:, 1].mean())
-
-
-def east(f: Film) -> float:
-    return float(f.last.position[:, 0].mean())
-
-
-def away(f: Film) -> float:
-    return float(f.last.position.sum())
-
-
-def size_now(f: Film) -> float:
-    return float(f.last.radius.mean())
-
-
-def redness(f: Film) -> float:
-    return float((f.last.colour >> 16 & 255).mean())
-
-
-def colours(f: Film) -> float:
-    return float(len(np.unique(f.last.colour)))
-
-
-def born_height(f: Film) -> float:
-    return float(np.ptp(f.frames[1].position[:, 1]))
-
-
-def born_depth(f: Film) -> float:
-    return float(np.ptp(f.frames[1].position[:, 2]))
-
-
-def born_width(f: Film) -> float:
-    return float(np.ptp(f.frames[1].position[:, 0]))
 
 
 def born_flat(f: Film) -> float:
@@ -173,11 +145,6 @@ def weighed(attribute: str):
     return change
 
 
-def scattered(f: Film) -> float:
-    """How far velocities differ from those of all."""
-    return float(f.last.velocity.std(axis=0).sum())
-
-
 def flock(shot: dict[str, Any]) -> None:
     calm(alignment)(shot)
     shot["supply"][0]["speed"] = 2.0
@@ -202,23 +169,6 @@ def wrapped(shot: dict[str, Any]) -> None:
     shot["finish"] = {"last": 2}
 
 
-def skin_of(f: Film) -> Any:
-    made = skins_of(f.world.setting, f.last, f.world.scene(2, 0.5))["s"]
-    return trimesh.Trimesh(made["vertices"], made["faces"], process=False)
-
-
-def volume(f: Film) -> float:
-    return float(skin_of(f).volume)
-
-
-def area(f: Film) -> float:
-    return float(skin_of(f).area)
-
-
-def triangles(f: Film) -> float:
-    return float(len(skin_of(f).faces))
-
-
 def thrown(shot: dict[str, Any]) -> None:
     calm()(shot)
     shot["set"][1] |= {"position": [{"kind": "keys", "keys": [{"frame": 1, "value": 0, "ease": "linear"}, {"frame": 13, "value": 5}]}, 10, 0]}
@@ -235,30 +185,6 @@ def masked(shot: dict[str, Any]) -> None:
     calm(zone={"shape": {"kind": "ball", "at": [0, 10, 0], "radius": 0.5}, "edge": 0.8})(shot)
     shot["cues"] = []
     shot["supply"][0]["through"] = "zone"
-
-
-def shed(f: Film) -> Any:
-    return f.last.position[f.last.parent >= 0] - np.array([0, 10, 0])
-
-
-def many(f: Film) -> float:
-    return float(len(f.last))
-
-
-def shed_range(f: Film) -> float:
-    return float(np.ptp(np.linalg.norm(f.last.velocity[f.last.parent >= 0], axis=1)))
-
-
-def shed_speed(f: Film) -> float:
-    return float(np.linalg.norm(f.last.velocity[f.last.parent >= 0], axis=1).mean())
-
-
-def shed_height(f: Film) -> float:
-    return float(np.ptp(shed(f)[:, 1]))
-
-
-def shed_east(f: Film) -> float:
-    return float(f.last.velocity[f.last.parent >= 0, 0].mean())
 
 
 def asks(shot: dict[str, Any]) -> None:

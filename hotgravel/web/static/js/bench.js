@@ -42,6 +42,7 @@ for (const menu of document.querySelectorAll(".handover")) menu.addEventListener
 
 // The stage
 
+const MOST_MOVING = 150000;  // particles that are drawn while frames go by
 let weighed = { key: "", weights: null };
 function showFrame(frame) {
   const by = $("colour-by").value, top = usualTop(score.measured);
@@ -49,7 +50,10 @@ function showFrame(frame) {
   const key = `${by} ${frame.frame} ${revision}`, weights = weighed.key === key ? weighed.weights : null;
   if (by.startsWith("zone ") && !weights) weigh(by.slice(5), frame, key);
   const looks = frame.groups.map((crowd) => coloured(crowd, by, ranShot, top, weights?.[crowd.name]));
-  stage.show(run.id, frame, looks, blur, score.measured.get(frame.frame)?.absent);
+  // While frames go by, a crowd is thinned so that the page stays quick; what stands still is drawn whole.
+  const moving = player.playing || going(), points = Math.max(0, ...frame.groups.map((crowd) => crowd.count));
+  stage.show(run.id, frame, looks, blur, score.measured.get(frame.frame)?.absent, moving ? MOST_MOVING : Infinity);
+  if (points > MOST_MOVING) $("stage-note").textContent = moving ? `every ${Math.ceil(points / MOST_MOVING)}th particle is drawn while it moves` : "";
   drawLegend($("legend"), by, by.startsWith("zone ") ? shot : ranShot, top, score.measured.get(frame.frame), weights);
   stage.skins.show(run.id, frame.frame, ranShot.skins);
   stage.streaks.show(run.id, frame.frame, ranShot.streaks);
@@ -138,7 +142,10 @@ function fit() {
 
 // The player
 
+let moved = false;
 function tellPlayer() {
+  if (moved && !player.playing && !going()) redraw();
+  moved = player.playing || Boolean(going());
   $("play").textContent = player.playing ? "Pause" : "Play";
   const any = player.frames && player.frames.kept.size > 0;
   $("frame-now").textContent = any ? `frame ${player.frame} of ${ranShot.last}` : "no frames kept";

@@ -77,6 +77,13 @@ function sparks(ids) {
   return Float32Array.from(ids, (id) => 0.5 + 0.8 * ((Math.imul(id + 1, 2654435761) >>> 8) / 16777216) ** 1.5);
 }
 
+function thinned(values, width, every) {
+  if (every === 1) return values;
+  const kept = new values.constructor(Math.ceil(values.length / width / every) * width);
+  for (let i = 0; i < kept.length; i++) kept[i] = values[Math.floor(i / width) * every * width + (i % width)];
+  return kept;
+}
+
 // How many glows lie over one another, about: where they are many each gives less, or all is white.
 function crowding({ count, position: p, radius }) {
   if (!count) return 0;
@@ -109,18 +116,20 @@ export class ParticleCloud {
     this.mesh.geometry.setAttribute(name, new THREE.InstancedBufferAttribute(values, width));
   }
 
-  // Colours (3 floats each) and heat (0 to 1) belong to the frame's particles.
-  show(_run, frame, { colours, heat }, blur) {
+  // Colours (3 floats each) and heat (0 to 1) belong to the frame's particles. Where there are more than `most`, every
+  // so manyth is drawn.
+  show(_run, frame, { colours, heat }, blur, most) {
+    const every = Math.max(1, Math.ceil(frame.count / most)), some = (values, width) => thinned(values, width, every);
     this.mesh.material.uniforms.shutter.value = blur;
     this.mesh.geometry.dispose();
-    this.set("place", frame.position, 3);
-    this.set("going", frame.velocity, 3);
-    this.set("size", frame.radius, 1);
-    this.set("paint", colours, 3);
-    this.set("heat", heat, 1);
-    this.set("spark", sparks(frame.id), 1);
+    this.set("place", some(frame.position, 3), 3);
+    this.set("going", some(frame.velocity, 3), 3);
+    this.set("size", some(frame.radius, 1), 1);
+    this.set("paint", some(colours, 3), 3);
+    this.set("heat", some(heat, 1), 1);
+    this.set("spark", sparks(some(frame.id, 1)), 1);
     this.mesh.material.uniforms.glow.value = 0.75 / (1 + crowding(frame));
-    this.mesh.geometry.instanceCount = frame.count;
+    this.mesh.geometry.instanceCount = Math.ceil(frame.count / every);
   }
 
   resize(height) { this.mesh.material.uniforms.pixels.value = height; }

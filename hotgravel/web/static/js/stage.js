@@ -235,10 +235,10 @@ export class Stage {
   // The elements
 
   // `looks` has the colours and the heat of each group of a frame.
-  show(run, frame, looks, blur, absent) {
+  show(run, frame, looks, blur, absent, most = Infinity) {
     if (this.rings && this.ringedAt !== frame.frame) this.rings.visible = false;
     this.frame = frame;
-    frame.groups.forEach((crowd, i) => this.layer(crowd).show(run, crowd, looks[i], blur));
+    frame.groups.forEach((crowd, i) => this.layer(crowd).show(run, crowd, looks[i], blur, most));
     const lit = frame.groups.findIndex((crowd) => crowd.kind === "points");
     if (lit >= 0) this.light.lightCrowd(frame.groups[lit], looks[lit].heat);
     this.pose(frame.frame, absent);
