@@ -88,6 +88,31 @@ export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
   document.body.addEventListener("htmx:configRequest", (event) => {
     if (event.detail.elt.hasAttribute("data-with-frame")) event.detail.parameters.frame = frameNow();
   });
+  // Edits go one after another, each with the revision that the one before has made. One that waits is kept as what it
+  // says, as its field may be drawn anew meanwhile.
+  let busy = false;
+  const waiting = [];
+  document.body.addEventListener("htmx:confirm", (event) => {
+    const { elt, path, verb, target, etc } = event.detail;
+    if (target !== root || verb !== "post") return;
+    if (!busy) { busy = true; return; }
+    event.preventDefault();
+    waiting.push({ path, values: { ...(etc?.values ?? saidBy(elt)) } });
+  });
+  document.body.addEventListener("htmx:afterRequest", (event) => {
+    if (event.detail.target !== root || event.detail.requestConfig.verb !== "post") return;
+    busy = false;
+    const next = waiting.shift();
+    if (!next) return;
+    const now = { revision: document.getElementById("revision").value, unfolded: unfolded().value };
+    window.htmx.ajax("POST", next.path, { target: "#notebook", swap: "innerHTML", values: { ...next.values, ...now } });
+  });
+  function saidBy(elt) {
+    const said = JSON.parse(elt.getAttribute("hx-vals") ?? "{}");
+    if (elt.matches("form")) for (const [name, value] of new FormData(elt)) said[name] = name in said ? [said[name], value].flat() : value;
+    else if (elt.name) said[elt.name] = elt.value;
+    return said;
+  }
   // What is being typed while an edit's answer comes in stays.
   let typing = null;
   document.body.addEventListener("htmx:beforeSwap", (event) => {
