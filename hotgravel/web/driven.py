@@ -22,6 +22,7 @@ from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.ranges import range_in
 from hotgravel.core.run.reading import crowd_at
 from hotgravel.core.run.world import beside, build
+from hotgravel.core.shot import vary
 from hotgravel.core.shot.dials import Quantity, Refer, dials_of
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import ShotFault
@@ -85,12 +86,13 @@ def beginnings_for(quantity: Quantity) -> list[tuple[str, str]]:
 
 
 def last_range(request: Request, shot_id: int, attribute: str) -> dict[str, tuple[float, float]]:
-    """From where to where an attribute went in the shot's last run, if that can be told."""
+    """From where to where an attribute, or the usual one, went in the shot's last run, if that can be told."""
     studio: Studio = request.app.state.studio
-    if attribute not in READABLE or attribute in ("distance to", "weight in"):
-        return {}
     with studio.database.session() as session:
         run, shot = runs.latest(session, shot_id, with_frames=True), shots.document(session, shot_id)
+    attribute = attribute or vary.usual_attribute(shot)
+    if attribute not in READABLE or attribute in ("distance to", "weight in"):
+        return {}
     if run is None or attribute in SHARES:
         return {}
     try:

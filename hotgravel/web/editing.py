@@ -197,8 +197,7 @@ def drive(
     request: Request, shot_id: int, row: str, path: Text, revision: Number, kind: Text = "keys", unfolded: Text = ""
 ) -> Response:  # fmt: skip
     typed = Typed(row, path, "")
-    attribute = kind.partition(" ")[2] or "fraction of life"
-    told = last_range(request, shot_id, attribute) if kind.startswith("response") else {}
+    told = last_range(request, shot_id, kind.partition(" ")[2]) if kind.startswith("response") else {}
     return answer(request, shot_id, revision, lambda s: vary.drive(s, row, path, kind, told), typed, unfolded)
 
 

@@ -247,9 +247,10 @@ def _named_row(row: dict[str, Any], titles: dict[str, str], taken: set[tuple[str
         name = free_name(name, [other for of, other in taken if of == kind])
         taken.add((str(kind), name.casefold()))
         row = row | {"name": name}
-    emit = row.get("emit")
-    if isinstance(emit, dict) and emit.get("kind") == "stream" and isinstance(emit.get("end", 120), int):
-        row = row | {"emit": emit | {"end": emit.get("end", 120) - 1}}
+    for part, kind, usual in (("emit", "stream", 120), ("copies", "poured", 48)):
+        of = row.get(part)
+        if isinstance(of, dict) and of.get("kind") == kind and isinstance(of.get("end", usual), int):
+            row = row | {part: of | {"end": of.get("end", usual) - 1}}
     return row
 
 

@@ -92,11 +92,11 @@ class Poured(Many):
     )  # fmt: skip
     start: int = dial(
         "frame", 1, label="start", soft=(1, 120), low=-100_000, high=1_000_000, whole=True,
-        help="The first ones leave right after this frame.",
+        help="The first one leaves at this frame, however slow they come.",
     )  # fmt: skip
     end: int = dial(
         "frame", 48, label="end", soft=(1, 240), low=-100_000, high=1_000_000, whole=True,
-        help="None leave after this frame.",
+        help="The last frame during which they leave: from frame 1 to 40 is forty frames.",
     )  # fmt: skip
     speed: Value = dial(
         "m/s", 1.0, label="speed", soft=(0.0, 10.0), low=0.0, high=1e4, drivable=True,
@@ -112,8 +112,8 @@ class Poured(Many):
     )  # fmt: skip
 
     def complaints(self) -> Iterator[tuple[str, str]]:
-        if self.end <= self.start:
-            yield "end", f"It ends at frame {self.end}, not after its start. Accepted: {self.start + 1} or later."
+        if self.end < self.start:
+            yield "end", f"It ends at frame {self.end}, before its start. Accepted: {self.start} or later."
 
 
 class Rigid(Row):

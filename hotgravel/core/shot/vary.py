@@ -77,7 +77,7 @@ def drive(shot: Shot, row_id: str, path: str, kind: str = "keys", told: Ranges =
     kind, _, attribute = kind.partition(" ")
     begun = _begun(shot, place, kind, row_id)
     if kind == "response":
-        begun |= {"attribute": attribute or "fraction of life"}
+        begun |= {"attribute": attribute or usual_attribute(shot)}
         begun["begin"], begun["end"] = range_of(shot, begun["attribute"], told)
     return changed(shot, row_id, path, begun)
 
@@ -117,6 +117,11 @@ def range_of(shot: Shot, attribute: str, told: Ranges = NOTHING_TOLD) -> tuple[f
     if attribute == "age" and longest is not None:
         return 0.0, longest
     return RANGES.get(attribute, WHOLE)
+
+
+def usual_attribute(shot: Shot) -> str:
+    """What a response goes over to begin with: the share of a life where lives end, or the age."""
+    return "fraction of life" if any(source.on and source.life is not None for source in shot.supply) else "age"
 
 
 def over_other(shot: Shot, row_id: str, path: str, attribute: str, told: Ranges = NOTHING_TOLD) -> Edited:

@@ -180,7 +180,8 @@ def test_rows_stand_under_titles_that_move_and_switch_together():
 
 
 def test_a_response_takes_the_range_of_its_attribute():
-    shot = vary.drive(SHOT, "burst", "radius", "response").shot
+    assert vary.drive(SHOT, "burst", "radius", "response").shot.supply[0].radius.attribute == "age"  # none has a life
+    shot = vary.drive(edit.set_text(SHOT, "burst", "life", "2 s").shot, "burst", "radius", "response").shot
     assert (shot.supply[0].radius.attribute, shot.supply[0].radius.end) == ("fraction of life", 1.0)
     points = shot.supply[0].radius.points
     shot = edit.set_text(shot, "burst", "radius.attribute", "speed", {"speed": (0.0, 23.0)}).shot

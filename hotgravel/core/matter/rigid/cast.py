@@ -167,7 +167,7 @@ def _any_turn(u: Array) -> Array:
 
 def due(copies: Poured, owed: float, frame: float, ahead: float, dt: float, scene: Scene) -> tuple[int, float]:
     """How many bodies a source gives in a step, and the fraction that it then still owes."""
-    if frame + ahead <= copies.start or frame >= copies.end:
+    if frame + ahead <= copies.start or frame >= copies.end + 1:
         return 0, owed
     given = owed + one(copies, "rate", scene.ask) * dt
     count = int(np.floor(given + 1e-9))

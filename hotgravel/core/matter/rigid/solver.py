@@ -193,7 +193,7 @@ class RigidSolver:
         for role in (r for r in self.roles if isinstance(r.row.copies, Poured) and seam.runs(r.row)):
             copies = role.row.copies
             assert isinstance(copies, Poured)
-            born, owed = given.get(role.row.id, (0, 0.0))
+            born, owed = given.get(role.row.id, (0, 1.0 - 1e-6))  # the first is owed at once
             count, owed = due(copies, owed, seam.frame, seam.ahead, dt, seam.scene)
             pose = pose_at(role.prop, seam.scene.ask)
             shape = self.setting.shapes[copies.source]
