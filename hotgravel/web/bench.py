@@ -1,5 +1,6 @@
 """The bench: one shot, with its stage, notebook and score."""
 
+from collections.abc import Container
 from itertools import islice
 from typing import Any
 
@@ -14,10 +15,11 @@ from hotgravel.core.picture.light import as_data
 from hotgravel.core.run.estimate import in_words
 from hotgravel.core.run.gauges import named, telling_frame
 from hotgravel.core.run.retimed import shown_frames
-from hotgravel.core.run.world import beside
+from hotgravel.core.run.world import beside, build
 from hotgravel.core.shape.mesh import MeshFault, import_mesh
 from hotgravel.core.shot.dials import dials_of
 from hotgravel.core.shot.document import Shot, fingerprint
+from hotgravel.core.shot.faults import ShotFault
 from hotgravel.core.shot.props import Mesh, Prop
 from hotgravel.core.shot.signals import signals_in
 from hotgravel.core.shot.units import shown_factor, shown_unit
@@ -105,8 +107,9 @@ def _lanes(shot: Shot) -> list[dict[str, Any]]:
     return found
 
 
-def imports(studio: Studio, session: Session, shot: Shot) -> dict[str, Any]:
-    """What the notebook says of imported meshes: a report by row, and the unit and axis of the last import."""
+def imports(studio: Studio, session: Session, shot: Shot, reported: Container[str] = ()) -> dict[str, Any]:
+    """What the notebook says of imported meshes, and of the cuttings among the rows `reported`: a report by row, and
+    the unit and axis of the last import."""
     reports = {}
     for prop in shot.set:
         if isinstance(prop, Prop) and isinstance(prop.shape, Mesh):
@@ -114,8 +117,21 @@ def imports(studio: Studio, session: Session, shot: Shot) -> dict[str, Any]:
                 reports[prop.id] = import_mesh(prop.shape, beside(studio.meshes)).report()
             except MeshFault as fault:
                 reports[prop.id] = str(fault)
+    reports |= cut_reports(studio, shot, reported)
     unit, up = settings.get(session, settings.MESH_UNIT, "m"), settings.get(session, settings.MESH_UP, "y")
     return {"reports": reports, "mesh_unit": unit, "mesh_up": up, "mesh_units": MESH_UNITS}
+
+
+def cut_reports(studio: Studio, shot: Shot, reported: Container[str]) -> dict[str, str]:
+    """What cuttings come to, by row; only those whose rows are unfolded are made for it."""
+    rows = {prop: row for prop, row in shot.cuts.items() if row.id in reported}
+    if not rows:
+        return {}
+    try:
+        cuttings = build(shot, beside(studio.meshes)).setting.cuttings
+    except ShotFault as fault:
+        return {row.id: " ".join(f.message for f in fault.faults) for row in rows.values()}
+    return {row.id: cuttings[prop].report() for prop, row in rows.items() if prop in cuttings}
 
 
 @router.get("/shots/{shot_id}.json")

@@ -79,7 +79,7 @@ def _notebook(
     if request.headers.get("hx-request"):
         status = 200  # the page asked, and shows the refusal where it belongs
     studio: Studio = request.app.state.studio
-    context = notebook(shot_id, shot, head, typed, unfolded) | imports(studio, session, shot)
+    context = notebook(shot_id, shot, head, typed, unfolded) | imports(studio, session, shot, unfolded.split())
     context |= {"walk": shots.walk(session, shot_id), "news": facts, "guide": steps_for(session, shot_id, shot)}
     changed = redrawn(shot_id, before, shot) if before and request.headers.get("hx-request") else None
     refused = next((row for row in shot.rows() if row.id == typed.row), None)
@@ -166,7 +166,7 @@ def dials_of_row(request: Request, shot_id: int, row: str) -> Response:
         except KeyError:
             raise HTTPException(404, "There is no such row any more.") from None
         context = {"shot_id": shot_id, "shot": shot, "row": there, "typed": NOTHING_TYPED}
-        return page(request, "dials.html", **context, **imports(studio, session, shot))
+        return page(request, "dials.html", **context, **imports(studio, session, shot, (row,)))
 
 
 @router.post("/rows/{row}/refers")

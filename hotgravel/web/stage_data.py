@@ -12,11 +12,12 @@ from hotgravel.core.drive.value import is_driven, one, three
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.picture.light import as_data
 from hotgravel.core.run.streaks import streak_of
-from hotgravel.core.run.world import beside
+from hotgravel.core.run.world import beside, build
 from hotgravel.core.shape.grid import GridFault, read_grid
 from hotgravel.core.shape.mesh import MeshFault, creased, triangles_of
 from hotgravel.core.shape.pose import moves, pose_at
 from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.faults import ShotFault
 from hotgravel.core.shot.velocity_field import VelocityField
 from hotgravel.core.shot.zones import Zone
 from hotgravel.store import runs, shots
@@ -44,6 +45,7 @@ def set_of_run(request: Request, run_id: int) -> dict[str, Any]:
 
 
 def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
+    pieces = _pieces(studio, shot)
     moved = {prop for matter in MATTERS.values() for prop in matter.places(shot)}
     props = []
     for prop in (p for p in shot.props if p.seen == "seen"):
@@ -55,7 +57,7 @@ def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
         poses = [pose_at(prop, shot.clock.at(f)) for f in frames]
         props.append({
             "id": prop.id, "name": prop.name, "colour": prop.colour, "shine": prop.shine, "kind": prop.shape.kind,
-            "moved": prop.id in moved,
+            "moved": prop.id in moved, "pieces": pieces.get(prop.id, []),
             "vertices": np.round(vertices, 6).ravel().tolist(), "faces": faces.ravel().tolist(),
             "normals": np.round(normals, 4).ravel().tolist(),
             "poses": [[*p.position.tolist(), *p.quaternion.tolist(), p.scale] for p in poses],
@@ -68,6 +70,25 @@ def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
         ],
         "first": shot.finish.first, "light": as_data(shot.finish),
     }  # fmt: skip
+
+
+def _pieces(studio: Studio, shot: Shot) -> dict[str, list[dict[str, Any]]]:
+    """The pieces of cut props, each in its prop's own frame."""
+    if not shot.cuts:
+        return {}
+    try:
+        cuttings = build(shot, beside(studio.meshes)).setting.cuttings
+    except ShotFault:
+        return {}  # preflight says so
+    found: dict[str, list[dict[str, Any]]] = {}
+    for prop, cutting in cuttings.items():
+        for piece in cutting.pieces:
+            vertices, faces, normals = creased(piece.vertices, piece.faces)
+            found.setdefault(prop, []).append({
+                "vertices": np.round(vertices, 5).ravel().tolist(), "faces": faces.ravel().tolist(),
+                "normals": np.round(normals, 3).ravel().tolist(), "centre": np.round(piece.centre, 5).tolist(),
+            })  # fmt: skip
+    return found
 
 
 OUTLINED = {"front": ("at", "direction", "come"), "ball": ("at", "radius"), "block": ("at", "size"),

@@ -139,7 +139,7 @@ def take_in(request: Request, file: UploadFile) -> Response:
     kept = {name: keep_file(studio, name, content) for name, content in meshes.items()}
     document = shot.dump()
     for row in document["set"]:
-        made_from = row if row["kind"] == "field" else row["shape"]
+        made_from = row if row["kind"] == "field" else row.get("shape", {})
         if made_from.get("file"):
             made_from["file"] = kept.get(made_from["file"], made_from["file"])
     with studio.creating() as session:

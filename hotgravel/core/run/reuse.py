@@ -15,7 +15,7 @@ from hotgravel.core.run.world import World
 from hotgravel.core.shot.document import ROW_SECTIONS, Shot, paint_kept
 
 NEVER, ALWAYS = float("-inf"), float("inf")
-UNSEEN = ("name", "colour", "shine", "seen", "look", "shown")
+UNSEEN = ("name", "group", "colour", "shine", "seen", "look", "shown")
 
 
 def same_until(before: Shot, after: Shot) -> float:
@@ -55,7 +55,15 @@ def _source(was: dict[str, Any], now: dict[str, Any]) -> float:
 
 
 def _finish(was: dict[str, Any], now: dict[str, Any]) -> float:
-    ignored = {"last": 0, "lengths": "m", "retime": None, "light": "dusk", "exposure": 0.0}
+    ignored = {
+        "last": 0,
+        "lengths": "m",
+        "retime": None,
+        "light": "dusk",
+        "exposure": 0.0,
+        "focus": None,
+        "aperture": 0.1,
+    }
     if was | ignored != now | ignored:
         return NEVER
     return ALWAYS if was["last"] == now["last"] else min(was["last"], now["last"])

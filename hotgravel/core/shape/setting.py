@@ -5,15 +5,19 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
-from hotgravel.core.shape.bvh import MeshTree, join_trees
+from hotgravel.core.shape.bvh import MeshTree, build_tree, empty_tree, join_trees
+from hotgravel.core.shape.cutting import Cutting, NotCut, Piece
 from hotgravel.core.shape.distance import MESH
 from hotgravel.core.shape.edges import Lines, lines_of
 from hotgravel.core.shape.grid import GridFault, VelocityGrid, read_grid
 from hotgravel.core.shape.kinds import Shaped, shaped
 from hotgravel.core.shape.mesh import MeshFault, Solid, mesh_of, solid
 from hotgravel.core.shape.pose import Pose, moves, pose_at
+from hotgravel.core.shape.seeds import cutting_of
 from hotgravel.core.shape.zones import Scene
+from hotgravel.core.shot.cut import Cut
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finish import Quality
@@ -32,7 +36,8 @@ class Setting:
     """What all solvers of a run share; nothing in it changes during the run.
 
     `states` numbers the states, `bits` the props whose touches cues look for; `solvers_place` names the props that
-    solvers move: their poses are not those of their rows.
+    solvers move: their poses are not those of their rows. `cuttings` has what the cut props fall into, `pieces` those
+    pieces as shapes in the tree.
     """
 
     shot: Shot
@@ -45,6 +50,8 @@ class Setting:
     bits: dict[str, int]
     at_first: dict[str, Pose]
     standing: dict[str, Pose]
+    cuttings: dict[str, Cutting] = field(default_factory=dict)
+    pieces: dict[str, tuple[Shaped, ...]] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
     solvers_place: frozenset[str] = field(default_factory=frozenset)
 
@@ -110,14 +117,43 @@ def setting_of(shot: Shot, find_mesh: FindMesh, quality: Quality | None, touched
     faults += _untold(shot, grids)
     if faults:
         raise ShotFault(faults)
-    tree, rooted = _forest(shapes)
     at_first = {p.id: pose_at(p, shot.clock.at(shot.finish.first)) for p in shot.props}
-    return Setting(
-        shot=shot, quality=quality or shot.finish.quality, shapes=rooted, lines=lines, grids=grids, tree=tree,
+    made = Setting(
+        shot=shot, quality=quality or shot.finish.quality, shapes=shapes, lines=lines, grids=grids, tree=empty_tree(),
         states={state.id: number for number, state in enumerate(shot.states)},
         bits={prop: bit for bit, prop in enumerate(dict.fromkeys(touched))},
         at_first=at_first, standing={p.id: at_first[p.id] for p in shot.props if not moves(p)}, notes=tuple(notes),
     )  # fmt: skip
+    cuttings = _cut(made)
+    tree, rooted, pieces = _forest(shapes, cuttings)
+    return replace(made, shapes=rooted, tree=tree, cuttings=cuttings, pieces=pieces)
+
+
+def _cut(made: Setting) -> dict[str, Cutting]:
+    """The pieces of each prop that is cut, by zones as they are at the first frame. Raises `ShotFault`."""
+    shot, found = made.shot, dict[str, Cutting]()
+    faults = [
+        Fault(row.id, "prop", f"{shot.names()[row.prop]} is cut by another row too. Accepted: one that is on.")
+        for row in shot.set
+        if isinstance(row, Cut) and row.on and shot.cuts[row.prop] is not row
+    ]
+    scene = made.scene(shot.finish.first) if shot.cuts else None
+    for prop in shot.props:
+        row = shot.cuts.get(prop.id)
+        if row is None or scene is None:
+            continue
+        pose = made.at_first[prop.id]
+
+        def weigh(zone: str, points: NDArray[np.float64], pose: Pose = pose) -> NDArray[np.float64]:
+            return np.asarray(scene.weight_in(zone, pose.to_world(points)), float)
+
+        try:
+            found[prop.id] = cutting_of(row, prop, made.shapes[prop.id], weigh)
+        except NotCut as fault:
+            faults.append(Fault(row.id, "manner", f"{prop.name} cannot be cut. {fault}"))
+    if faults:
+        raise ShotFault(faults)
+    return found
 
 
 def _untold(shot: Shot, grids: dict[str, VelocityGrid]) -> Iterator[Fault]:
@@ -143,12 +179,26 @@ def _geometry(prop: Prop, find_mesh: FindMesh, notes: list[str]) -> tuple[Shaped
     return Shaped(MESH, sizes, mesh.tree, mesh.vertices, mesh.faces), edges
 
 
-def _forest(shapes: dict[str, Shaped]) -> tuple[MeshTree, dict[str, Shaped]]:
-    """All meshes' trees in one, and the shapes that point into it."""
+def _forest(
+    shapes: dict[str, Shaped], cuttings: Mapping[str, Cutting]
+) -> tuple[MeshTree, dict[str, Shaped], dict[str, tuple[Shaped, ...]]]:
+    """All meshes' trees in one, those of pieces too, and the shapes that point into it."""
     meshes = [prop for prop, shape in shapes.items() if shape.kind == MESH]
-    tree, roots = join_trees([shapes[prop].tree for prop in meshes])
+    parts = {prop: [_shaped(piece) for piece in cutting.pieces] for prop, cutting in cuttings.items()}
+    trees = [shapes[prop].tree for prop in meshes] + [part.tree for of in parts.values() for part in of]
+    tree, roots = join_trees(trees)
+    ahead = iter(roots[len(meshes) :])
+    pieces = {prop: tuple(_rooted(part, next(ahead)) for part in of) for prop, of in parts.items()}
     rooted = {}
-    for prop, root in zip(meshes, roots, strict=True):
-        shape = shapes[prop]
-        rooted[prop] = replace(shape, sizes=np.array([float(root), *shape.sizes[1:]]))
-    return tree, {**shapes, **rooted}
+    for prop, root in zip(meshes, roots, strict=False):
+        rooted[prop] = _rooted(shapes[prop], root)
+    return tree, {**shapes, **rooted}, pieces
+
+
+def _shaped(piece: Piece) -> Shaped:
+    tree = build_tree(piece.vertices, piece.faces)
+    return Shaped(MESH, np.array([0.0, 1.0, 0.0]), tree, piece.vertices, piece.faces)
+
+
+def _rooted(shape: Shaped, root: float) -> Shaped:
+    return replace(shape, sizes=np.array([float(root), *shape.sizes[1:]]))

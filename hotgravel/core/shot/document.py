@@ -15,6 +15,7 @@ from hotgravel.core.drive.ask import Clock
 from hotgravel.core.drive.driver import Driver
 from hotgravel.core.shot.actions import Enter
 from hotgravel.core.shot.cues import Cue
+from hotgravel.core.shot.cut import Cut
 from hotgravel.core.shot.dials import Pick, Quantity, Refer, dials_of
 from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
 from hotgravel.core.shot.finish import Finish
@@ -42,11 +43,11 @@ SECTIONS = {
 }
 ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
-    Prop, Zone, VelocityField, State, Rigid, Collision, Growth, Tint, Apart, Skin, Streaks, Source, Offshoot,
+    Prop, Zone, VelocityField, Cut, State, Rigid, Collision, Growth, Tint, Apart, Skin, Streaks, Source, Offshoot,
     *get_args(Force), Cue,
 )  # fmt: skip
 
-SetRow = Annotated[Prop | Zone | VelocityField, Field(discriminator="kind")]
+SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
 MatterRow = Annotated[State | Rigid | Collision | Growth | Tint | Apart | Skin | Streaks, Field(discriminator="kind")]
 SupplyRow = Annotated[Source | Offshoot, Field(discriminator="kind")]
 ForceRow = Annotated[Force, Field(discriminator="kind")]
@@ -92,6 +93,11 @@ class Shot(BaseModel):
     def fields(self) -> dict[str, VelocityField]:
         """Those that are on."""
         return {row.id: row for row in self.set if isinstance(row, VelocityField) and row.on}
+
+    @property
+    def cuts(self) -> dict[str, Cut]:
+        """Those that are on, by the prop that each cuts."""
+        return {row.prop: row for row in self.set if isinstance(row, Cut) and row.on}
 
     def files(self) -> list[str]:
         """The names of the files beside the shot that its rows are made from: meshes, drawings, fonts, fields."""

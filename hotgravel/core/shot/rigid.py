@@ -22,6 +22,12 @@ class Itself(Clause):
         return 1
 
 
+class InPieces(Clause):
+    kind: Literal["pieces"] = "pieces"
+    title: ClassVar[str] = "in its pieces"
+    phrase: ClassVar[str] = ""
+
+
 class Many(Clause):
     """What all copies state: how they differ."""
 
@@ -127,7 +133,7 @@ class Rigid(Row):
         "The {prop} is rigid, {copies}, of {density}; it bounces {bounce}, friction {friction}; it begins {begins}."
     )
     prop: Ref = refer("prop", label="prop", help="A closed shape: its mass, centre and inertia follow from it.")
-    copies: Itself | Stacked | Scattered | Poured = clause(
+    copies: Itself | InPieces | Stacked | Scattered | Poured = clause(
         label="copies", help="The prop itself, or copies of it.", default=Itself
     )
     density: float = dial(

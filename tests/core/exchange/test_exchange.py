@@ -191,9 +191,9 @@ def test_names_that_a_spreadsheet_would_run_are_defused(ember_run):
 
     store = FrameStore(ember_run)
     shot = load(store.note("shot.json")).dump()
-    shot["matter"] = [{**m, "name": "=1+1"} if m["kind"] == "state" else m for m in shot["matter"]]
+    shot["matter"] = [m | ({"name": f"={n}+1"} if m["kind"] == "state" else {}) for n, m in enumerate(shot["matter"])]
     rows = list(csv.DictReader(io.StringIO("".join(events_csv(load(shot), (store.events(f) for f in store.frames()))))))
-    assert rows[0]["from"] == "'=1+1"
+    assert rows[0]["from"].startswith("'=")
 
 
 @pytest.mark.parametrize(("how", "said"), [

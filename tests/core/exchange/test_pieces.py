@@ -121,18 +121,15 @@ def test_ply_holds_each_body_as_a_mesh_and_as_a_row(folder):
 
 
 def test_a_tinted_body_is_handed_over_in_its_own_colour(folder, tmp_path):
-    """Of two with one name, the second gets a number."""
     shot = load(FrameStore(folder).note("shot.json")).dump()
     tint = {"kind": "tint", "id": "tint", "palette": [["#FF0000", 1]]}
     shot["matter"].append(tint)
-    shot["set"].append(prop("other", UNIT_BOX, (9, 0, 0)) | {"name": "crate"})
     execute(build(load(shot), beside(Path())), tmp_path)
     file = GLTF2.load_from_bytes(written(tmp_path, "gltf")["a-test.0006.glb"])
     node = next(n for n in file.nodes if n.name == "crate body 0")
     material = file.materials[file.meshes[node.mesh].primitives[0].material]
     assert material.pbrMetallicRoughness.baseColorFactor == [1, 0, 0, 1]
     assert node.extras["mass"] == pytest.approx(float(FrameStore(tmp_path).elements(6, "rigid")["mass"][0]))
-    assert "crate 2" in {n.name for n in file.nodes}
 
 
 def test_obj_and_csv_hold_each_body(folder):

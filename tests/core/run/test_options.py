@@ -294,6 +294,7 @@ SHOWN = {
     "streaks.frames",
     "finish.retime",
     "finish.light",  # tests/core/exchange/test_exchange.py, as the next
+    "cut.prop",  # tests/core/matter/rigid/test_cut_bodies.py
     "finish.exposure",
     "finish.focus",  # tests/core/picture/test_still.py, as the next
     "finish.aperture",

@@ -105,12 +105,55 @@ def rained_on(shot: dict[str, Any]) -> None:
     shot["cues"] = []
 
 
+PLATE = BOX | {"id": "plate", "name": "plate", "shape": {"kind": "box", "width": 2, "height": 2, "depth": 0.2}, "position": [0, 3, 0]}
+RIGHT = {"kind": "zone", "id": "right", "name": "right", "shape": {"kind": "ball", "at": [1, 3, 0], "radius": 0.7}, "edge": 0.0}
+LEFT = RIGHT | {"id": "left", "name": "left", "shape": {"kind": "ball", "at": [-1, 3, 0], "radius": 0.7}}
+
+
+def cut(manner: dict[str, Any], **fields: Any):
+    """A plate that is held in its pieces."""
+
+    def change(shot: dict[str, Any]) -> None:
+        bodies(prop="plate", copies={"kind": "pieces"}, begins="held", props=[PLATE, RIGHT, LEFT])(shot)
+        shot["set"].append({"kind": "cut", "id": "cut", "prop": "plate", "manner": manner} | fields)
+        shot["cues"], shot["finish"] = [], {"last": 1}
+
+    return change
+
+
+def uneven(f: Film) -> float:
+    return float(f.last.mass.std() / f.last.mass.mean())
+
+
+def small_at(x: float):
+    """How light the pieces about a place are, beside all of them."""
+    return lambda f: -float(f.last.mass[np.abs(f.last.position[:, 0] - x) < 0.4].mean() / f.last.mass.mean())
+
+
+BY_A_BLOW = {"kind": "strike", "at": [-0.7, 0, 0], "reach": 1.5}
 ROLLED = bodies(prop="ball", friction=1.0)
 
 # The path of the dial, two values, what is measured, which way it goes, and the scene.
 BODIES: dict[str, tuple[Any, ...]] = {
     "rigid.prop": ("matter.0.prop", "box", "ball", height, 1, bodies()),
     "rigid.copies.kind": ("matter.0.copies", {"kind": "itself"}, {"kind": "stacked"}, count, 1, bodies()),
+    "cut.manner.kind": ("set.9.manner", {"kind": "evenly"}, {"kind": "random"}, uneven, 1, cut({"kind": "evenly"})),
+    "cut.least": ("set.9.least", 0.0, 0.6, count, -1, cut({"kind": "random"})),
+    "cut.seed": ("set.9.seed", 1, 2, apart, 0, cut({"kind": "random"})),
+    "evenly.pieces": ("set.9.manner.pieces", 10, 30, count, 1, cut({"kind": "evenly"})),
+    "random.pieces": ("set.9.manner.pieces", 10, 30, count, 1, cut({"kind": "random"})),
+    "crowded.pieces": ("set.9.manner.pieces", 20, 40, count, 1, cut({"kind": "crowded", "zone": "right"})),
+    "crowded.share": ("set.9.manner.share", 0.3, 0.9, small_at(0.8), 1, cut({"kind": "crowded", "zone": "right"})),
+    "crowded.zone": ("set.9.manner.zone", "left", "right", small_at(0.8), 1, cut({"kind": "crowded", "zone": "right"})),
+    "strike.at": ("set.9.manner.at", [-0.7, 0, 0], [0.7, 0, 0], small_at(0.7), 1, cut(BY_A_BLOW)),
+    "strike.axis": ("set.9.manner.axis", [0, 1, 0], [0, 0, 1], wide(1), 1, cut(BY_A_BLOW)),
+    "strike.rings": ("set.9.manner.rings", 2, 4, count, 1, cut(BY_A_BLOW)),
+    "strike.spokes": ("set.9.manner.spokes", 5, 9, count, 1, cut(BY_A_BLOW)),
+    "strike.reach": ("set.9.manner.reach", 0.7, 1.5, lambda f: float(np.ptp(f.last.position[:, 0])), 0, cut(BY_A_BLOW)),
+    "strike.jitter": ("set.9.manner.jitter", 0.0, 0.9, apart, 0, cut(BY_A_BLOW)),
+    "layers.axis": ("set.9.manner.axis", [1, 0, 0], [0, 1, 0], wide(1), 1, cut({"kind": "layers"})),
+    "layers.layers": ("set.9.manner.layers", 3, 7, count, 1, cut({"kind": "layers"})),
+    "layers.uneven": ("set.9.manner.uneven", 0.0, 0.8, uneven, 1, cut({"kind": "layers"})),
     "rigid.density": ("matter.0.density", 1000, 3000, lambda f: float(f.last.mass[0]), 1, bodies()),
     "rigid.bounce": ("matter.0.bounce", 0.1, 0.8, bounced, 1, bodies()),
     "rigid.friction": ("matter.0.friction", 0.1, 0.9, slid, -1, bodies()),

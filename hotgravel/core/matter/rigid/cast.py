@@ -17,8 +17,8 @@ from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.sample import in_volume, on_surface
 from hotgravel.core.shape.zones import Scene
-from hotgravel.core.shot.props import Prop
-from hotgravel.core.shot.rigid import Poured, Rigid, Scattered, Stacked
+from hotgravel.core.shot.props import Prop, Sphere
+from hotgravel.core.shot.rigid import InPieces, Poured, Rigid, Scattered, Stacked
 
 BEGINS = {"loose": LOOSE, "held": PINNED, "following": FOLLOWING}
 DRAWS = 10  # uniform numbers for each copy: 4 place, size, 3 turn, speed, spin
@@ -37,6 +37,17 @@ class Role:
     model: Model
     piece: int
     state: int
+    shape: Shaped  # what particles meet
+    part: int = 0  # which piece of its prop it is, where that is cut
+
+    @property
+    def ball(self) -> bool:
+        return isinstance(self.prop.shape, Sphere) and not isinstance(self.row.copies, InPieces)
+
+    @property
+    def key(self) -> str:
+        """What it is known by among those that have begun."""
+        return f"{self.row.id} {self.part}" if isinstance(self.row.copies, InPieces) else self.row.id
 
     @property
     def narrow(self) -> float:

@@ -304,10 +304,10 @@ def _surfaces(solver: "RigidSolver", bodies: Bodies, there: Standing, ask: Ask) 
     """Friction, bounce and rolling resistance (metres) of all bodies and obstacles."""
     n = len(bodies)
     friction, bounce, rolling = np.zeros(n), np.zeros(n), np.zeros(n)
-    for role in solver.roles:
-        mine = bodies.source == role.number
-        friction[mine], bounce[mine] = one(role.row, "friction", ask), one(role.row, "bounce", ask)
-        rolling[mine] = one(role.row, "rolling", ask) * bodies.radius[mine]
+    for number, row in solver.rows.items():
+        mine = bodies.source == number
+        friction[mine], bounce[mine] = one(row, "friction", ask), one(row, "bounce", ask)
+        rolling[mine] = one(row, "rolling", ask) * bodies.radius[mine]
     nothing = np.zeros(len(there.which))
     return np.append(friction, there.friction), np.append(bounce, there.bounce), np.append(rolling, nothing)
 

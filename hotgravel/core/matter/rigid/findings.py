@@ -24,7 +24,7 @@ MOST = 3000  # bodies that are looked at
 
 def findings(shot: Shot, solver: RigidSolver) -> Iterator[Finding]:
     """Of the bodies of a shot, whose solver is built."""
-    for role in solver.roles:
+    for role in {role.number: role for role in solver.roles}.values():
         if role.row.begins == "loose" and role.row.single and moves(role.prop):
             said = "Its prop has keys, but it begins loose: from the first frame on they count no more."
             remedy = setting("Let it follow its keys", role.row.id, "begins", "following")
@@ -72,7 +72,7 @@ def _inside(shot: Shot, solver: RigidSolver) -> Iterator[Finding]:
         number = int(bodies.source[i])
         if depth > DEEP * min(bodies.radius[i], bodies.radius[j]):
             deepest[number] = max(deepest.get(number, (0.0, 0)), (depth, int(bodies.source[j])))
-    for role in there:
+    for role in {role.number: role for role in there}.values():
         if role.number in deepest:
             depth, other = deepest[role.number]
             yield _overlap(shot, role, depth, next(r for r in there if r.number == other))

@@ -18,7 +18,7 @@ from hotgravel.core.matter.contract import (
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.rigid.cast import Role
 from hotgravel.core.matter.rigid.findings import findings
-from hotgravel.core.matter.rigid.model import NotSolid, model_of
+from hotgravel.core.matter.rigid.model import NotSolid, model_of, models_of
 from hotgravel.core.matter.rigid.obstacles import obstacles_of
 from hotgravel.core.matter.rigid.solver import RigidSolver
 from hotgravel.core.matter.rigid.state import Bodies
@@ -27,7 +27,7 @@ from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finding import Finding
-from hotgravel.core.shot.rigid import Poured
+from hotgravel.core.shot.rigid import InPieces, Poured
 
 
 class RigidMatter:
@@ -83,13 +83,23 @@ class RigidMatter:
                 faults.append(Fault(row.id, "state", said))
                 continue
             prop, shape = by_id[row.prop], setting.shapes[row.prop]
+            number, state = numbers[row.id], setting.state(row.state)
+            if isinstance(row.copies, InPieces):
+                if row.prop not in setting.cuttings:
+                    said = f"{prop.name} is not cut. Accepted: a cutting of it in the Set, or another way to begin."
+                    faults.append(Fault(row.id, "copies", said))
+                    continue
+                for part, model in enumerate(models_of(setting.cuttings[row.prop])):
+                    shape = setting.pieces[row.prop][part]
+                    roles.append(Role(row, prop, number, model, len(roles), state, shape, part))
+                continue
             plain = (shape.vertices, shape.faces) if len(shape.faces) else mesh_of(prop.shape)[:2]
             try:
                 model = model_of(prop.shape, *plain, pieces=row.parts)
             except NotSolid as fault:
                 faults.append(Fault(row.id, "prop", f"{prop.name} cannot be a body. {fault}"))
                 continue
-            roles.append(Role(row, prop, numbers[row.id], model, len(roles), setting.state(row.state)))
+            roles.append(Role(row, prop, number, model, len(roles), state, shape))
         if faults:
             raise ShotFault(faults)
         moved = frozenset(row.prop for row in shot.rigid)
@@ -109,6 +119,8 @@ class RigidMatter:
                 if end > start:
                     rate = one(copies, "rate", shot.clock.at(0.5 * (start + end)))
                     total += rate * (end - start) * shot.finish.time_scale / shot.finish.rate
+            elif isinstance(copies, InPieces):
+                total += shot.cuts[row.prop].number if row.prop in shot.cuts else 0
             else:
                 total += copies.number
         return total

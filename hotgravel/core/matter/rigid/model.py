@@ -6,6 +6,7 @@ one unit of scale and of density.
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -26,6 +27,7 @@ from hotgravel.core.matter.rigid.support import (
     PART_WIDTH,
     SIZE,
 )  # fmt: skip
+from hotgravel.core.shape.cutting import Cutting
 from hotgravel.core.shot import props
 
 Array = NDArray[np.float64]
@@ -64,9 +66,9 @@ class Model:
     faces: NDArray[np.int64]
 
 
-def model_of(shape: props.Shape, vertices: Array, faces: NDArray[np.int64], pieces: int = 1) -> Model:
-    """The body of a prop's shape, whose triangles are given; `pieces` is how many convex parts may stand for a mesh.
-    Raises `NotSolid`."""
+def model_of(shape: props.Shape | None, vertices: Array, faces: NDArray[np.int64], pieces: int = 1) -> Model:
+    """The body of a prop's shape, or of the triangles alone that are given; `pieces` is how many convex parts
+    may stand for a mesh. Raises `NotSolid`."""
     mesh = trimesh.Trimesh(vertices, faces, process=False)
     size = float(np.ptp(vertices, axis=0).max())
     exact = _exact(shape)
@@ -103,7 +105,20 @@ def model_of(shape: props.Shape, vertices: Array, faces: NDArray[np.int64], piec
     )  # fmt: skip
 
 
-def _exact(shape: props.Shape) -> tuple[float, Array, Array, float] | None:
+@lru_cache(maxsize=16)
+def models_of(cutting: Cutting) -> tuple[Model, ...]:
+    """The bodies of all pieces of a cutting; what is too thin to be one meets others as its hull."""
+    found = []
+    for piece in cutting.pieces:
+        try:
+            found.append(model_of(None, piece.vertices, piece.faces))
+        except NotSolid:
+            hull = trimesh.Trimesh(piece.vertices).convex_hull
+            found.append(model_of(None, np.asarray(hull.vertices), np.asarray(hull.faces)))
+    return tuple(found)
+
+
+def _exact(shape: props.Shape | None) -> tuple[float, Array, Array, float] | None:
     """Volume, inertia, part and mean shown area of a shape whose contacts are exact; None for others."""
     part = np.zeros((1, PART_WIDTH))
     match shape:

@@ -1,6 +1,7 @@
 """The solver of rigid bodies: the order of one of their steps."""
 
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from scipy.spatial.transform import Rotation
@@ -30,8 +31,7 @@ from hotgravel.core.shape.pose import Pose, pose_at
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.faults import ShotFault
-from hotgravel.core.shot.props import Sphere
-from hotgravel.core.shot.rigid import MOST_BODIES, Poured
+from hotgravel.core.shot.rigid import MOST_BODIES, Poured, Rigid
 
 SUBSTEPS, RATE = 4, 384.0  # in a step at least, and in a second
 REFERENCE = 1.0  # kg/m²: what air does to a particle it does to a body of so much mass for each area that it shows
@@ -49,6 +49,11 @@ class RigidSolver:
     tree: MeshTree
     smallest: float
     cache: Cache = field(default_factory=Cache)
+
+    @cached_property
+    def rows(self) -> dict[int, Rigid]:
+        """The rows that bodies come from, by their numbers."""
+        return {role.number: role.row for role in self.roles}
 
     def begin(self) -> State:
         return State(Bodies.blank(0), Contacts.none().kept(), {"given": {}, "begun": []})
@@ -109,11 +114,11 @@ class RigidSolver:
         begun = state.facts["begun"]
         poses = self.setting.row_poses(seam.frame, seam.gone)
         for role in self.roles:
-            if role.prop.id in poses and role.row.id not in begun:
-                begun.append(role.row.id)
+            if role.prop.id in poses and role.key not in begun:
+                begun.append(role.key)
                 self._admit(state, begin(role, poses[role.prop.id], seam.scene, self.setting.shapes), seam)
-            elif role.prop.id in seam.gone and role.row.id in begun:
-                begun.remove(role.row.id)
+            elif role.prop.id in seam.gone and role.key in begun:
+                begun.remove(role.key)
                 state.elements.life[state.elements.source == role.number] = -np.inf
 
     def shed(self, state: State, shed: Shed, seam: Seam) -> None:
@@ -128,12 +133,12 @@ class RigidSolver:
             prop = role.prop.id
             if prop not in named and not role.row.single:
                 continue
-            for i in np.flatnonzero((bodies.source == role.number) & (bodies.life > 0.0)):
+            for i in np.flatnonzero((bodies.piece == role.piece) & (bodies.life > 0.0)):
                 then = _prop_pose(role, start[i], turn[i], bodies.scale[i])
                 now = _prop_pose(role, bodies.position[i], bodies.turn[i], bodies.scale[i])
                 if prop in named:
                     feels = int(bodies.id[i]) if role.row.pushed != 0.0 else -1
-                    surfaces.append(Moving(prop, self.setting.shapes[prop], then, now, feels))
+                    surfaces.append(Moving(prop, role.shape, then, now, feels))
                 if role.row.single:
                     poses[prop] = then, now
         return Offers(tuple(surfaces), poses)
@@ -207,7 +212,7 @@ class RigidSolver:
         bodies.velocity[held], bodies.spin[held] = 0.0, 0.0
         clock = self.setting.shot.clock
         for role in self.roles:
-            mine = np.flatnonzero((bodies.source == role.number) & (bodies.pinned == FOLLOWING))
+            mine = np.flatnonzero((bodies.piece == role.piece) & (bodies.pinned == FOLLOWING))
             if not len(mine):
                 continue
             now, soon = (pose_at(role.prop, clock.at(frame)) for frame in (seam.frame, seam.frame + seam.ahead))
@@ -221,9 +226,7 @@ class RigidSolver:
         forces = acting_on(self.setting.shot, seam.switched)
         table = gather(forces, self.setting.states, seam.scene, bodies, dt, {})
         at = slice(None) if table.by_element else bodies.state
-        area = np.zeros(len(bodies))
-        for role in self.roles:
-            area[bodies.source == role.number] = role.model.area
+        area = np.array([role.model.area for role in self.roles])[bodies.piece]
         hold = REFERENCE * area * bodies.scale**2 / bodies.mass
         pull, drift = table.pull[at], table.drift[at]
         return pull, hold * table.rate[at], hold[:, None] * drift, hold * table.bite[at]
@@ -232,8 +235,8 @@ class RigidSolver:
         """What the blows of others add to the velocity and spin of each body, (n, 3) both, by the share that it
         feels."""
         share = np.zeros(len(bodies))
-        for role in self.roles:
-            share[bodies.source == role.number] = one(role.row, "pushed", seam.scene.ask)
+        for number, row in self.rows.items():
+            share[bodies.source == number] = one(row, "pushed", seam.scene.ask)
         faster, turning = np.zeros((len(bodies), 3)), np.zeros((len(bodies), 3))
         for blows in seam.blows:
             at, there = places_of(bodies.id, blows.struck)
@@ -245,15 +248,13 @@ class RigidSolver:
 
     def _inertia(self, bodies: Bodies) -> Array:
         """Principal moments (n, 3), kg m²."""
-        made = np.ones((len(bodies), 3))
-        for role in self.roles:
-            made[bodies.source == role.number] = role.model.inertia / role.model.volume
+        made = np.array([role.model.inertia / role.model.volume for role in self.roles])[bodies.piece]
         result: Array = made * (bodies.mass * bodies.scale**2)[:, None]
         return result
 
     def _balls(self, bodies: Bodies, obstacles: int) -> Array:
         """Which bodies are balls; no obstacle turns under what touches it."""
-        made = np.array([isinstance(role.prop.shape, Sphere) for role in self.roles])
+        made = np.array([role.ball for role in self.roles])
         return np.append(made[bodies.piece], np.zeros(obstacles, bool))
 
     def _wake(self, bodies: Bodies, contacts: Contacts, steady: Array, there: Standing) -> None:

@@ -91,6 +91,7 @@ async function loadSet(url) {
   stage.setFocus(shot.light.focus, shot.light.aperture);
   stage.light.set(shot.light);  // the page's, as it is shown only: the run need not be made again
   if (same !== built) stage.build(set);
+  $("spread").closest("label").hidden = !set.props.some((prop) => prop.pieces.length);
   built = same;
   tellGrid();
 }
@@ -469,6 +470,7 @@ $("outlines").addEventListener("change", () => { stage.outlined = $("outlines").
 let named = false;
 $("naming").addEventListener("submit", () => { named = true; });
 $("naming").elements.name.addEventListener("change", () => setTimeout(() => { if (!named) $("naming").requestSubmit(); }, 0));
+$("spread").addEventListener("input", () => stage.parted.spread(Number($("spread").value)));
 $("light").addEventListener("change", () => relight($("light").value));
 $("wireframe").addEventListener("change", () => stage.setWireframe($("wireframe").checked));
 

@@ -5,6 +5,7 @@ import { Contacts } from "./contacts.js";
 import { Lens } from "./lens.js";
 import { Light, MOST_LAMPS } from "./light.js";
 import { ParticleCloud } from "./particles.js";
+import { Parted } from "./parted.js";
 import { Pieces } from "./pieces.js";
 import { Pointing } from "./pointing.js";
 import { roughen } from "./roughen.js";
@@ -41,6 +42,7 @@ export class Stage {
     this.contacts = new Contacts(this);
     this.outlines = new ZoneOutlines(this, placed);
     this.pointing = new Pointing(this);
+    this.parted = new Parted(this);
     new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
     this.resize();
   }
@@ -109,6 +111,7 @@ export class Stage {
       return { ...prop, mesh, ...(prop.shine === "glowing" ? this.makeGlow(prop, geometry) : {}) };
     });
     this.outlines.build(zones ?? [], first);
+    this.parted.build(this.props);
     this.pose(first);
     this.layGrid();
     this.later();
@@ -150,6 +153,7 @@ export class Stage {
         lamp.intensity = mesh.visible ? Math.PI * this.light.given.prop_light : 0;
       }
     }
+    this.parted.lay();
   }
 
   setWireframe(on) {

@@ -1,0 +1,123 @@
+"""Cuttings: rows that cut a prop into pieces, which bodies can be made of."""
+
+from collections.abc import Iterator
+from typing import ClassVar, Literal
+
+from hotgravel.core.shot.dials import clause, dial, dials, refer
+from hotgravel.core.shot.row import Clause, Ref, Row, points_nowhere
+
+MOST_PIECES = 2000
+
+
+def _count(default: int, help: str) -> int:
+    return dial(  # type: ignore[no-any-return]
+        "count", default, label="pieces", soft=(10, 400), low=2, high=MOST_PIECES, whole=True, help=help
+    )
+
+
+class Evenly(Clause):
+    kind: Literal["evenly"] = "evenly"
+    title: ClassVar[str] = "evenly"
+    phrase: ClassVar[str] = "into {pieces} pieces"
+    pieces: int = _count(60, "All about as large. Time and weight grow with them.")
+
+
+class AtRandom(Clause):
+    kind: Literal["random"] = "random"
+    title: ClassVar[str] = "at random"
+    phrase: ClassVar[str] = "into {pieces} pieces"
+    pieces: int = _count(60, "Some large, some small, as by chance.")
+
+
+class Crowded(Clause):
+    kind: Literal["crowded"] = "crowded"
+    title: ClassVar[str] = "crowded"
+    phrase: ClassVar[str] = "into {pieces} pieces, {share} of them in {zone}"
+    pieces: int = _count(120, "In all: those in the zone are small, the others large.")
+    share: float = dial(
+        "%", 0.8, label="share", soft=(0.5, 0.95), low=0.0, high=1.0, help="How many of them are in the zone."
+    )
+    zone: Ref = refer("zone", label="zone", help="Where they are crowded, as it is at the first frame.")
+
+
+class Strike(Clause):
+    kind: Literal["strike"] = "strike"
+    title: ClassVar[str] = "as by a blow"
+    phrase: ClassVar[str] = "at {at} along {axis}, in {rings} rings and {spokes} spokes out to {reach}"
+    at: tuple[float, float, float] = dials(
+        "m", (0.0, 0.0, 0.0), label="struck at", soft=(-5.0, 5.0), low=-1e6, high=1e6,
+        help="Where the blow meets the prop, in the prop's own frame. Pieces are smallest there.",
+    )  # fmt: skip
+    axis: tuple[float, float, float] = dials(
+        "", (0.0, 0.0, 1.0), label="along", soft=(-1.0, 1.0), low=-1e6, high=1e6,
+        help="The way of the blow; rings and spokes lie square to it. Only where it points matters.",
+    )  # fmt: skip
+    rings: int = dial(
+        "count", 5, label="rings", soft=(3, 12), low=1, high=60, whole=True, help="From the middle outward."
+    )
+    spokes: int = dial("count", 9, label="spokes", soft=(5, 24), low=3, high=200, whole=True, help="Around the middle.")
+    reach: float = dial(
+        "m", 1.0, label="reach", soft=(0.2, 5.0), above=0.0, high=1e6,
+        help="Where the outermost ring lies; what is farther out belongs to it.",
+    )  # fmt: skip
+    jitter: float = dial(
+        "%", 0.35, label="jitter", soft=(0.1, 0.7), low=0.0, high=1.0,
+        help="How far each piece's middle strays from its place by chance. 0 is a drawn pattern.",
+    )  # fmt: skip
+
+    def complaints(self) -> Iterator[tuple[str, str]]:
+        yield from points_nowhere("axis", self.axis)
+        if self.rings * self.spokes + 1 > MOST_PIECES:
+            yield "spokes", f"That is {self.rings * self.spokes + 1} pieces. Accepted: {MOST_PIECES} at most."
+
+
+class Layers(Clause):
+    kind: Literal["layers"] = "layers"
+    title: ClassVar[str] = "in layers"
+    phrase: ClassVar[str] = "across {axis}, {layers} of them"
+    axis: tuple[float, float, float] = dials(
+        "", (0.0, 1.0, 0.0), label="across", soft=(-1.0, 1.0), low=-1e6, high=1e6,
+        help="Square to the layers, in the prop's own frame: 0, 1, 0 cuts it as stone is bedded.",
+    )  # fmt: skip
+    layers: int = dial("count", 6, label="layers", soft=(2, 20), low=2, high=500, whole=True, help="How many slabs.")
+    uneven: float = dial(
+        "%",
+        0.4,
+        label="uneven",
+        soft=(0.0, 0.8),
+        low=0.0,
+        high=0.95,
+        help="How much their thicknesses differ by chance.",
+    )
+
+    def complaints(self) -> Iterator[tuple[str, str]]:
+        yield from points_nowhere("axis", self.axis)
+
+
+class Cut(Row):
+    kind: Literal["cut"] = "cut"
+    section: ClassVar[str] = "set"
+    title: ClassVar[str] = "cutting"
+    naming: ClassVar[str] = "cutting of {prop}"
+    does: ClassVar[str] = "Cuts a closed prop into pieces that fit; rigid bodies can be made of them."
+    phrase: ClassVar[str] = "The {prop} is cut {manner}."
+    prop: Ref = refer("prop", label="prop", help="A closed shape. It stays whole until bodies are made of its pieces.")
+    manner: Evenly | AtRandom | Crowded | Strike | Layers = clause(
+        label="manner", help="How the pieces are laid out.", default=Evenly
+    )
+    least: float = dial(
+        "%", 0.0, label="least", soft=(0.0, 0.5), low=0.0, high=0.9,
+        help="Pieces under this share of the mean size are joined to a neighbour: tiny ones slow everything down.",
+    )  # fmt: skip
+    seed: int = dial(
+        "count", 1, label="seed", soft=(1, 100), low=0, high=2**32 - 1, whole=True,
+        help="Another number is another throw of the dice with the same dials.",
+    )  # fmt: skip
+
+    @property
+    def number(self) -> int:
+        """How many pieces it makes, about."""
+        manner = self.manner
+        if isinstance(manner, Strike):
+            return manner.rings * manner.spokes + 1
+        return manner.layers if isinstance(manner, Layers) else manner.pieces
