@@ -117,21 +117,24 @@ def imports(studio: Studio, session: Session, shot: Shot, reported: Container[st
                 reports[prop.id] = import_mesh(prop.shape, beside(studio.meshes)).report()
             except MeshFault as fault:
                 reports[prop.id] = str(fault)
-    reports |= cut_reports(studio, shot, reported)
+    told, sizes = cut_reports(studio, shot, reported)
+    reports |= told
     unit, up = settings.get(session, settings.MESH_UNIT, "m"), settings.get(session, settings.MESH_UP, "y")
-    return {"reports": reports, "mesh_unit": unit, "mesh_up": up, "mesh_units": MESH_UNITS}
+    return {"reports": reports, "sizes": sizes, "mesh_unit": unit, "mesh_up": up, "mesh_units": MESH_UNITS}
 
 
-def cut_reports(studio: Studio, shot: Shot, reported: Container[str]) -> dict[str, str]:
-    """What cuttings come to, by row; only those whose rows are unfolded are made for it."""
+def cut_reports(studio: Studio, shot: Shot, reported: Container[str]) -> tuple[dict[str, str], dict[str, list[int]]]:
+    """What cuttings come to, and how many pieces there are of each size, by row; only those whose rows are unfolded are
+    made for it."""
     rows = {prop: row for prop, row in shot.cuts.items() if row.id in reported}
     if not rows:
-        return {}
+        return {}, {}
     try:
         cuttings = build(shot, beside(studio.meshes)).setting.cuttings
     except ShotFault as fault:
-        return {row.id: " ".join(f.message for f in fault.faults) for row in rows.values()}
-    return {row.id: cuttings[prop].report() for prop, row in rows.items() if prop in cuttings}
+        return {row.id: " ".join(f.message for f in fault.faults) for row in rows.values()}, {}
+    made = {row.id: cuttings[prop] for prop, row in rows.items() if prop in cuttings}
+    return {row: of.report() for row, of in made.items()}, {row: of.spread() for row, of in made.items()}
 
 
 @router.get("/shots/{shot_id}.json")

@@ -25,7 +25,7 @@ from hotgravel.web.runs_page import estimate_for
 from hotgravel.web.studio import Studio
 
 router = APIRouter()
-MOST_SHOWN = 400  # elements that are lit for a sentence
+MOST_SHOWN = 120  # elements that are lit for a sentence
 
 
 @router.post("/shots/{shot_id}/runs", status_code=201)

@@ -85,3 +85,27 @@ def test_a_stack_is_built_knocked_over_and_asked(page: Page, client: httpx.Clien
     assert edges == 2 * (3 * 24 + 4 * 12)
     assert LANDING["id"] in json.dumps(plain(client, shot))
     ended(client, int(page.locator("#run-state").inner_text().split()[1].rstrip(",")))
+
+
+def test_a_prop_is_cut_pulled_apart_and_falls_in_its_pieces(page: Page, client, scrap: list[int]):
+    number = int(client.post("/shots", data={"starter": "bare plain"}).headers["location"].split("/")[-1])
+    scrap.append(number)
+    client.post(f"/shots/{number}/guide/prop", data={"revision": 1})
+    page.goto(f"/shots/{number}")
+    expect(page.locator("#stage-note")).to_contain_text("grid")
+    for section, kind in (("Set", "cutting"), ("Matter", "rigid body")):
+        region = page.get_by_role("region", name=section)
+        region.locator("summary", has_text="Add").click()
+        region.locator(".add-list").get_by_role("button", name=kind).first.click()
+    page.locator('[id="s-cutting-manner.pieces"]').fill("12")
+    page.locator('[id="s-cutting-manner.pieces"]').press("Enter")
+    page.locator("#row-cutting .fold").click()
+    expect(page.locator("#row-cutting .report")).to_contain_text("12 pieces of")
+    page.locator("#spread").fill("0.5")
+    parted = "window.hotgravel.stage.parted.made[0].group"
+    until(page, f"{parted}?.visible && {parted}.children.length === 12")
+    page.locator("#spread").fill("0")
+    page.locator('[id="s-rigid-body-copies.kind"]').select_option(label="in its pieces")
+    expect(page.locator(".last-edit")).to_contain_text("in its pieces")
+    page.locator("#run").click()
+    until(page, "window.hotgravel.player.frame > 40 && window.hotgravel.stage.frame.groups[0].count === 12")

@@ -55,6 +55,11 @@ class Cutting:
         off = f"{max(self.missing, 1e-15):.0e}"
         return f"{len(sizes)} pieces of {spread}; together {self.whole:.4g} m³, the whole within {off}.{joined}"
 
+    def spread(self, bins: int = 24) -> list[int]:
+        """How many pieces there are of each size, from the smallest to the largest, in steps by a factor."""
+        sizes = np.log([piece.volume for piece in self.pieces])
+        return np.histogram(sizes, bins, (sizes.min(), sizes.max() + 1e-9))[0].tolist()  # type: ignore[no-any-return]
+
     @property
     def missing(self) -> float:
         """The share of the whole by which the volumes of the pieces differ from it."""

@@ -101,7 +101,9 @@ class Cut(Row):
     naming: ClassVar[str] = "cutting of {prop}"
     does: ClassVar[str] = "Cuts a closed prop into pieces that fit; rigid bodies can be made of them."
     phrase: ClassVar[str] = "The {prop} is cut {manner}."
-    prop: Ref = refer("prop", label="prop", help="A closed shape. It stays whole until bodies are made of its pieces.")
+    prop: Ref = refer(
+        "prop", label="prop", solid=True, help="A closed shape. It stays whole until bodies are made of its pieces."
+    )
     manner: Evenly | AtRandom | Crowded | Strike | Layers = clause(
         label="manner", help="How the pieces are laid out.", default=Evenly
     )

@@ -113,13 +113,15 @@ class Refer(Described):
     """The id of another row of kind `to`, or of one of `kinds` that `to` is a word for; `none` is the
     word where none may be named.
 
-    `manner` stands before the name in a sentence: "those in" falling.
+    `manner` stands before the name in a sentence: "those in" falling. `solid`: a new row takes a shape with a volume
+    before a sheet.
     """
 
     to: str
     none: str | None = None
     many: bool = False
     manner: str = ""
+    solid: bool = False
     kinds: tuple[str, ...] = ()
 
     def fits(self, kind: str | None) -> bool:

@@ -132,7 +132,9 @@ class Rigid(Row):
     phrase: ClassVar[str] = (
         "The {prop} is rigid, {copies}, of {density}; it bounces {bounce}, friction {friction}; it begins {begins}."
     )
-    prop: Ref = refer("prop", label="prop", help="A closed shape: its mass, centre and inertia follow from it.")
+    prop: Ref = refer(
+        "prop", label="prop", solid=True, help="A closed shape: its mass, centre and inertia follow from it."
+    )
     copies: Itself | InPieces | Stacked | Scattered | Poured = clause(
         label="copies", help="The prop itself, or copies of it.", default=Itself
     )

@@ -9,6 +9,8 @@ from hotgravel.core.shot.document import ROW_SECTIONS, ROWS, Shot, load
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.row import Clause, Row, described_in, show_value
 
+SHEETS = ("plane", "disc")
+
 
 @dataclass(frozen=True)
 class Edited:
@@ -74,9 +76,11 @@ def from_file(cls: type[Row]) -> bool:
 
 
 def first_that_fits(shot: Shot, described: Refer, row_id: str, for_what: str) -> str:
-    for row in shot.rows():
-        if row.id != row_id and described.fits(row.kind):  # type: ignore[attr-defined]
-            return row.id
+    there = [row for row in shot.rows() if row.id != row_id and described.fits(row.kind)]  # type: ignore[attr-defined]
+    if described.solid:
+        there.sort(key=lambda row: row.shape.kind in SHEETS)  # type: ignore[attr-defined]
+    if there:
+        return there[0].id
     imported = any(from_file(cls) for cls in ROWS if described.fits(cls.model_fields["kind"].default))
     come = " (an imported file, in the Set)" if imported else ""
     need = f"“{for_what}” needs a {described.to}, and there is none yet. Add a {described.to} first{come}."

@@ -76,10 +76,11 @@ export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
     if (event.key === "Escape") { event.stopPropagation(); event.target.value = event.target.defaultValue; event.target.blur(); }
   });
 
-  for (const [seen, ids] of [["mouseover", lineOf], ["focusin", lineOf], ["mouseleave", () => []]]) {
-    root.addEventListener(seen, (event) => pointed(ids(event)));
-  }
-  function lineOf(event) { return event.target.closest(".row-line")?.dataset.concerns.split(" ") ?? []; }
+  // What is passed over on the way to somewhere else lights nothing.
+  let resting = 0;
+  const point = (ids) => { clearTimeout(resting); resting = setTimeout(() => pointed(ids), ids.length ? 180 : 0); };
+  root.addEventListener("mouseover", (event) => point(event.target.closest(".row-line")?.dataset.concerns.split(" ") ?? []));
+  root.addEventListener("mouseleave", () => point([]));
 
   // Whatever drops down closes when something else is pressed.
   document.addEventListener("click", (event) => {
@@ -129,6 +130,7 @@ export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
     arrange();
     const field = typing && document.getElementById(typing.id);
     if (field) { field.value = typing.value; field.focus(); }
+    root.querySelector(".fault")?.scrollIntoView({ block: "nearest" });
     edited(JSON.parse(news));
   });
   arrange();

@@ -1,7 +1,7 @@
 // What a sentence of the notebook concerns, lit on the stage while it is pointed at.
 import * as THREE from "../vendor/three/three.module.js";
 
-const LIT = "#E3B23C", MOST_RINGS = 400;
+const LIT = "#E3B23C", MOST_RINGS = 120;
 
 export class Pointing {
   constructor(stage) {
