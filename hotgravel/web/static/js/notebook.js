@@ -71,8 +71,11 @@ export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
     if (event.target.id === "find-row" && event.key === "Escape") { event.stopPropagation(); event.target.value = wanted = ""; arrange(); event.target.blur(); }
     if (event.target.closest(".adds")) return walk(event);
     if (!event.target.matches("input.slot")) return;
-    // Enter makes the edit and stays; the field's own change event would come again on leaving it.
-    if (event.key === "Enter" && event.target.value !== event.target.defaultValue) event.target.dispatchEvent(new Event("change", { bubbles: true }));
+    // Enter makes the edit and stays; the field's own change event would make it once more.
+    if (event.key === "Enter") {
+      event.preventDefault();
+      if (event.target.value !== event.target.defaultValue) event.target.dispatchEvent(new Event("change", { bubbles: true }));
+    }
     if (event.key === "Escape") { event.stopPropagation(); event.target.value = event.target.defaultValue; event.target.blur(); }
   });
 
