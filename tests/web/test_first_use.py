@@ -21,9 +21,12 @@ class Hand:
         self.press(self.page.get_by_role("button", name=starter))
         expect(self.page.locator("#stage-note")).to_contain_text("grid")
 
-    def choose(self, target, label: str) -> None:
+    def choose(self, target, label: str, *, edits: bool = True) -> None:
+        before = self.page.locator("#revision").input_value()
         target.select_option(label=label)
         self.count += 1
+        if edits:
+            expect(self.page.locator("#revision")).not_to_have_value(before)
 
     def type(self, target, text: str, tells: str) -> None:
         target.fill(text)
@@ -38,7 +41,9 @@ class Hand:
     def add(self, section: str, kind: str) -> None:
         region = self.page.get_by_role("region", name=section)
         self.press(region.locator("summary", has_text="Add"))
+        before = self.page.locator("#revision").input_value()
         self.press(region.locator(".add-list").get_by_role("button", name=kind).first)
+        expect(self.page.locator("#revision")).not_to_have_value(before)
 
     def run(self) -> None:
         self.press(self.page.locator("#run"))
@@ -70,7 +75,7 @@ def test_a_fountain_of_sparks_is_made_run_twice_and_compared(page: Page, hand: H
     hand.choose(page.locator("#row-growth .vary"), "over its life")
     expect(page.locator("#row-growth .sentence")).to_contain_text("1 to 0 ×, over fraction of life")
     hand.run()
-    hand.choose(page.locator("#colour-by"), "speed")
+    hand.choose(page.locator("#colour-by"), "speed", edits=False)
     expect(page.locator("#legend")).to_contain_text("m/s")
     hand.type(slot(page, "fountain", "speed"), "11", "speed 8 m/s to 11 m/s")
     hand.run()
