@@ -354,3 +354,20 @@ def test_shots_are_found_and_put_in_order(page: Page, client, scrap):
     expect(page.locator(".card-shot h2").first).to_have_text("Aa flow")
     page.get_by_label("find").fill("PUMICE")
     expect(page.locator(".card-shot:visible h2")).to_have_text(["Pumice raft"])
+
+
+def test_edits_made_faster_than_they_are_answered_are_all_made_in_their_order(page: Page, client, scrap):
+    number = int(client.post("/shots", data={"starter": "cinder fountain"}).headers["location"].split("/")[-1])
+    scrap.append(number)
+    page.goto(f"/shots/{number}")
+    expect(page.locator("#stage-note")).to_contain_text("grid")
+    page.evaluate("""() => {
+        for (const [id, value] of [["speed", "5"], ["radius", "3 cm"], ["speed_spread", "40 %"], ["aim.cone", "30"], ["speed", "7"]]) {
+            const field = document.getElementById(`s-fountain-${id}`);
+            field.value = value;
+            field.dispatchEvent(new Event("change", { bubbles: true }));
+        }
+    }""")
+    expect(page.locator(".last-edit")).to_contain_text("Revision 6: fountain: speed 5 m/s to 7 m/s")
+    made = client.get(f"/shots/{number}.json").json()["supply"][0]
+    assert (made["radius"], made["speed_spread"], made["aim"]["cone"]) == (0.03, 0.4, 30)

@@ -1,7 +1,5 @@
 // The notebook: which rows are unfolded, found and folded away, what is pointed at, and what every edit sends along.
 
-const SECTIONS = ["set", "matter", "supply", "forces", "cues", "finish"];
-
 export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
   const unfolded = () => document.getElementById("unfolded");
   const folded = new Set(JSON.parse(localStorage.getItem(`folded ${shot}`) ?? "[]"));
@@ -105,12 +103,15 @@ export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
   });
   document.body.addEventListener("htmx:afterRequest", (event) => {
     if (event.detail.target !== root || event.detail.requestConfig.verb !== "post") return;
+    setTimeout(goOn, 0);  // htmx lets the next one go only after it has told of this one
+  });
+  function goOn() {
     busy = false;
     const next = waiting.shift();
     if (!next) return;
     const now = { revision: document.getElementById("revision").value, unfolded: unfolded().value };
     window.htmx.ajax("POST", next.path, { target: "#notebook", swap: "innerHTML", values: { ...next.values, ...now } });
-  });
+  }
   function saidBy(elt) {
     const said = JSON.parse(elt.getAttribute("hx-vals") ?? "{}");
     if (elt.matches("form")) for (const [name, value] of new FormData(elt)) said[name] = name in said ? [said[name], value].flat() : value;
@@ -152,7 +153,7 @@ export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
     show,
     // To the first value of a section, by its number on the page.
     jump(number) {
-      const name = SECTIONS[number - 1], section = root.querySelector(`[data-section=${name}]`);
+      const section = root.querySelectorAll(".page-section")[number - 1], name = section.dataset.section;
       if (folded.has(name)) fold(name, false);
       section.scrollIntoView({ block: "start" });
       (section.querySelector("input.slot.number") ?? section.querySelector(".sentence .slot, .adds summary")).focus();
