@@ -15,7 +15,7 @@ from hotgravel.core.picture.light import as_data
 from hotgravel.core.run.estimate import in_words
 from hotgravel.core.run.gauges import named, telling_frame
 from hotgravel.core.run.retimed import shown_frames
-from hotgravel.core.run.world import beside, build
+from hotgravel.core.run.world import beside
 from hotgravel.core.shape.mesh import MeshFault, import_mesh
 from hotgravel.core.shot.dials import dials_of
 from hotgravel.core.shot.document import Shot, fingerprint
@@ -130,7 +130,7 @@ def cut_reports(studio: Studio, shot: Shot, reported: Container[str]) -> tuple[d
     if not rows:
         return {}, {}
     try:
-        cuttings = build(shot, beside(studio.meshes)).setting.cuttings
+        cuttings = studio.cuttings(shot)
     except ShotFault as fault:
         return {row.id: " ".join(f.message for f in fault.faults) for row in rows.values()}, {}
     made = {row.id: cuttings[prop] for prop, row in rows.items() if prop in cuttings}

@@ -79,15 +79,18 @@ def _notebook(
     if request.headers.get("hx-request"):
         status = 200  # the page asked, and shows the refusal where it belongs
     studio: Studio = request.app.state.studio
-    context = notebook(shot_id, shot, head, typed, unfolded) | imports(studio, session, shot, unfolded.split())
-    context |= {"walk": shots.walk(session, shot_id), "news": facts, "guide": steps_for(session, shot_id, shot)}
     changed = redrawn(shot_id, before, shot) if before and request.headers.get("hx-request") else None
     refused = next((row for row in shot.rows() if row.id == typed.row), None)
-    if changed is None or (typed.faults and refused is None):
+    whole = changed is None or (typed.faults and refused is None)
+    drawn = list(shot.rows()) if changed is None or whole else changed
+    if refused is not None and refused not in drawn:
+        drawn.append(refused)
+    reported = {row.id for row in drawn} & set(unfolded.split())
+    context = notebook(shot_id, shot, head, typed, unfolded) | imports(studio, session, shot, reported)
+    context |= {"walk": shots.walk(session, shot_id), "news": facts, "guide": steps_for(session, shot_id, shot)}
+    if whole:
         return page(request, "notebook.html", status, **context)
-    if refused is not None and refused not in changed:
-        changed.append(refused)
-    answer = page(request, "changed.html", status, **context | {"changed": changed, "oob": True})
+    answer = page(request, "changed.html", status, **context | {"changed": drawn, "oob": True})
     answer.headers["HX-Reswap"] = "none"
     return answer
 

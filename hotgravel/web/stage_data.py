@@ -12,7 +12,7 @@ from hotgravel.core.drive.value import is_driven, one, three
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.picture.light import as_data
 from hotgravel.core.run.streaks import streak_of
-from hotgravel.core.run.world import beside, build
+from hotgravel.core.run.world import beside
 from hotgravel.core.shape.grid import GridFault, read_grid
 from hotgravel.core.shape.mesh import MeshFault, creased, triangles_of
 from hotgravel.core.shape.pose import moves, pose_at
@@ -74,10 +74,8 @@ def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
 
 def _pieces(studio: Studio, shot: Shot) -> dict[str, list[dict[str, Any]]]:
     """The pieces of cut props, each in its prop's own frame."""
-    if not shot.cuts:
-        return {}
     try:
-        cuttings = build(shot, beside(studio.meshes)).setting.cuttings
+        cuttings = studio.cuttings(shot)
     except ShotFault:
         return {}  # preflight says so
     found: dict[str, list[dict[str, Any]]] = {}

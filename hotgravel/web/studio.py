@@ -18,6 +18,8 @@ from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.place import Place, remove
 from hotgravel.core.run.reuse import same_until, take_over
 from hotgravel.core.run.world import World, beside, build
+from hotgravel.core.shape.cutting import Cutting
+from hotgravel.core.shape.setting import setting_of
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.demo.shots import demo_path
 from hotgravel.farm.cluster import Farm
@@ -103,6 +105,10 @@ class Studio:
         """A session in which shots are made, one after another."""
         with self._creating, self.database.session() as session:
             yield session
+
+    def cuttings(self, shot: Shot) -> dict[str, Cutting]:
+        """The pieces of a shot's cut props; no solver is built for them. Raises `ShotFault`."""
+        return setting_of(shot, beside(self.meshes), None, []).cuttings if shot.cuts else {}
 
     def run(self, shot_id: int) -> Started:
         """Run a shot as it is now, or find the finished run that it would repeat. Raises `ShotFault`."""
