@@ -26,7 +26,7 @@ def main() -> None:
             (whole ^ cell).volume()  # manifold3d cuts when it is asked for what is left
         times.append((middle - start, time.perf_counter() - middle))
     mine, peer = np.median(times, axis=0)
-    print(f"cutting    {len(made.pieces):,} pieces, {len(made.pairs):,} pairs: {mine:.1f} s, "
+    print(f"cutting    {len(made.pieces):,} pieces, {len(made.shared.pairs):,} pairs: {mine:.1f} s, "
           f"over manifold3d alone {mine / peer:.2f}; volumes add up within {max(made.missing, 1e-15):.0e}")  # fmt: skip
 
 

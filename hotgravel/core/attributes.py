@@ -52,6 +52,12 @@ ATTRIBUTES = {
         Attribute(
             "partner", "", np.int64, 1, "what that hit was with: another's id, or -2 - k for the shot's k-th prop"
         ),
+        Attribute("supported", "", np.uint8, 1, "1 while it, or what it is bonded to, is kept in place"),
+        Attribute("parting", "", np.uint8, 1, "1 where a cue has parted it from what it is bonded to"),
+        Attribute("load", "%", np.float64, 1, "the greatest load of its bonds over its strength"),
+        Attribute("bonds", "", np.int16, 1, "how many bonds it has"),
+        Attribute("lump", "", np.int64, 1, "the first of those that it moves with, by its number; its own where alone"),
+        Attribute("lost", "", np.int16, 1, "how many bonds it has lost"),
         Attribute("impact", "m/s", np.float64, 1, "the hardest it came at what it met when last it met anything"),
     )
 }
@@ -71,6 +77,8 @@ READABLE: dict[str, tuple[str, str]] = {
     "tilt": ("turned over", "°"),
     "still": ("time at rest", "s"),
     "impulse": ("impulse", "N s"),
+    "load": ("load of its bonds", "%"),
+    "bonds lost": ("share of bonds lost", "%"),
     "random": ("a number each has by chance", "%"),
     "distance to": ("distance to", "m"),
     "weight in": ("weight in", "%"),

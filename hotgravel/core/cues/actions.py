@@ -215,6 +215,8 @@ class Acting:
                 p.stop_spinning(who)
             case do.Unpin():
                 p.pinned[who] = LOOSE
+            case do.Part():
+                p.part(who)
             case do.Kick():
                 p.velocity[who] += one(then, "speed", ask) * self._ways(watch, look, then, who)
                 look.refresh()

@@ -6,10 +6,9 @@ from typing import Any
 
 import numpy as np
 
-from hotgravel.core.cues.record import DID, Events, hit_by
-from hotgravel.core.matter.elements import NOBODY
+from hotgravel.core.cues.record import DID, Events
+from hotgravel.core.matter.elements import NOBODY, hit_by
 from hotgravel.core.shot import actions as do
-from hotgravel.core.shot import conditions as c
 from hotgravel.core.shot.cues import Cue
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.row import sentence
@@ -92,6 +91,6 @@ def _told(shot: Shot, events: Events, i: int) -> Reason:
 
 
 def _crossed(cue: Cue, value: float, dress: Dress) -> str:
-    if isinstance(cue.when, c.After):
+    if not cue.when.says:
         return ""
     return f"{cue.when.says} {show_quantity(round(value, 3), cue.when.unit, dress)}."

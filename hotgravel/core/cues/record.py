@@ -5,9 +5,6 @@ from dataclasses import dataclass, fields
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.matter.elements import NOBODY
-from hotgravel.core.shot.document import Shot
-
 DID, UNDID = 0, 1
 REMOVED = -1
 
@@ -45,13 +42,6 @@ COLUMNS = {
     "place": np.float32, "other": np.int64, "value": np.float64, "before": np.int16, "after": np.int16, "what": np.int8,
 }  # fmt: skip
 assert tuple(COLUMNS) == tuple(f.name for f in fields(Events))
-
-
-def hit_by(shot: Shot, other: int) -> int | str | None:
-    """What an event's hit was with: another's id, a prop's name, or None where it was no hit."""
-    if other == NOBODY:
-        return None
-    return other if other >= 0 else shot.props[-2 - other].name
 
 
 def no_events() -> Events:

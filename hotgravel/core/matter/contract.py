@@ -157,6 +157,19 @@ class Shed:
     cue: int
 
 
+class Kept(Protocol):
+    """The kept frames of a run, as a matter reads them to tell why something is so."""
+
+    def frames(self) -> list[int]:
+        """Those that are kept, in order."""
+
+    def elements(self, frame: int, matter: str, names: Iterable[str] | None = None) -> dict[str, Array]:
+        """Columns of a matter's elements."""
+
+    def record(self, frame: int, name: str, names: Iterable[str]) -> dict[str, Array]:
+        """Arrays of another record. Raises `KeyError` where a frame has none of that name."""
+
+
 class Solver(Protocol):
     """A matter made ready for one shot. Immutable: all that changes is in the state."""
 
@@ -219,6 +232,12 @@ class Matter(Protocol):
 
     def findings(self, shot: Shot, solver: Any) -> Iterator[Finding]:
         """What will go wrong, before a run; its solver for the shot is built."""
+
+    def after(self, shot: Shot, measured: Mapping[int, Mapping[str, float]]) -> Iterator[Finding]:
+        """What a finished run shows, by the matter's gauges of its frames."""
+
+    def reasons(self, shot: Shot, kept: Kept, element: int, frame: int) -> Iterator[tuple[int, str, str]]:
+        """What explains an element up to a frame beside events: frames, the rows that did it, and sentences."""
 
 
 def kept_columns(matter: Matter, elements: Elements) -> dict[str, Array]:

@@ -38,7 +38,7 @@ class ElementCrowd:
                 return p.speed
             case "density":
                 return densities(p.position, p.radius, p.mass, p.age >= 0.0)
-            case "spin" | "tilt" | "still" | "impulse":
+            case "spin" | "tilt" | "still" | "impulse" | "load" | "bonds lost" | "falling":
                 return p.read_of_body(attribute)
             case "height":
                 return p.position[:, 1]

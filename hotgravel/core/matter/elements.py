@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from hotgravel.core.attributes import ATTRIBUTES
 from hotgravel.core.lengths import lengths
+from hotgravel.core.shot.document import Shot
 
 Array = NDArray[np.float64]
 NOBODY = -1
@@ -68,9 +69,13 @@ class Elements:
     def stop_spinning(self, who: NDArray[np.int64]) -> None:
         """Let some turn no longer."""
 
+    def part(self, who: NDArray[np.int64]) -> None:
+        """Let some come off all that they are bonded to. Points have no bonds."""
+
     def read_of_body(self, attribute: str) -> Array:
         """What only bodies have: their spin (°/s), how far they are turned over (°), how long they have lain still (s),
-        and the hardest hit of the step (N s). A point has no more than the hit."""
+        the hardest hit of the step (N s), the greatest load of their bonds over its strength, the share of their bonds
+        that is lost, and whether nothing keeps them in place. A point has no more than the hit."""
         return (
             np.where(self.touched > 0, self.mass * self.impact, 0.0) if attribute == "impulse" else np.zeros(len(self))
         )
@@ -118,3 +123,10 @@ def places_of(there: NDArray[np.int64], ids: NDArray[np.int64]) -> tuple[NDArray
         place = np.minimum(np.searchsorted(there, ids), max(len(there) - 1, 0))
     found = there[place] == ids if len(there) else np.zeros(len(ids), bool)
     return place[found], found
+
+
+def hit_by(shot: Shot, other: int) -> int | str | None:
+    """What a hit was with: another's id, a prop's name, or None where it was no hit."""
+    if other == NOBODY:
+        return None
+    return other if other >= 0 else shot.props[-2 - other].name

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from hotgravel.core.drive.value import is_driven
+from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.frames import PROCESSOR, FrameStore
 from hotgravel.core.run.why_not import nearest_of
 from hotgravel.core.run.world import World
@@ -26,6 +27,8 @@ def in_run(shot: Shot, world: World, store: FrameStore, measured: Mapping[int, d
     if not measured:
         return
     yield from never_fired(shot, measured)
+    for name, matter in MATTERS.items():
+        yield from matter.after(shot, {f: g["matter"][name] for f, g in measured.items() if name in g["matter"]})
     yield from _lost(shot, world, measured)
     yield from _left_inside(shot, world, store, max(measured))
     yield from _slow(measured)

@@ -50,6 +50,8 @@ def story_of(shot: Shot, store: FrameStore, element: int, frame: int) -> Story:
     name, columns = picked(store, element, frame)
     matter, events = MATTERS[name], events_until(store, frame)
     chain = ancestry(shot, events, element, frame, partial(_found, store))
+    own = [Reason(at, row, said, element) for at, row, said in matter.reasons(shot, store, element, frame)]
+    chain = sorted([*chain, *own], key=lambda reason: reason.frame)
     shown = {
         told.label: show_quantity(float(f"{told.read(columns):.4g}"), told.unit, shot.dress) for told in matter.facts
     }

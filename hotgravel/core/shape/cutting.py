@@ -37,13 +37,26 @@ class Piece:
 
 
 @dataclass(frozen=True, eq=False)
-class Cutting:
-    """Pieces, and their neighbours: pairs (B, 2) with the area (B,), m², of the face that both share, as the first and
-    as the second of them has it. `whole` is the mesh's own volume, `merged` how many pieces were too small to stay."""
+class Faces:
+    """The faces that neighbours share: pairs (B, 2) of pieces; areas (B, 2) m², as the first and as the second of each
+    pair has it; middles (B, 3); normals (B, 3) out of the first into the second; seconds (B, 3, 3), m⁴, the second
+    moments of area about the middle; and apart (B,) metres, from seed to seed along the normal."""
 
-    pieces: tuple[Piece, ...]
     pairs: Ints
     areas: Array
+    middles: Array
+    normals: Array
+    seconds: Array
+    apart: Array
+
+
+@dataclass(frozen=True, eq=False)
+class Cutting:
+    """Pieces, and the faces that neighbours share. `whole` is the mesh's own volume, `merged` how many pieces were too
+    small to stay."""
+
+    pieces: tuple[Piece, ...]
+    shared: Faces
     whole: float
     merged: int
 
@@ -87,8 +100,7 @@ def cut(vertices: Array, faces: Ints, seeds: Array, least: float = 0.0) -> Cutti
         for part in solids[seed].decompose()
         if part.volume() > THIN * mean
     ]
-    pairs, areas = _shared(pieces, seeds, size)
-    return Cutting(tuple(pieces), pairs, areas, float(whole.volume()), merged)
+    return Cutting(tuple(pieces), _shared(pieces, seeds, size), float(whole.volume()), merged)
 
 
 def solid_of(vertices: Array, faces: Ints) -> Any:
@@ -152,8 +164,8 @@ def inner_faces(piece: Piece) -> tuple[Array, Array, Array]:
     return (a + b + c) / 3.0, across / np.maximum(twice, 1e-300)[:, None], 0.5 * twice
 
 
-def _shared(pieces: Sequence[Piece], seeds: Array, size: float) -> tuple[Ints, Array]:
-    """Which pieces share faces: pairs (B, 2), and the areas (B, 2) as the first and as the second has them.
+def _shared(pieces: Sequence[Piece], seeds: Array, size: float) -> Faces:
+    """Which pieces share faces, and those faces.
 
     A face that a cut has made lies halfway between its own seed and another: that tells whose it is too. Where a cell
     came out in several parts, the part is the one with a face nearest to it.
@@ -162,27 +174,55 @@ def _shared(pieces: Sequence[Piece], seeds: Array, size: float) -> tuple[Ints, A
     for number, piece in enumerate(pieces):
         of_seed.setdefault(piece.seed, []).append(number)
     there = np.array(sorted(of_seed))
-    found: dict[tuple[int, int], float] = {}
     faces = [inner_faces(piece) for piece in pieces]
-    for number, piece in enumerate(pieces):
-        middles, normals, areas = faces[number]
-        if not len(areas):
-            continue
-        others = there[there != piece.seed]
-        way = seeds[others] - seeds[piece.seed]
-        long = np.linalg.norm(way, axis=1)
-        half = seeds[piece.seed] + 0.5 * way
-        # How far a face lies off the plane halfway to each other seed, and whether it faces that seed.
-        off = np.abs(np.einsum("kij,ij->ki", middles[:, None] - half[None], way / long[:, None]))
-        off += size * (1.0 - normals @ (way / long[:, None]).T)
-        whose = others[np.argmin(off, axis=1)]
-        for face, seed in enumerate(whose):
-            parts = of_seed[int(seed)]
-            other = parts[0] if len(parts) == 1 else _nearest(middles[face], parts, faces)
-            found[number, other] = found.get((number, other), 0.0) + float(areas[face])
-    pairs = sorted((a, b) for a, b in found if a < b and (b, a) in found)
-    areas = np.array([[found[a, b], found[b, a]] for a, b in pairs]).reshape(-1, 2)
-    return np.array(pairs, np.int64).reshape(-1, 2), areas
+    mine = np.repeat(np.arange(len(pieces)), [len(of[2]) for of in faces])
+    theirs = np.concatenate([_across(n, pieces, seeds, there, of_seed, faces, size) for n in range(len(pieces))])
+    areas = np.concatenate([of[2] for of in faces])
+    keys, at = np.unique(mine * len(pieces) + theirs, return_inverse=True)
+    area = np.bincount(at, areas, len(keys))
+    back = (keys % len(pieces)) * len(pieces) + keys // len(pieces)
+    place = np.minimum(np.searchsorted(keys, back), max(len(keys) - 1, 0))
+    both = np.flatnonzero((keys < back) & (keys[place] == back)) if len(keys) else np.zeros(0, np.int64)
+    pairs = np.stack([keys[both] // len(pieces), keys[both] % len(pieces)], axis=1)
+
+    def summed(values: Array) -> Array:
+        out = np.zeros((len(keys), *values.shape[1:]))
+        np.add.at(out, at, values)
+        return out[both]
+
+    corners = np.concatenate([piece.vertices[piece.faces[piece.inner]] for piece in pieces]).reshape(-1, 3, 3)
+    normal = summed(areas[:, None] * np.concatenate([of[1] for of in faces]))
+    normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
+    middle = summed(areas[:, None] * corners.mean(axis=1)) / area[both, None]
+    total = corners.sum(axis=1)
+    outer = np.einsum("kci,kcj->kij", corners, corners) + total[:, :, None] * total[:, None, :]
+    second = summed(areas[:, None, None] / 12.0 * outer)
+    second -= area[both, None, None] * middle[:, :, None] * middle[:, None, :]
+    own = np.array([piece.seed for piece in pieces])
+    apart = np.abs(np.einsum("bi,bi->b", seeds[own[pairs[:, 1]]] - seeds[own[pairs[:, 0]]], normal))
+    return Faces(pairs, np.stack([area[both], area[place[both]]], axis=1), middle, normal, second, apart)
+
+
+def _across(
+    number: int, pieces: Sequence[Piece], seeds: Array, there: Ints, of_seed: dict[int, list[int]],
+    faces: Sequence[tuple[Array, Array, Array]], size: float,
+) -> Ints:  # fmt: skip
+    """The piece on the other side of each face that a cut has made of a piece."""
+    piece, (middles, normals, _areas) = pieces[number], faces[number]
+    if not len(middles):
+        return np.zeros(0, np.int64)
+    others = there[there != piece.seed]
+    way = seeds[others] - seeds[piece.seed]
+    way_long = np.linalg.norm(way, axis=1)[:, None]
+    half = seeds[piece.seed] + 0.5 * way
+    # How far a face lies off the plane halfway to each other seed, and whether it faces that seed.
+    off = np.abs(np.einsum("kij,ij->ki", middles[:, None] - half[None], way / way_long))
+    off += size * (1.0 - normals @ (way / way_long).T)
+    found = [of_seed[int(seed)] for seed in others[np.argmin(off, axis=1)]]
+    return np.array([
+        parts[0] if len(parts) == 1 else _nearest(middle, parts, faces)
+        for middle, parts in zip(middles, found, strict=True)
+    ])  # fmt: skip
 
 
 def _nearest(place: Array, parts: list[int], faces: Sequence[tuple[Array, Array, Array]]) -> int:

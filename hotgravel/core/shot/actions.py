@@ -35,6 +35,12 @@ class Unpin(Clause):
     phrase: ClassVar[str] = ""
 
 
+class Part(Clause):
+    kind: Literal["part"] = "part"
+    title: ClassVar[str] = "comes off its bonds"
+    phrase: ClassVar[str] = ""
+
+
 class Away(Clause):
     kind: Literal["away"] = "away"
     title: ClassVar[str] = "away from"
@@ -134,6 +140,6 @@ class Nothing(Clause):
     phrase: ClassVar[str] = ""
 
 
-Action = Enter | Remove | Pin | Unpin | Kick | Spin | Become | Shed | Start | Stop | Swap
+Action = Enter | Remove | Pin | Unpin | Part | Kick | Spin | Become | Shed | Start | Stop | Swap
 Further = Nothing | Action
 GLOBAL = (Start, Stop, Swap)  # what happens to the shot, not to one particle

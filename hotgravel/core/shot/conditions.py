@@ -193,6 +193,47 @@ class TurnedOver(Test):
     )  # fmt: skip
 
 
+class Loaded(Test):
+    kind: Literal["loaded"] = "loaded"
+    title: ClassVar[str] = "has a bond that bears more than"
+    phrase: ClassVar[str] = "{load} of its strength"
+    reads: ClassVar[str] = "load"
+    threshold: ClassVar[str] = "load"
+    unit: ClassVar[str] = "%"
+    says: ClassVar[str] = "It bore"
+    extreme: ClassVar[str] = "the most that one bore was"
+    load: Value = dial(
+        "%", 0.8, label="load", soft=(0.1, 1.0), low=0.0, high=10.0, drivable=True,
+        help="Of the bond nearest to breaking; over 100 % it breaks.",
+    )  # fmt: skip
+
+
+class Loses(Test):
+    kind: Literal["loses"] = "loses"
+    title: ClassVar[str] = "has lost more than"
+    phrase: ClassVar[str] = "{share} of its bonds"
+    reads: ClassVar[str] = "bonds lost"
+    threshold: ClassVar[str] = "share"
+    unit: ClassVar[str] = "%"
+    says: ClassVar[str] = "It had lost"
+    extreme: ClassVar[str] = "the most that one had lost was"
+    share: Value = dial(
+        "%", 0.0, label="share", soft=(0.0, 0.9), low=0.0, high=1.0, drivable=True,
+        help="0 % is the first bond that it loses: a neighbour went.",
+    )  # fmt: skip
+
+
+class Falls(Test):
+    kind: Literal["falls"] = "falls"
+    title: ClassVar[str] = "has nothing left that holds it"
+    phrase: ClassVar[str] = ""
+    reads: ClassVar[str] = "falling"
+    threshold: ClassVar[str] = "half"
+    unit: ClassVar[str] = ""
+    says: ClassVar[str] = ""
+    half: ClassVar[float] = 0.5
+
+
 class Nearer(Test):
     kind: Literal["nearer"] = "nearer"
     title: ClassVar[str] = "comes nearer than"
@@ -341,7 +382,7 @@ class Reads(Test):
 
 
 Condition = (
-    Slower | Faster | Older | Travelled | Hotter | Cooler | Touches | Struck | Asleep | TurnedOver | Nearer | Inside
-    | Enters | Leaves | AtFrame | Every | After | ShareIn | Reads
+    Slower | Faster | Older | Travelled | Hotter | Cooler | Touches | Struck | Asleep | TurnedOver | Loaded
+    | Loses | Falls | Nearer | Inside | Enters | Leaves | AtFrame | Every | After | ShareIn | Reads
 )  # fmt: skip
 MOMENTARY = (AtFrame, Every, ShareIn)  # conditions that need no particle

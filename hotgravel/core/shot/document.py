@@ -14,6 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from hotgravel.core.drive.ask import Clock
 from hotgravel.core.drive.driver import Driver
 from hotgravel.core.shot.actions import Enter
+from hotgravel.core.shot.bonds import Bonds
 from hotgravel.core.shot.cues import Cue
 from hotgravel.core.shot.cut import Cut
 from hotgravel.core.shot.dials import Pick, Quantity, Refer, dials_of
@@ -43,12 +44,14 @@ SECTIONS = {
 }
 ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
-    Prop, Zone, VelocityField, Cut, State, Rigid, Collision, Growth, Tint, Apart, Skin, Streaks, Source, Offshoot,
-    *get_args(Force), Cue,
+    Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Collision, Growth, Tint, Apart, Skin, Streaks, Source,
+    Offshoot, *get_args(Force), Cue,
 )  # fmt: skip
 
 SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
-MatterRow = Annotated[State | Rigid | Collision | Growth | Tint | Apart | Skin | Streaks, Field(discriminator="kind")]
+MatterRow = Annotated[
+    State | Rigid | Bonds | Collision | Growth | Tint | Apart | Skin | Streaks, Field(discriminator="kind")
+]
 SupplyRow = Annotated[Source | Offshoot, Field(discriminator="kind")]
 ForceRow = Annotated[Force, Field(discriminator="kind")]
 
@@ -120,6 +123,11 @@ class Shot(BaseModel):
     def rigid(self) -> list[Rigid]:
         """Those that are on."""
         return [row for row in self.matter if isinstance(row, Rigid) and row.on]
+
+    @property
+    def bonds(self) -> list[Bonds]:
+        """Those that are on."""
+        return [row for row in self.matter if isinstance(row, Bonds) and row.on]
 
     @property
     def collisions(self) -> list[Collision]:

@@ -72,3 +72,9 @@ class ToyMatter:
 
     def findings(self, shot, solver):
         yield from ()
+
+    def after(self, shot, measured):
+        yield from ()
+
+    def reasons(self, shot, kept, element, frame):
+        yield from ()

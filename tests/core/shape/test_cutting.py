@@ -30,7 +30,7 @@ def test_pieces_make_up_the_whole_and_share_their_faces(mesh):
     made = of(mesh, seeds)
     assert made.missing < 1e-6
     assert sum(p.volume for p in made.pieces) == pytest.approx(mesh.volume, rel=1e-9)
-    assert made.areas[:, 0] == pytest.approx(made.areas[:, 1], rel=1e-9, abs=1e-12)
+    assert made.shared.areas[:, 0] == pytest.approx(made.shared.areas[:, 1], rel=1e-9, abs=1e-12)
     skin = 0.0
     for piece in made.pieces:
         solid = trimesh.Trimesh(piece.vertices, piece.faces)
@@ -73,7 +73,7 @@ def test_layers_are_slabs_across_their_axis():
     assert len(ends) == 5
     assert [a for a, _ in ends[1:]] == pytest.approx([b for _, b in ends[:-1]])
     assert np.ptp([b - a for a, b in ends]) > 0.1
-    assert made.areas[:, 0] == pytest.approx(2.0 * 0.1)
+    assert made.shared.areas[:, 0] == pytest.approx(2.0 * 0.1)
 
 
 def test_a_blow_makes_its_smallest_pieces_in_the_middle():

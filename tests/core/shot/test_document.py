@@ -73,7 +73,7 @@ def test_a_shot_survives_its_file():
     ("matter.1.props", ["ground", "moon"], "landing", "props", "no row 'moon'"),
     ("matter.1.bounce", 1.5, "landing", "bounce", "too high. Accepted: a number from 0 up to 1"),
     ("matter.1.thickness", 0, "landing", "thickness", "too low"),
-    ("matter.1.kind", "glue", "landing", "", "'state', 'rigid', 'collision'"),
+    ("matter.1.kind", "glue", "landing", "", "'state', 'rigid', 'bonds'"),
     ("forces.0.strength", [9.81], "gravity", "strength", "no number"),
     ("forces.0.whom", "late", "gravity", "whom", "no row 'late'"),
     ("cues.0.when.speed", {"kind": "keys"}, "cue", "when.speed.keys", "missing"),

@@ -16,6 +16,7 @@ from hotgravel.core.matter.contract import (
     Column,
     Fact,
     Gauge,
+    Kept,
     Kind,
     Lane,
     Offers,
@@ -257,3 +258,9 @@ class ParticleMatter:
 
     def findings(self, shot: Shot, solver: Any) -> Iterator[Finding]:
         yield from ()  # preflight's own modules look at particles
+
+    def after(self, shot: Shot, measured: Mapping[int, Mapping[str, float]]) -> Iterator[Finding]:
+        yield from ()
+
+    def reasons(self, shot: Shot, kept: Kept, element: int, frame: int) -> Iterator[tuple[int, str, str]]:
+        yield from ()

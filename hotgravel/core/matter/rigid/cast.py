@@ -1,6 +1,7 @@
 """The cast: the bodies that rows ask for, where they begin and when."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -49,7 +50,7 @@ class Role:
         """What it is known by among those that have begun."""
         return f"{self.row.id} {self.part}" if isinstance(self.row.copies, InPieces) else self.row.id
 
-    @property
+    @cached_property
     def narrow(self) -> float:
         """From the centre to the nearest of its faces, about, for one unit of scale."""
         return float(np.abs(self.model.vertices).max(axis=0).min())

@@ -25,6 +25,7 @@ from hotgravel.core.matter.rigid.detect import (  # fmt: skip
 from hotgravel.core.matter.rigid.detect import GAP as POINT_GAP
 from hotgravel.core.matter.rigid.detect import NORMAL as POINT_NORMAL
 from hotgravel.core.matter.rigid.islands import STILL
+from hotgravel.core.matter.rigid.lumps import Lumps, Movers
 from hotgravel.core.matter.rigid.obstacles import Library, Standing, joined, scaled
 from hotgravel.core.matter.rigid.solve import (
     ANCHOR_A,
@@ -91,6 +92,36 @@ class Contacts:
         self.impulses[:solved] = self.table[:, IMPULSES]
         self.total[:solved], self.gap[:solved] = self.table[:, SUM], self.table[:, NOW]
         return {name: getattr(self, name) for name in KEPT}
+
+
+@dataclass
+class Slack:
+    """How deep pairs (k, 2) of bodies, by their ids, may overlap, because they were made so: the hulls of neighbours
+    that are not convex do. What they no longer overlap by is taken from it."""
+
+    ids: NDArray[np.int64] = field(default_factory=lambda: np.zeros((0, 2), np.int64))
+    depth: Array = field(default_factory=lambda: np.zeros(0))
+
+    def allow(self, bodies: Bodies, pairs: NDArray[np.int64], slots: Array) -> None:
+        """Take it off the points (p, SLOTS, POINT_WIDTH) of pairs of bodies (p, 2), in place."""
+        if not len(self.ids) or not len(pairs):
+            return
+        keys, asked = (one[:, 0] * (1 << 31) + one[:, 1] for one in (self.ids, np.sort(bodies.id[pairs], axis=1)))
+        place = np.minimum(np.searchsorted(keys, asked), len(keys) - 1)
+        known = np.flatnonzero(keys[place] == asked)
+        touching = slots[known, :, THERE] > 0.0
+        deep = np.where(touching, -slots[known, :, POINT_GAP], 0.0).max(axis=1)
+        self.depth[place[known]] = np.minimum(self.depth[place[known]], np.maximum(deep, 0.0))
+        slots[known, :, POINT_GAP] += self.depth[place[known], None]
+
+    def join(self, solver: "RigidSolver", new: Bodies) -> None:
+        """Remember by how much new bodies, which have their ids, overlap."""
+        found = [(new.id[i], new.id[j], depth) for i, j, depth in overlapping(solver, new)]
+        if found:
+            ids, depth = np.array([f[:2] for f in found], np.int64), np.array([f[2] for f in found])
+            self.ids, self.depth = np.concatenate([self.ids, np.sort(ids, axis=1)]), np.append(self.depth, depth)
+            order = np.lexsort((self.ids[:, 1], self.ids[:, 0]))
+            self.ids, self.depth = self.ids[order], self.depth[order]
 
 
 @dataclass
@@ -164,9 +195,10 @@ def _warmed(keys, anchors, order, sorted_keys, old_anchors, old_impulses, near, 
 
 
 def found_contacts(
-    solver: "RigidSolver", bodies: Bodies, old: Contacts, there: Standing, ask: Ask, dt: float
+    solver: "RigidSolver", bodies: Bodies, lumps: Lumps, movers: Movers, slack: Slack, old: Contacts, there: Standing,
+    ask: Ask, dt: float,
 ) -> Contacts:  # fmt: skip
-    """The contacts of a step; bodies that what is awake comes near wake."""
+    """The contacts of a step; bodies that what is awake comes near wake. Those of one lump do not meet."""
     library, first, count = parts_of(solver, bodies)
     turn = Rotation.from_quat(bodies.turn).as_matrix()
     n = len(bodies)
@@ -177,12 +209,14 @@ def found_contacts(
     slop = SLOP * bodies.radius + dt * np.linalg.norm(bodies.spin, axis=1) * bodies.radius
     low, high = low + np.minimum(ahead, 0.0) - slop[:, None], high + np.maximum(ahead, 0.0) + slop[:, None]
     pairs = _near(bodies, low, high)
+    pairs = pairs[lumps.of[pairs[:, 0]] != lumps.of[pairs[:, 1]]]
     reach = np.linalg.norm(ahead[pairs[:, 0]] - ahead[pairs[:, 1]], axis=1) + slop[pairs].sum(axis=1)
     slots = np.zeros((len(pairs), SLOTS, POINT_WIDTH))
     touch_bodies(
         pairs, bodies.position, turn, first, count, library.parts, library.corners, library.cores, library.faces,
         library.normals, reach, slots,
     )  # fmt: skip
+    slack.allow(bodies, pairs, slots)
     with_o = _near_obstacles(bodies, low, high, there)
     reach_o = np.linalg.norm(ahead[with_o[:, 0]] - dt * there.velocity[with_o[:, 1]], axis=1) + slop[with_o[:, 0]]
     whole, firsts = joined([library, there.library])
@@ -194,7 +228,7 @@ def found_contacts(
         whole.faces, whole.normals, there.table, there.place, there.turn, there.scale, there.part + firsts[-1],
         solver.tree, reach_o, slots_o,
     )  # fmt: skip
-    return _joined(solver, bodies, old, there, ask, turn, (pairs, slots), (with_o, slots_o))
+    return _joined(solver, bodies, lumps, movers, old, there, ask, (pairs, slots), (with_o, slots_o))
 
 
 def overlapping(solver: "RigidSolver", bodies: Bodies) -> Iterator[tuple[int, int, float]]:
@@ -218,7 +252,7 @@ def overlapping(solver: "RigidSolver", bodies: Bodies) -> Iterator[tuple[int, in
 def _all_loose(bodies: Bodies) -> Bodies:
     """The same bodies, all of them loose and awake."""
     made = bodies.copy()
-    made.pinned[:], made.asleep[:] = LOOSE, 0
+    made.pinned[:], made.asleep[:], made.supported[:] = LOOSE, 0, 0
     return made
 
 
@@ -227,7 +261,7 @@ def _near(bodies: Bodies, low: Array, high: Array) -> NDArray[np.int64]:
     axis = int(np.argmax(bodies.position.var(axis=0))) if len(bodies) else 0
     order = np.argsort(low[:, axis], kind="stable")
     while True:
-        awake = (bodies.asleep == 0) & ((bodies.pinned == LOOSE) | (bodies.speed > 0.0))
+        awake = (bodies.asleep == 0) & ((bodies.supported == 0) | (bodies.speed > 0.0))
         most = max(1024, 16 * len(bodies))
         pairs, found = sweep_pairs(low, high, order, awake, np.array([most, axis]))
         if found > most:
@@ -247,7 +281,7 @@ def _near(bodies: Bodies, low: Array, high: Array) -> NDArray[np.int64]:
 
 def _near_obstacles(bodies: Bodies, low: Array, high: Array, there: Standing) -> NDArray[np.int64]:
     """Pairs of a body that is awake and an obstacle that it may meet."""
-    met: NDArray[np.bool_] = (bodies.asleep == 0)[:, None] & (bodies.pinned == LOOSE)[:, None]
+    met: NDArray[np.bool_] = ((bodies.asleep == 0) & (bodies.supported == 0))[:, None]
     met = met & ((there.whom < 0) | (bodies.state[:, None] == there.whom))
     skin = there.thickness[None, :, None]
     met &= (low[:, None] <= there.high[None] + skin).all(axis=2) & (high[:, None] >= there.low[None] - skin).all(axis=2)
@@ -256,7 +290,7 @@ def _near_obstacles(bodies: Bodies, low: Array, high: Array, there: Standing) ->
 
 
 def _joined(
-    solver: "RigidSolver", bodies: Bodies, old: Contacts, there: Standing, ask: Ask, turn: Array,
+    solver: "RigidSolver", bodies: Bodies, lumps: Lumps, movers: Movers, old: Contacts, there: Standing, ask: Ask,
     between: tuple[NDArray[np.int64], Array], standing: tuple[NDArray[np.int64], Array],
 ) -> Contacts:  # fmt: skip
     """All points as contacts, with the impulses that they had."""
@@ -268,8 +302,9 @@ def _joined(
     one_ = np.concatenate([n + with_o[which_o, 1], pairs[which, 0]])
     other = np.concatenate([with_o[which_o, 0], pairs[which, 1]])
     k = len(points)
-    place = np.concatenate([bodies.position, there.place])
-    turns = np.concatenate([turn, there.turn])
+    place = np.concatenate([movers.place[lumps.of], there.place])
+    moved = Rotation.from_quat(movers.turn).as_matrix()[lumps.of]
+    turns = np.concatenate([moved, there.turn])
     normal, gap = points[:, POINT_NORMAL : POINT_NORMAL + 3], points[:, POINT_GAP].copy()
     gap[: len(which_o)] -= there.thickness[with_o[which_o, 1]]
     table = np.zeros((k, CONTACT_WIDTH))
@@ -277,6 +312,8 @@ def _joined(
     anchors = [np.einsum("kji,kj->ki", turns[side], arm) for side, arm in zip((one_, other), arms, strict=True)]
     table[:, ANCHOR_A : ANCHOR_A + 3], table[:, ANCHOR_B : ANCHOR_B + 3] = anchors
     table[:, NORMAL : NORMAL + 3] = normal
+    # Earlier points are known by where they lie in the body, whatever it moves with.
+    own = Rotation.from_quat(bodies.turn[other]).inv().apply(points[:, AT : AT + 3] - bodies.position[other])
     # Both anchors are at the middle of the gap, so that they say nothing of it.
     table[:, GAP] = gap
     friction, bounce, rolling = _surfaces(solver, bodies, there, ask)
@@ -289,11 +326,11 @@ def _joined(
         keys, old_keys = (both[:, 0] * (1 << 31) + both[:, 1] for both in (ids, old.ids))
         order = np.argsort(old_keys, kind="stable")
         near = SAME * bodies.radius[other]
-        _warmed(keys, anchors[1], order, old_keys[order], old.anchor, old.impulses, near, impulses)
+        _warmed(keys, own, order, old_keys[order], old.anchor, old.impulses, near, impulses)
     table[:, IMPULSES] = impulses
     rest = _still_asleep(bodies, old)
     return Contacts(
-        np.concatenate([ids, old.ids[rest]]), np.concatenate([anchors[1], old.anchor[rest]]),
+        np.concatenate([ids, old.ids[rest]]), np.concatenate([own, old.anchor[rest]]),
         np.concatenate([impulses, old.impulses[rest]]), np.concatenate([points[:, AT : AT + 3], old.place[rest]]),
         np.concatenate([normal, old.normal[rest]]), np.concatenate([np.zeros(k), old.total[rest]]),
         np.concatenate([gap, old.gap[rest]]), table, one_, other, ends_of(bodies, old.ids[rest]),
@@ -355,10 +392,11 @@ def _stopped(start, end, state, radius, table, tree, dt, velocity):
 CORE = 0.25  # of the reach of a body's narrowest part: the ball that no obstacle may pass
 
 
-def guard(solver: "RigidSolver", bodies: Bodies, before: Array, scene: Scene, dt: float) -> None:
-    """No centre passes through an obstacle, whatever pushed it: its way is swept, as those of particles are."""
+def guard(solver: "RigidSolver", bodies: Bodies, lumps: Lumps, before: Array, scene: Scene, dt: float) -> None:
+    """No centre passes through an obstacle, whatever pushed it: its way is swept, as those of particles are. A
+    lump is kept back whole, by the one of its bodies that came farthest through."""
     table = colliders_of(solver.setting, scene).table
-    who = np.flatnonzero((bodies.pinned == LOOSE) & (bodies.asleep == 0))
+    who = np.flatnonzero((bodies.supported == 0) & (bodies.asleep == 0))
     if not len(table) or not len(who):
         return
     narrow = np.array([role.narrow for role in solver.roles])[bodies.piece[who]]
@@ -366,4 +404,15 @@ def guard(solver: "RigidSolver", bodies: Bodies, before: Array, scene: Scene, dt
     _stopped(
         before[who], end, bodies.state[who], CORE * narrow * bodies.scale[who], table, solver.setting.tree, dt, velocity
     )
-    bodies.position[who], bodies.velocity[who] = end, velocity
+    back, slower = np.zeros((len(bodies), 3)), np.zeros((len(bodies), 3))
+    back[who], slower[who] = end - bodies.position[who], velocity - bodies.velocity[who]
+    kept = np.flatnonzero((back != 0.0).any(axis=1))
+    if not len(kept):
+        return
+    farthest = np.full(len(lumps.first), -1)
+    for body in kept[np.argsort((back[kept] ** 2).sum(axis=1), kind="stable")]:
+        farthest[lumps.of[body]] = body
+    mine = np.flatnonzero(farthest[lumps.of] >= 0)
+    led = farthest[lumps.of[mine]]
+    bodies.position[mine] += back[led]
+    bodies.velocity[mine] += slower[led]

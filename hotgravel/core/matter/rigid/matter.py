@@ -12,14 +12,19 @@ from hotgravel.core.matter.contract import (
     Column,
     Fact,
     Gauge,
+    Kept,
     Kind,
     Lane,
 )  # fmt: skip
 from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.rigid.bonds import bonds_of
+from hotgravel.core.matter.rigid.breaking import BREAKS
 from hotgravel.core.matter.rigid.cast import Role
 from hotgravel.core.matter.rigid.findings import findings
+from hotgravel.core.matter.rigid.holding import after, of_bonds
 from hotgravel.core.matter.rigid.model import NotSolid, model_of, models_of
 from hotgravel.core.matter.rigid.obstacles import obstacles_of
+from hotgravel.core.matter.rigid.reasons import reasons
 from hotgravel.core.matter.rigid.solver import RigidSolver
 from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.shape.mesh import mesh_of
@@ -41,9 +46,12 @@ class RigidMatter:
         "turn": Column(np.float32, drawn=True, blend="turn"), "spin": Column(np.float32, blend="rate"),
         "begun": Column(np.float32), "scale": Column(np.float32, drawn=True), "piece": Column(np.uint16, drawn=True),
         "still": Column(np.float32), "asleep": Column(np.uint8, drawn=True), "impulse": Column(np.float32),
-        "impact": Column(np.float32), "partner": Column(np.int32),
+        "impact": Column(np.float32), "partner": Column(np.int32), "load": Column(np.float32, drawn=True),
+        "bonds": Column(np.int16), "lost": Column(np.int16), "supported": Column(np.uint8),
     }  # fmt: skip
-    records: Mapping[str, tuple[str, ...]] = {"contacts": ("place", "normal", "impulse", "one", "other")}
+    records: Mapping[str, tuple[str, ...]] = {
+        "contacts": ("place", "normal", "impulse", "one", "other"), "breaks": tuple(BREAKS)
+    }  # fmt: skip
     gauges: Mapping[str, Gauge] = {
         "count": Gauge("", "how many bodies there are"),
         "mean_speed": Gauge("m/s", "mean speed of bodies"),
@@ -53,17 +61,24 @@ class RigidMatter:
         "contacts": Gauge("", "points at which bodies press on something"),
         "deepest": Gauge("m", "how deep the deepest contact overlaps"),
         "hardest": Gauge("N s", "impulse of the hardest hit in the last step"),
+        "greatest_load": Gauge("%", "what the bond nearest to breaking bears of its strength"),
+        "bonds": Gauge("", "how many bonds hold"),
+        "broken": Gauge("", "how many bonds gave way on the way to the frame"),
     }
     lanes: tuple[Lane, ...] = (
         Lane("bodies: speed, mean / top", "curves", ("greatest_speed", "mean_speed")),
         Lane("bodies asleep", "bars", ("asleep",)),
         Lane("hardest hit", "bars", ("hardest",)),
+        Lane("bonds: load", "curves", ("greatest_load",)),
+        Lane("bonds broken", "bars", ("broken",)),
     )
     facts: tuple[Fact, ...] = (
         *FACTS,
         Fact("mass", "kg", lambda of: float(of["mass"])),
         Fact("spin", "°/s", lambda of: float(np.degrees(np.linalg.norm(of["spin"])))),
         Fact("at rest for", "s", lambda of: float(of["still"])),
+        Fact("bonds", "", lambda of: float(of["bonds"])),
+        Fact("load of its bonds", "%", lambda of: float(of["load"])),
     )
 
     def build(self, setting: Setting) -> RigidSolver | None:
@@ -105,7 +120,7 @@ class RigidMatter:
         moved = frozenset(row.prop for row in shot.rigid)
         obstacles, tree = obstacles_of(setting, moved)
         sizes = [2.0 * role.model.reach * setting.at_first[role.prop.id].scale for role in roles]
-        return RigidSolver(setting, tuple(roles), obstacles, tree, min(sizes))
+        return RigidSolver(setting, tuple(roles), obstacles, tree, min(sizes), bonds_of(setting, roles))
 
     def places(self, shot: Shot) -> tuple[str, ...]:
         return tuple(row.prop for row in shot.rigid)
@@ -127,3 +142,10 @@ class RigidMatter:
 
     def findings(self, shot: Shot, solver: Any) -> Iterator[Finding]:
         yield from findings(shot, solver)
+        yield from of_bonds(shot, solver)
+
+    def after(self, shot: Shot, measured: Mapping[int, Mapping[str, float]]) -> Iterator[Finding]:
+        yield from after(shot, measured)
+
+    def reasons(self, shot: Shot, kept: Kept, element: int, frame: int) -> Iterator[tuple[int, str, str]]:
+        yield from reasons(shot, kept, element, frame)

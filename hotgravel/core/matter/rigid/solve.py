@@ -21,7 +21,8 @@ ALONG = 29
 # that it gives them, and the mass that answers.
 TORQUE_A, TORQUE_B, SPIN_A, SPIN_B, MASS, BLOCK_WIDTH = 3, 6, 9, 12, 15, 16
 FIRST, SECOND = ALONG + BLOCK_WIDTH, ALONG + 2 * BLOCK_WIDTH  # the tangents' blocks
-CONTACT_WIDTH = ALONG + 3 * BLOCK_WIDTH
+SUM_FIRST, SUM_SECOND = SECOND + BLOCK_WIDTH, SECOND + BLOCK_WIDTH + 1  # the sums of impulses along them
+CONTACT_WIDTH = SUM_SECOND + 1
 
 STIFFNESS = 60.0  # Hz: how fast overlaps are opened, at most; never more than a quarter of the substeps' rate
 DAMPING = 10.0  # of critical
@@ -171,7 +172,7 @@ def _prepare(r, light, share, c, a, b):
     for k in range(3):
         c[ARM_A + k] = r[a, k, 0] * c[ANCHOR_A] + r[a, k, 1] * c[ANCHOR_A + 1] + r[a, k, 2] * c[ANCHOR_A + 2]
         c[ARM_B + k] = r[b, k, 0] * c[ANCHOR_B] + r[b, k, 1] * c[ANCHOR_B + 1] + r[b, k, 2] * c[ANCHOR_B + 2]
-    c[NOW], c[HIT], c[SUM] = c[GAP], 0.0, 0.0
+    c[NOW], c[HIT], c[SUM], c[SUM_FIRST], c[SUM_SECOND] = c[GAP], 0.0, 0.0, 0.0, 0.0
     nx, ny, nz = c[NORMAL], c[NORMAL + 1], c[NORMAL + 2]
     if abs(nx) < 0.57735:
         tx, ty, tz = 0.0, nz, -ny
@@ -334,3 +335,5 @@ def advance_bodies(
         _solve(velocity, spin, r, light, share, contacts, one, other, h, False, soft, hard, free)
         for k in range(len(contacts)):
             contacts[k, SUM] += contacts[k, PUSH]
+            contacts[k, SUM_FIRST] += contacts[k, GRIP]
+            contacts[k, SUM_SECOND] += contacts[k, GRIP + 1]

@@ -1,6 +1,6 @@
 """The solver of rigid bodies: the order of one of their steps."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -14,12 +14,16 @@ from hotgravel.core.matter.contract import (
     Shed,
     State,
 )  # fmt: skip
-from hotgravel.core.matter.elements import FOLLOWING, LOOSE, NOBODY, places_of
+from hotgravel.core.matter.elements import FOLLOWING, LOOSE, NOBODY, PINNED, places_of
 from hotgravel.core.matter.fineness import steps_for
 from hotgravel.core.matter.forces import acting_on, gather
+from hotgravel.core.matter.rigid.bonding import Bonding, bonded_anew, breaks_in, told_of
+from hotgravel.core.matter.rigid.bonds import BondTable
 from hotgravel.core.matter.rigid.cast import Role, begin, due, pour
-from hotgravel.core.matter.rigid.contacts import Cache, Contacts, ends_of, found_contacts, guard
+from hotgravel.core.matter.rigid.contacts import Cache, Contacts, Slack, ends_of, found_contacts, guard
 from hotgravel.core.matter.rigid.islands import DROWSY, STILL, all_of, groups
+from hotgravel.core.matter.rigid.loads import Bearing, Factors
+from hotgravel.core.matter.rigid.lumps import Forces, Lumps, Movers, carried, lumps_of, movers_of
 from hotgravel.core.matter.rigid.obstacles import Obstacle, Standing, moving, spin_between, standing
 from hotgravel.core.matter.rigid.outline import outline_of
 from hotgravel.core.matter.rigid.solve import HIT, SUM, advance_bodies
@@ -31,12 +35,23 @@ from hotgravel.core.shape.pose import Pose, pose_at
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.faults import ShotFault
-from hotgravel.core.shot.rigid import MOST_BODIES, Poured, Rigid
+from hotgravel.core.shot.rigid import MOST_BODIES, InPieces, Poured, Rigid
 
 SUBSTEPS, RATE = 4, 384.0  # in a step at least, and in a second
 REFERENCE = 1.0  # kg/m²: what air does to a particle it does to a body of so much mass for each area that it shows
 CHANGED = 0.05  # m/s²: steady forces that change by more wake a body
 HARD = 0.1  # m/s: slower touches are no hits
+PASSES = 6  # of a step in which bonds give way
+
+
+@dataclass(frozen=True)
+class Went:
+    """Where lumps were at a step's start and where they go in it, their contacts, and how deep pairs may overlap."""
+
+    before: Movers
+    after: Movers
+    contacts: Contacts
+    slack: Slack
 
 
 @dataclass(frozen=True)
@@ -48,15 +63,36 @@ class RigidSolver:
     obstacles: tuple[Obstacle, ...]
     tree: MeshTree
     smallest: float
+    bonds: BondTable | None = None
     cache: Cache = field(default_factory=Cache)
+    factors: Factors = field(default_factory=Factors)
 
     @cached_property
     def rows(self) -> dict[int, Rigid]:
         """The rows that bodies come from, by their numbers."""
         return {role.number: role.row for role in self.roles}
 
+    @cached_property
+    def _areas(self) -> Array:
+        """What the bodies of each role show to the wind, m²."""
+        return np.array([role.model.area for role in self.roles])
+
+    @cached_property
+    def _inertias(self) -> Array:
+        """The principal moments (roles, 3) for each kilogram, m²."""
+        return np.array([role.model.inertia / role.model.volume for role in self.roles])
+
+    @cached_property
+    def _axes(self) -> Array:
+        """The axes (C, 3, 3) of the models of what is bonded."""
+        assert self.bonds is not None
+        return np.array([self.roles[cell].model.axes for cell in self.bonds.cells])
+
     def begin(self) -> State:
-        return State(Bodies.blank(0), Contacts.none().kept(), {"given": {}, "begun": []})
+        arrays = Contacts.none().kept() | {"slack_ids": np.zeros((0, 2), np.int64), "slack_depth": np.zeros(0)}
+        if self.bonds is not None:
+            arrays |= Bearing.fresh(self.bonds).arrays() | told_of([])
+        return State(Bodies.blank(0), arrays, {"given": {}, "begun": []})
 
     def steps(self, state: State) -> int:
         bodies = state.elements
@@ -65,53 +101,82 @@ class RigidSolver:
         return steps_for(self.setting.quality, fastest, self.smallest, self.setting.span)
 
     def step(self, state: State, seam: Seam, dt: float) -> int:
-        """Sources pour, led bodies are led, forces gather, contacts are solved, and what lies still sleeps."""
+        """Sources pour, led bodies are led, forces gather, contacts are solved, and what lies still sleeps. Where
+        bonds give way, the step is taken again from its start, so that what was hit is passed on."""
         self._pour(state, seam, dt)
         bodies, contacts = _bodies(state), Contacts.of(state.arrays)
-        n = len(bodies)
+        contacts.total *= dt / state.facts.get("dt", dt)  # what sleeps presses on for longer, or for less long
+        slack = Slack(state.arrays["slack_ids"], state.arrays["slack_depth"])
         before = bodies.position.copy(), bodies.turn.copy()
         bodies.age += dt
         bodies.touched[:] = 0
         bodies.impulse[:], bodies.partner[:] = 0.0, NOBODY
-        if not n:
-            state.arrays = Contacts.none().kept()
+        if not len(bodies):
+            state.arrays |= Contacts.none().kept()
             return 0
-        self._lead(bodies, seam, dt)
+        bonding = self._bonding(state, bodies, seam)
+        lumps = lumps_of(bodies, bonding.bonded if bonding else np.zeros((0, 2), np.int64))
+        self._lead(bodies, lumps, seam, dt)
         pull, rate, drift, bite = self._forces(bodies, seam, dt)
         given, turning = self._blows(bodies, seam)
-        pull = pull + given / dt
+        forces = Forces(pull + given / dt, rate, drift, bite, turning)
         there = standing(self.obstacles, seam.scene, dt)
-        self._wake(bodies, contacts, pull + drift, there)
-        free = (bodies.pinned == LOOSE) & (bodies.asleep == 0)
-        bodies.spin[free] += turning[free]
-        new = found_contacts(self, bodies, contacts, there, seam.scene.ask, dt)
-        light = np.where((bodies.pinned == LOOSE) & (bodies.asleep == 0), 1.0 / bodies.mass, 0.0)
-        place = np.concatenate([bodies.position, there.place])
-        q = np.concatenate([bodies.turn, there.quaternion])
-        velocity = np.concatenate([bodies.velocity, there.velocity])
-        spin = np.concatenate([bodies.spin, there.spin])
-        nothing = np.zeros((len(there.which), 3))
-        none = nothing[:, 0]
-        advance_bodies(
-            place, q, velocity, spin, Rotation.from_quat(q).as_matrix(), np.concatenate([light, none]),
-            np.concatenate([self._inertia(bodies), nothing]), self._balls(bodies, len(there.which)),
-            np.concatenate([pull, nothing]),
-            np.concatenate([rate, none]), np.concatenate([drift, nothing]), np.concatenate([bite, none]),
-            new.table, new.one, new.other, dt, max(SUBSTEPS, int(np.ceil(RATE * dt - 1e-9))),
-        )  # fmt: skip
-        awake = bodies.asleep == 0
-        bodies.position[awake], bodies.turn[awake] = place[:n][awake], q[:n][awake]
-        bodies.velocity[awake], bodies.spin[awake] = velocity[:n][awake], spin[:n][awake]
-        guard(self, bodies, before[0], seam.scene, dt)
+        for passed in range(PASSES):
+            went = self._go(bodies, lumps, Slack(slack.ids, slack.depth.copy()), contacts, forces, there, seam, dt)
+            if bonding is None or passed == PASSES - 1:
+                break
+            gave = bonding.bear(
+                bodies, lumps, went.contacts, forces.pull + forces.drift, self._named(bodies, there), dt
+            )
+            if not gave:
+                break
+            lumps = lumps_of(bodies, bonding.bonded)
+        new = went.contacts
+        led = lumps.any(bodies.pinned == FOLLOWING)
+        goes = (bodies.asleep == 0) & ((bodies.supported == 0) | led)
+        carried(lumps, bodies, went.before, went.after, goes[lumps.first])
+        stays = (bodies.supported > 0) & ~led
+        bodies.velocity[stays], bodies.spin[stays] = 0.0, 0.0
+        guard(self, bodies, lumps, before[0], seam.scene, dt)
         bodies.travelled += np.linalg.norm(bodies.position - before[0], axis=1)
         impacts = self._tell(bodies, new, there)
-        self._settle(bodies, new, dt)
-        state.arrays = new.kept() | {"before_place": before[0], "before_turn": before[1], "before_id": bodies.id.copy()}
+        self._settle(bodies, lumps, new, dt)
+        state.arrays = new.kept() | {
+            "before_place": before[0], "before_turn": before[1], "before_id": bodies.id.copy(),
+            "slack_ids": went.slack.ids, "slack_depth": went.slack.depth,
+        } | (bonding.kept(bodies) if bonding else {})  # fmt: skip
+        state.facts["dt"] = dt
         return impacts
+
+    def _go(
+        self, bodies: Bodies, lumps: Lumps, slack: Slack, contacts: Contacts, forces: Forces, there: Standing,
+        seam: Seam, dt: float,
+    ) -> Went:  # fmt: skip
+        """Where lumps go in a step, which bodies do not follow yet."""
+        self._wake(bodies, lumps, contacts, forces.pull + forces.drift, there)
+        before = movers_of(lumps, bodies, self._inertia(bodies), forces, dt)
+        new = found_contacts(self, bodies, lumps, before, slack, contacts, there, seam.scene.ask, dt)
+        free = ((bodies.supported == 0) & (bodies.asleep == 0))[lumps.first]
+        m, nothing = len(lumps.first), np.zeros((len(there.which), 3))
+        none = nothing[:, 0]
+        place, q = np.concatenate([before.place, there.place]), np.concatenate([before.turn, there.quaternion])
+        velocity, spin = np.concatenate([before.velocity, there.velocity]), np.concatenate([before.spin, there.spin])
+        balls = self._balls(bodies)[lumps.first] & (lumps.size == 1)
+        ends = np.concatenate([lumps.of, m + np.arange(len(none))])
+        advance_bodies(
+            place, q, velocity, spin, Rotation.from_quat(q).as_matrix(),
+            np.concatenate([np.where(free, 1.0 / before.mass, 0.0), none]),
+            np.concatenate([before.inertia, nothing]), np.append(balls, none > 0.0),
+            np.concatenate([before.pull, nothing]), np.concatenate([before.rate, none]),
+            np.concatenate([before.drift, nothing]), np.concatenate([before.bite, none]),
+            new.table, ends[new.one], ends[new.other], dt, max(SUBSTEPS, int(np.ceil(RATE * dt - 1e-9))),
+        )  # fmt: skip
+        after = replace(before, place=place[:m], turn=q[:m], velocity=velocity[:m], spin=spin[:m])
+        return Went(before, after, new, slack)
 
     def land(self, state: State, seam: Seam) -> None:
         """Bodies begin with their props, and end with them where a cue has another take its place."""
-        begun = state.facts["begun"]
+        begun, first = state.facts["begun"], seam.ids.next
         poses = self.setting.row_poses(seam.frame, seam.gone)
         for role in self.roles:
             if role.prop.id in poses and role.key not in begun:
@@ -120,6 +185,15 @@ class RigidSolver:
             elif role.prop.id in seam.gone and role.key in begun:
                 begun.remove(role.key)
                 state.elements.life[state.elements.source == role.number] = -np.inf
+        bodies = _bodies(state)
+        parts = [role.number for role in self.roles if isinstance(role.row.copies, InPieces)]
+        fresh = (bodies.id >= first) & np.isin(bodies.source, parts)
+        if fresh.any():
+            slack = Slack(state.arrays["slack_ids"], state.arrays["slack_depth"])
+            slack.join(self, bodies.where(fresh))
+            state.arrays["slack_ids"], state.arrays["slack_depth"] = slack.ids, slack.depth
+            if self.bonds is not None:
+                state.arrays |= bonded_anew(self.bonds, state.arrays, bodies, fresh)
 
     def shed(self, state: State, shed: Shed, seam: Seam) -> None:
         """Bodies come off nothing."""
@@ -154,7 +228,8 @@ class RigidSolver:
                 "place": told.place[pressed].astype(np.float32), "normal": told.normal[pressed].astype(np.float32),
                 "impulse": told.total[pressed].astype(np.float32), "one": told.ids[pressed, 0].astype(np.int32),
                 "other": told.ids[pressed, 1].astype(np.int32),
-            }
+            },
+            **({"breaks": breaks_in(state.arrays)} if self.bonds is not None else {}),
         }  # fmt: skip
 
     def meshes(self) -> list[dict[str, Array]]:
@@ -183,6 +258,9 @@ class RigidSolver:
             "contacts": int((told.impulses[:, 0] > 0.0).sum()),
             "deepest": float(-told.gap.min(initial=0.0)),
             "hardest": float(bodies.impulse.max(initial=0.0)),
+            "greatest_load": float(bodies.load.max(initial=0.0)),
+            "bonds": float(bodies.bonds.sum() / 2),
+            "broken": float(len(breaks_in(state.arrays)["one"])) if self.bonds is not None else 0.0,
         }
 
     def _admit(self, state: State, new: Bodies, seam: Seam) -> None:
@@ -191,6 +269,7 @@ class RigidSolver:
                 f"At frame {seam.frame:.0f} there would be over {MOST_BODIES:,} bodies.".replace(",", " ")
             )
         new.id[:] = seam.ids.take(len(new))
+        new.lump[:] = new.id
         state.elements = state.elements.joined(new)
 
     def _pour(self, state: State, seam: Seam, dt: float) -> None:
@@ -206,16 +285,36 @@ class RigidSolver:
             given[role.row.id] = [born + count, owed + count - len(new)]
             self._admit(state, new, seam)
 
-    def _lead(self, bodies: Bodies, seam: Seam, dt: float) -> None:
-        """Led bodies go where the keys of their prop have them at the step's end; held ones stay."""
+    def _bonding(self, state: State, bodies: Bodies, seam: Seam) -> Bonding | None:
+        """The bonds at a step's start, less those of pieces that a cue has parted or that are gone."""
+        if self.bonds is None:
+            return None
+        return Bonding.of(self.bonds, state.arrays, bodies, self._axes, seam, self.factors)
+
+    @cached_property
+    def _order(self) -> dict[str, int]:
+        """The number of each prop in the shot."""
+        return {prop.id: number for number, prop in enumerate(self.setting.shot.props)}
+
+    def _lead(self, bodies: Bodies, lumps: Lumps, seam: Seam, dt: float) -> None:
+        """Led bodies, and those bonded to them, go where the keys of their prop have them at the step's end; held ones
+        stay."""
         held = (bodies.pinned != LOOSE) & (bodies.pinned != FOLLOWING)
         bodies.velocity[held], bodies.spin[held] = 0.0, 0.0
+        led = lumps.any(bodies.pinned == FOLLOWING) & (bodies.pinned != PINNED)
+        if not led.any():
+            return
         clock = self.setting.shot.clock
+        by_prop = {role.prop.id: role.prop for role in self.roles}
+        poses = {
+            prop: [pose_at(of, clock.at(frame)) for frame in (seam.frame, seam.frame + seam.ahead)]
+            for prop, of in by_prop.items()
+        }
         for role in self.roles:
-            mine = np.flatnonzero((bodies.piece == role.piece) & (bodies.pinned == FOLLOWING))
+            mine = np.flatnonzero((bodies.piece == role.piece) & led)
             if not len(mine):
                 continue
-            now, soon = (pose_at(role.prop, clock.at(frame)) for frame in (seam.frame, seam.frame + seam.ahead))
+            now, soon = poses[role.prop.id]
             a, b = (_body_frame(role, pose) for pose in (now, soon))
             bodies.position[mine], bodies.turn[mine] = a[0], a[1]
             bodies.velocity[mine] = (b[0] - a[0]) / dt
@@ -226,7 +325,7 @@ class RigidSolver:
         forces = acting_on(self.setting.shot, seam.switched)
         table = gather(forces, self.setting.states, seam.scene, bodies, dt, {})
         at = slice(None) if table.by_element else bodies.state
-        area = np.array([role.model.area for role in self.roles])[bodies.piece]
+        area = self._areas[bodies.piece]
         hold = REFERENCE * area * bodies.scale**2 / bodies.mass
         pull, drift = table.pull[at], table.drift[at]
         return pull, hold * table.rate[at], hold[:, None] * drift, hold * table.bite[at]
@@ -248,19 +347,19 @@ class RigidSolver:
 
     def _inertia(self, bodies: Bodies) -> Array:
         """Principal moments (n, 3), kg m²."""
-        made = np.array([role.model.inertia / role.model.volume for role in self.roles])[bodies.piece]
+        made = self._inertias[bodies.piece]
         result: Array = made * (bodies.mass * bodies.scale**2)[:, None]
         return result
 
-    def _balls(self, bodies: Bodies, obstacles: int) -> Array:
-        """Which bodies are balls; no obstacle turns under what touches it."""
-        made = np.array([role.ball for role in self.roles])
-        return np.append(made[bodies.piece], np.zeros(obstacles, bool))
+    def _balls(self, bodies: Bodies) -> Array:
+        """Which bodies are balls."""
+        result: Array = np.array([role.ball for role in self.roles])[bodies.piece]
+        return result
 
-    def _wake(self, bodies: Bodies, contacts: Contacts, steady: Array, there: Standing) -> None:
+    def _wake(self, bodies: Bodies, lumps: Lumps, contacts: Contacts, steady: Array, there: Standing) -> None:
         """Bodies wake that are moved, that feel other forces, or whose neighbours woke, moved or are gone."""
         stirred = (speeds(bodies) > STILL) | (np.abs(steady - bodies.felt).max(axis=1, initial=0.0) > CHANGED)
-        stirred |= bodies.pinned != LOOSE
+        stirred |= bodies.supported > 0
         bodies.felt[:] = steady
         ids, places = contacts.ids, ends_of(bodies, contacts.ids)
         going = moving(there)
@@ -271,8 +370,8 @@ class RigidSolver:
             hit = mine[(lost | led) & (mine >= 0)]
             stirred[hit] = True
         bodies.asleep[stirred] = 0
-        both = (places >= 0).all(axis=1)
-        group = groups(len(bodies), places[both, 0], places[both, 1], bodies.pinned == LOOSE)
+        ends = np.concatenate([places[(places >= 0).all(axis=1)], lumps.pairs])
+        group = groups(len(bodies), ends[:, 0], ends[:, 1], bodies.supported == 0)
         bodies.asleep[:] = all_of(group, bodies.asleep > 0)
 
     def _tell(self, bodies: Bodies, new: Contacts, there: Standing) -> int:
@@ -287,8 +386,7 @@ class RigidSolver:
             mine = pressed & (side < n)
             np.bitwise_or.at(bodies.touched, side[mine], met[partner[mine]])
             bodies.impact[side[mine]] = 0.0
-        order = {prop.id: number for number, prop in enumerate(self.setting.shot.props)}
-        named = np.concatenate([bodies.id, [-2 - order[self.obstacles[k].prop] for k in there.which]]).astype(np.int64)
+        named = self._named(bodies, there)
         softest_first = np.argsort(table[:, SUM], kind="stable")
         for side, partner in ((new.one, new.other), (new.other, new.one)):
             struck = softest_first[(hard & (side < n))[softest_first]]
@@ -298,13 +396,18 @@ class RigidSolver:
             bodies.partner[side[harder]] = named[partner[harder]]
         return int(hard.sum())
 
-    def _settle(self, bodies: Bodies, new: Contacts, dt: float) -> None:
+    def _named(self, bodies: Bodies, there: Standing) -> Array:
+        """What bodies and obstacles are called in events: ids, and -2 - k for the shot's k-th prop."""
+        props = [-2 - self._order[self.obstacles[k].prop] for k in there.which]
+        return np.concatenate([bodies.id, props]).astype(np.int64)
+
+    def _settle(self, bodies: Bodies, lumps: Lumps, new: Contacts, dt: float) -> None:
         """Bodies that lie still together for a while sleep."""
         slow = speeds(bodies) < STILL
         bodies.still[:] = np.where(slow, bodies.still + dt, 0.0)
-        loose = bodies.pinned == LOOSE
+        loose = bodies.supported == 0
         ends = np.concatenate([np.stack([new.one, new.other], axis=1), new.asleep])
-        ends = ends[(ends >= 0).all(axis=1)]
+        ends = np.concatenate([ends[(ends >= 0).all(axis=1)], lumps.pairs])
         group = groups(len(bodies), ends[:, 0], ends[:, 1], loose)
         sleeps = all_of(group, (bodies.still >= DROWSY) | ~loose) & loose
         bodies.asleep[:] = sleeps

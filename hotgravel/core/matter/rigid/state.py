@@ -24,6 +24,12 @@ class Bodies(Elements):
     felt: Array
     impulse: Array
     partner: NDArray[np.int64]
+    supported: NDArray[np.uint8]
+    parting: NDArray[np.uint8]
+    load: Array
+    bonds: NDArray[np.int16]
+    lost: NDArray[np.int16]
+    lump: NDArray[np.int64]
 
     @classmethod
     def blank(cls, n: int) -> Self:
@@ -32,10 +38,19 @@ class Bodies(Elements):
         return bodies
 
     def add_spin(self, who: NDArray[np.int64], spin: Array) -> None:
+        """Those of one lump turn about their common centre."""
         self.spin[who] += spin
+        _, of = np.unique(self.lump[who], return_inverse=True)
+        mass = self.mass[who]
+        total = np.bincount(of, mass)
+        centre = np.stack([np.bincount(of, mass * self.position[who, c]) / total for c in range(3)], axis=1)
+        self.velocity[who] += np.cross(spin, self.position[who] - centre[of])
 
     def stop_spinning(self, who: NDArray[np.int64]) -> None:
         self.spin[who] = 0.0
+
+    def part(self, who: NDArray[np.int64]) -> None:
+        self.parting[who] = 1
 
     @property
     def hit_by(self) -> NDArray[np.int64]:
@@ -47,6 +62,11 @@ class Bodies(Elements):
             return result
         if attribute == "tilt":
             return tilt(self.begun, self.turn)
+        if attribute == "bonds lost":
+            held: Array = self.lost / np.maximum(self.lost + self.bonds, 1)
+            return held
+        if attribute == "falling":
+            return np.asarray(1.0 - self.supported, float)
         array: Array = getattr(self, attribute)
         return array
 

@@ -46,6 +46,7 @@ export function coloured(crowd, by, shot, top, weights) {
     if (zoned) ramp(weights[i], colours, 3 * i);
     else if (by === "speed") ramp(speedOf(crowd, i) / top, colours, 3 * i);
     else if (by === "sleep" && crowd.asleep) (crowd.asleep[i] ? ASLEEP : AWAKE).toArray(colours, 3 * i);
+    else if (by === "load" && crowd.load) ramp(crowd.load[i], colours, 3 * i);
     else if (by === "age") ramp(1 - crowd.age[i] / oldest, colours, 3 * i);
     else {
       const tinted = by === "paint" && crowd.colour[i] >= 0x1000000;
@@ -94,11 +95,16 @@ export function drawLegend(root, by, shot, top, gauges, weights) {
     root.append(node("div", "", shot.zones.find((z) => z.id === by.slice(5))?.name ?? ""), bar, ends, line);
     return;
   }
-  const hot = by === "speed";
+  const hot = by === "speed" || by === "load";
   const bar = node("span", "ramp"), ends = node("div", "ends");
   const stops = RAMP.map((c) => `#${c.getHexString()}`);
   bar.style.background = `linear-gradient(90deg, ${(hot ? stops : stops.reverse()).join(", ")})`;
-  const end = hot ? `${top.toFixed(1)} m/s or more` : `${((shot.last - shot.first) / shot.rate).toFixed(1)} s`;
+  const end = { speed: `${top.toFixed(1)} m/s or more`, load: "100 %: it breaks" }[by] ?? `${((shot.last - shot.first) / shot.rate).toFixed(1)} s`;
   ends.append(node("span", "", "0"), node("span", "", end));
-  root.append(node("div", "", hot ? "speed" : "age"), bar, ends);
+  root.append(node("div", "", by === "load" ? "load of the bonds over their strength" : by), bar, ends);
+  if (by === "load" && gauges) {
+    const line = node("div", "line"), most = 100 * gaugeOf(gauges, "greatest_load");
+    line.append(node("span", "", "the greatest"), node("b", "", `${most.toPrecision(2)} %`));
+    root.append(line);
+  }
 }

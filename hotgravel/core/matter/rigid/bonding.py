@@ -1,0 +1,138 @@
+"""The bonds in one step: what holds at its start, what its loads part, and what is kept of that."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hotgravel.core.drive.value import each
+from hotgravel.core.matter.contract import Array, Seam
+from hotgravel.core.matter.crowd import asking
+from hotgravel.core.matter.elements import LOOSE, NOBODY, PINNED
+from hotgravel.core.matter.rigid.bonds import BondTable
+from hotgravel.core.matter.rigid.breaking import (
+    BREAKS,
+    CUE,
+    Cells,
+    bodies_of,
+    cells_of,
+    give_way,
+    hits_of,
+    joined,
+    loads_on,
+    parted,
+)
+from hotgravel.core.matter.rigid.contacts import Contacts
+from hotgravel.core.matter.rigid.loads import Bearing, Factors
+from hotgravel.core.matter.rigid.lumps import Lumps, lumps_of
+from hotgravel.core.matter.rigid.state import Bodies
+
+Ints = NDArray[np.int64]
+
+
+@dataclass
+class Bonding:
+    """Bonds at work: where their cells are, what they bear, what each cell has of its strength (C,), and what is to be
+    told of those that gave way since the last frame."""
+
+    table: BondTable
+    cells: Cells
+    bearing: Bearing
+    strength: Array
+    told: list[dict[str, Array]]
+    factors: Factors
+
+    @classmethod
+    def of(
+        cls, table: BondTable, arrays: dict[str, Array], bodies: Bodies, axes: Array, seam: Seam, factors: Factors
+    ) -> "Bonding":
+        """The bonds at a step's start, less those of pieces that a cue has parted or that are gone; axes (C, 3, 3) are
+        those of the cells' models."""
+        cells, bearing = cells_of(table, bodies, axes), Bearing.of(arrays)
+        made = cls(table, cells, bearing, _strengths(table, cells, bodies, seam), [], factors)
+        if seam.frame != np.floor(seam.frame):
+            made.told.append(breaks_in(arrays))
+        bearing.holds[~cells.there[table.pairs].all(axis=1)] = 0
+        going = cells.there & (bodies.parting[np.maximum(cells.body, 0)] > 0)
+        which = np.flatnonzero((bearing.holds > 0) & going[table.pairs].any(axis=1))
+        if len(which):
+            nobody = np.full(len(bodies), NOBODY)
+            none = np.zeros(len(which))
+            made.told.append(parted(table, cells, bearing, bodies, which, np.full(len(which), CUE), nobody, none))
+            bodies.asleep[cells.body[table.pairs[which]]] = 0
+        bodies.parting[:] = 0
+        return made
+
+    @property
+    def bonded(self) -> Ints:
+        """The bodies (k, 2) of the bonds that hold."""
+        return self.cells.bonded(self.table, self.bearing.holds)
+
+    def bear(self, bodies: Bodies, lumps: Lumps, new: Contacts, steady: Array, named: Ints, dt: float) -> bool:
+        """Let go of the bonds that the loads of a step are too much for: contacts, and steady pulls (n, 3), m/s².
+        named (n + m,) is what bodies and obstacles are called. Returns whether any gave way."""
+        if not self.table.solved.any():
+            return False
+        load = loads_on(self.table, self.cells, self.bearing, bodies, new, steady, dt)
+        hitting = hits_of(lumps, bodies, new, named)
+        broken = give_way(self.table, self.cells, self.bearing, bodies, load, self.strength, self.factors, hitting)
+        if broken is None:
+            return False
+        self.told.append(broken)
+        ends = np.concatenate([broken["one"], broken["other"]])
+        stirred = np.isin(bodies.id, ends)
+        bodies.asleep[lumps.any(stirred)] = 0
+        return True
+
+    def kept(self, bodies: Bodies) -> dict[str, Array]:
+        """What a state keeps; bodies learn what their bonds bear and how many they have."""
+        table, holds = self.table, self.bearing.holds > 0
+        cells = len(table.cells)
+        share = np.zeros(cells)
+        np.maximum.at(share, table.pairs.ravel(), np.repeat(np.where(holds, self.bearing.share, 0.0), 2))
+        there = np.flatnonzero(self.cells.there)
+        body = self.cells.body[there]
+        bodies.load[body] = share[there]
+        bodies.bonds[body] = np.bincount(table.pairs[holds].ravel(), minlength=cells)[there]
+        bodies.lost[body] = np.bincount(table.pairs[~holds].ravel(), minlength=cells)[there]
+        return self.bearing.arrays() | told_of(self.told)
+
+
+def bonded_anew(
+    table: BondTable, arrays: dict[str, Array], bodies: Bodies, fresh: NDArray[np.bool_]
+) -> dict[str, Array]:
+    """What a state keeps where some bodies (n,) have just begun: all their bonds hold, and those that are anchored stay
+    where they are."""
+    bearing, body = Bearing.of(arrays), bodies_of(table, bodies)
+    new = body >= 0
+    new[new] = fresh[body[new]]
+    mine = new[table.pairs].any(axis=1)
+    bearing.holds[mine], bearing.worst[mine], bearing.share[mine] = 1, 0.0, 0.0
+    bearing.load[new] = 0.0
+    stays = body[new & table.anchored]
+    bodies.pinned[stays[bodies.pinned[stays] == LOOSE]] = PINNED
+    bodies.bonds[body[new]] = np.bincount(table.pairs.ravel(), minlength=len(new))[new]
+    ends = body[table.pairs[bearing.holds > 0]]
+    lumps_of(bodies, ends[(ends >= 0).all(axis=1)])
+    return bearing.arrays()
+
+
+def told_of(told: list[dict[str, Array]]) -> dict[str, Array]:
+    """As a state's arrays."""
+    return {f"break_{name}": array for name, array in joined(told).items()}
+
+
+def breaks_in(arrays: dict[str, Array]) -> dict[str, Array]:
+    """What a state tells of the bonds that gave way on the way to its frame."""
+    return {name: arrays[f"break_{name}"] for name in BREAKS}
+
+
+def _strengths(table: BondTable, cells: Cells, bodies: Bodies, seam: Seam) -> Array:
+    """What each cell has of its material's strength at the moment."""
+    found, ask = np.ones(len(table.cells)), asking(bodies, seam.scene)
+    for number, row in enumerate(table.told):
+        mine = np.unique(table.pairs[table.rows == number])
+        mine = mine[cells.there[mine]]
+        asked = each(row, "strength", ask)
+        found[mine] = asked[0] if len(asked) == 1 else asked[cells.body[mine]]
+    return found

@@ -1,0 +1,150 @@
+"""Lumps: bodies that are bonded move as one, which turns about their common centre."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial.transform import Rotation
+
+from hotgravel.core.matter.contract import Array
+from hotgravel.core.matter.elements import FOLLOWING, LOOSE
+from hotgravel.core.matter.rigid.islands import groups
+from hotgravel.core.matter.rigid.state import Bodies
+
+Ints = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Lumps:
+    """The lump (n,) of each body, counted in the order of their first bodies; those first bodies (m,), and how many
+    bodies each has (m,)."""
+
+    of: Ints
+    first: Ints
+    size: Ints
+
+    @property
+    def many(self) -> NDArray[np.bool_]:
+        """Which bodies (n,) move with others."""
+        result: NDArray[np.bool_] = self.size[self.of] > 1
+        return result
+
+    @property
+    def pairs(self) -> Ints:
+        """Each body that is not the first of its lump (k, 2), with that first one."""
+        lead = self.first[self.of]
+        rest = np.flatnonzero(lead != np.arange(len(lead)))
+        return np.stack([lead[rest], rest], axis=1)
+
+    def any(self, marked: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """Which bodies are in a lump with one that is marked."""
+        found = np.zeros(len(self.first), bool)
+        found[self.of[marked]] = True
+        result: NDArray[np.bool_] = found[self.of]
+        return result
+
+    def summed(self, values: Array) -> Array:
+        """The sum (m, ...) over the bodies of each lump of values (n, ...), in their order."""
+        out = np.zeros((len(self.first), *values.shape[1:]))
+        np.add.at(out, self.of, values)
+        return out
+
+
+def lumps_of(bodies: Bodies, bonded: Ints) -> Lumps:
+    """The lumps that bonded pairs (B, 2) of bodies make. Tells bodies which is theirs, and whether what they hang on
+    keeps them in place."""
+    n = len(bodies)
+    lead = groups(n, bonded[:, 0], bonded[:, 1], np.ones(n, bool))
+    first, of, size = np.unique(lead, return_inverse=True, return_counts=True)
+    lumps = Lumps(of, first, size)
+    bodies.supported[:] = lumps.any(bodies.pinned != LOOSE)
+    bodies.lump[:] = bodies.id[lead]
+    return lumps
+
+
+@dataclass(frozen=True)
+class Forces:
+    """The forces on each body, as `advance_bodies` has them: pull, drift (n, 3), rate and bite (n,); and what blows add
+    to its spin, turning (n, 3)."""
+
+    pull: Array
+    rate: Array
+    drift: Array
+    bite: Array
+    turning: Array
+
+
+@dataclass
+class Movers:
+    """What moves: a body by itself, or a lump. place, velocity, spin (m, 3), turn (m, 4), mass (m,), inertia (m, 3)
+    about the principal axes, pull and drift (m, 3), rate and bite (m,) as forces have them."""
+
+    place: Array
+    turn: Array
+    velocity: Array
+    spin: Array
+    mass: Array
+    inertia: Array
+    pull: Array
+    drift: Array
+    rate: Array
+    bite: Array
+
+
+def movers_of(lumps: Lumps, bodies: Bodies, inertia: Array, forces: Forces, dt: float) -> Movers:
+    """Lumps with the mass, centre, inertia, momentum and spin of all their bodies (inertia (n, 3) about the bodies' own
+    axes), and with the forces on them; what turns them in a step of dt seconds goes into their spin."""
+    first = lumps.first
+    spin = bodies.spin + forces.turning
+    made = Movers(*(
+        of[first].copy() for of in (bodies.position, bodies.turn, bodies.velocity, spin, bodies.mass, inertia,
+                                    forces.pull, forces.drift, forces.rate, forces.bite)
+    ))  # fmt: skip
+    several = lumps.size > 1
+    if not several.any():
+        return made
+    mass = bodies.mass[:, None]
+    total = lumps.summed(bodies.mass)
+    parts = {"place": bodies.position, "velocity": bodies.velocity, "pull": forces.pull,
+             "drift": forces.drift, "rate": forces.rate[:, None], "bite": forces.bite[:, None]}  # fmt: skip
+    means = {name: lumps.summed(mass * value) / total[:, None] for name, value in parts.items()}
+    turned = Rotation.from_quat(bodies.turn).as_matrix()
+    own = np.einsum("nij,nj,nkj->nik", turned, inertia, turned)
+    arm = bodies.position - means["place"][lumps.of]
+    far = (arm * arm).sum(axis=1)
+    tensor = lumps.summed(own + mass[:, :, None] * (far[:, None, None] * np.eye(3) - arm[:, :, None] * arm[:, None, :]))
+    pushed = bodies.velocity + dt * (forces.pull + forces.drift)
+    turning = np.einsum("nij,nj->ni", own, spin) + mass * np.cross(arm, pushed)
+    principal, axes = np.linalg.eigh(tensor[several])
+    axes[np.linalg.det(axes) < 0.0, :, 2] *= -1.0
+    made.turn[several] = Rotation.from_matrix(axes).as_quat()
+    made.inertia[several], made.mass[several] = principal, total[several]
+    for name, value in means.items():
+        getattr(made, name)[several] = value[several].reshape(getattr(made, name)[several].shape)
+    made.spin[several] = np.linalg.solve(tensor[several], lumps.summed(turning)[several][:, :, None])[:, :, 0]
+    # A lump that is led, or kept where it is, goes as the one of its bodies that leads or keeps it.
+    for body in np.flatnonzero((bodies.pinned != LOOSE) & lumps.many)[::-1]:
+        led = lumps.of[body]
+        swing = np.cross(bodies.spin[body], made.place[led] - bodies.position[body])
+        following = bodies.pinned[body] == FOLLOWING
+        made.velocity[led] = bodies.velocity[body] + swing if following else 0.0
+        made.spin[led] = bodies.spin[body] if following else 0.0
+    return made
+
+
+def carried(lumps: Lumps, bodies: Bodies, before: Movers, after: Movers, which: NDArray[np.bool_]) -> None:
+    """Bodies of lumps that are chosen (m,) go where those have gone, in place."""
+    alone = which & (lumps.size == 1)
+    one = lumps.first[alone]
+    for name, column in (("position", "place"), ("turn", "turn"), ("velocity", "velocity"), ("spin", "spin")):
+        getattr(bodies, name)[one] = getattr(after, column)[alone]
+    who = np.flatnonzero((which & (lumps.size > 1))[lumps.of])
+    if not len(who):
+        return
+    of = lumps.of[who]
+    turned = Rotation.from_quat(after.turn[of]) * Rotation.from_quat(before.turn[of]).inv()
+    arm = turned.apply(bodies.position[who] - before.place[of])
+    bodies.position[who] = after.place[of] + arm
+    bodies.turn[who] = (turned * Rotation.from_quat(bodies.turn[who])).as_quat()
+    bodies.velocity[who] = after.velocity[of] + np.cross(after.spin[of], arm)
+    bodies.spin[who] = after.spin[of]

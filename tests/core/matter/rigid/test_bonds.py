@@ -1,0 +1,172 @@
+"""Bonds at work: lumps move as one, break where theory has it, and give on what they had."""
+
+import numpy as np
+import pytest
+from scipy.spatial.transform import Rotation
+
+from hotgravel.core.matter.rigid.lumps import Forces, lumps_of, movers_of
+from hotgravel.core.run.story import story_of
+from hotgravel.core.shot.faults import ShotFault
+from tests.conftest import GRAVITY, GROUND, document, play
+
+DOWN = GRAVITY | {"direction": [0, -1, 0]}
+PLANK = {"kind": "prop", "id": "plank", "name": "plank", "position": [0, 3, 0],
+         "shape": {"kind": "box", "width": 4, "height": 0.4, "depth": 0.5}}  # fmt: skip
+CUT = {"kind": "cut", "id": "cut", "prop": "plank", "manner": {"kind": "random", "pieces": 40}}
+SLABS = CUT | {"manner": {"kind": "layers", "axis": [1, 0, 0], "layers": 16, "uneven": 0}}
+END = {"kind": "zone", "id": "end", "name": "end", "shape": {"kind": "block", "at": [-2, 3, 0], "size": [0.4, 2, 2]},
+       "edge": 0}  # fmt: skip
+HAMMER = {"kind": "prop", "id": "hammer", "name": "hammer", "position": [1.5, 4, 0],
+          "shape": {"kind": "sphere", "radius": 0.2}}  # fmt: skip
+STRONG = {"kind": "strong", "tension": 1e6, "shear": 2e6, "stiffness": 5e9}
+
+
+def cue(frame, then, **more):
+    return {"kind": "cue", "id": f"at-{frame}", "when": {"kind": "at_frame", "frame": frame}, "then": then} | more
+
+
+def film(set_=(), rigid=None, bonds=None, forces=(), cues=(), last=25, more=(), quality="rough"):
+    body = {"kind": "rigid", "id": "body", "prop": "plank", "density": 2400, "copies": {"kind": "pieces"}}
+    glue = {"kind": "bonds", "id": "bonds", "prop": "plank", "hold": {"kind": "glued"}, "spread": 0}
+    landing = {"kind": "collision", "id": "landing", "props": ["ground"]}
+    made = document(
+        set=[GROUND, PLANK, *(set_ or [CUT])], matter=[body | (rigid or {}), glue | (bonds or {}), landing, *more],
+        supply=[], forces=list(forces), cues=list(cues), finish={"last": last},
+    )  # fmt: skip
+    return play(made, quality, matter="rigid")
+
+
+def test_a_lump_falls_spins_and_lands_as_one_body():
+    spin = cue(1, {"kind": "spin", "rate": 90, "axis": [0, 1, 0]}, second={"kind": "kick", "speed": 2, "aim": {
+        "kind": "toward", "direction": [0, 1, 0], "cone": 0}})  # fmt: skip
+    made = film(forces=[DOWN], cues=[spin], last=13)
+    t, b = 12 / 24, made.frames[13]
+    centre = (b.mass[:, None] * b.position).sum(axis=0) / b.mass.sum()
+    assert centre == pytest.approx([0, 3 + 2 * t - 9.81 / 2 * t**2, 0], abs=1e-9)
+    assert b.spin == pytest.approx(np.tile([0, np.pi / 2, 0], (len(b), 1)), abs=1e-6)
+    first = made.frames[1]
+    apart = [np.linalg.norm(f.position[:, None] - f.position, axis=2) for f in (first, b)]
+    assert apart[0] == pytest.approx(apart[1], abs=1e-9)  # no piece moves against another
+
+
+def moments(movers):
+    """Momentum, angular momentum about the origin, and energy of motion of what moves."""
+    turned = Rotation.from_quat(movers.turn).as_matrix()
+    own = np.einsum("nij,nj,nkj,nk->ni", turned, movers.inertia, turned, movers.spin)
+    momentum = movers.mass[:, None] * movers.velocity
+    angular = (own + np.cross(movers.place, momentum)).sum(axis=0)
+    return momentum.sum(axis=0), angular, 0.5 * (momentum * movers.velocity).sum() + 0.5 * (own * movers.spin).sum()
+
+
+def test_a_lump_that_splits_keeps_its_momentum_and_its_energy():
+    spin = cue(1, {"kind": "spin", "rate": 400, "axis": [1, 3, 2]}, second={"kind": "kick", "speed": 7})
+    made = film(cues=[spin], last=4)
+    bodies, solver = made.last, made.world.solvers["rigid"]
+    pairs = solver.bonds.pairs
+    near = (bodies.position[pairs, 0] < 0).all(axis=1)
+    nothing = np.zeros(len(bodies))
+    forces = Forces(*(np.zeros((len(bodies), 3)), nothing) * 2, np.zeros((len(bodies), 3)))
+    told = [
+        moments(movers_of(lumps_of(bodies, bonded), bodies, solver._inertia(bodies), forces, 0.01))
+        for bonded in (pairs, pairs[near], pairs[:0])  # whole, half of it apart, all apart
+    ]
+    for momentum, angular, energy in told[1:]:
+        assert momentum == pytest.approx(told[0][0], rel=1e-9, abs=1e-9 * np.abs(told[0][0]).max())
+        assert angular == pytest.approx(told[0][1], rel=1e-9, abs=1e-9 * np.abs(told[0][1]).max())
+        assert energy == pytest.approx(told[0][2], rel=1e-9)
+
+
+@pytest.mark.parametrize(("share", "stands"), [(0.95, True), (1.05, False)])
+def test_a_cantilever_breaks_at_its_root_where_the_moment_over_the_section_passes_the_strength(share, stands):
+    # M = w L^2 / 2 at the first joint beside what is anchored, W = b h^2 / 6 (Timoshenko, part I).
+    free, section = 4 * 15 / 16, 0.5 * 0.4**2 / 6
+    density = 1e6 * section / (9.81 * 0.5 * 0.4 * free**2 / 2)
+    made = film(
+        set_=[SLABS, END], forces=[DOWN], last=3, rigid={"density": share * density},
+        bonds={"hold": STRONG, "support": {"kind": "zone", "zone": "end"}},
+    )  # fmt: skip
+    assert (made.last.lost.sum() == 0) == stands
+    if stands:
+        assert made.last.load.max() == pytest.approx(share, rel=1e-3)
+    else:
+        root = made.last.position[:, 0] < -1.7
+        assert (made.last.lost[root] > 0).any()
+
+
+def test_held_pieces_do_not_move_a_bit_and_go_on_as_their_prop_moved():
+    slide = {
+        "kind": "keys",
+        "keys": [{"frame": 1, "value": 0, "ease": "linear"}, {"frame": 25, "value": 2, "ease": "linear"}],
+    }
+    made = film(set_=[CUT], rigid={"begins": "held"}, forces=[DOWN], last=9)
+    assert (made.last.position == made.frames[1].position).all()
+    keyed = document(
+        set=[GROUND, PLANK | {"position": [slide, 3, 0]}, CUT],
+        matter=[{"kind": "rigid", "id": "body", "prop": "plank", "copies": {"kind": "pieces"}, "begins": "following"},
+                {"kind": "bonds", "id": "bonds", "prop": "plank", "hold": {"kind": "glued"}}],
+        supply=[], cues=[cue(12, {"kind": "unpin"})], finish={"last": 20},
+    )  # fmt: skip
+    b = play(keyed, "rough", matter="rigid").last
+    assert b.velocity == pytest.approx(np.tile([2.0, 0, 0], (len(b), 1)), abs=0.05)  # 2 m in 24 frames of 1/24 s
+
+
+def hammered(**bonds):
+    """A plank anchored at its left end, struck at the other."""
+    body = {"kind": "rigid", "id": "blow", "prop": "hammer", "density": 7900}
+    push = cue(
+        2, {"kind": "kick", "speed": 12, "aim": {"kind": "toward", "direction": [0, -1, 0], "cone": 0}}, source="blow"
+    )
+    return {
+        "set_": [CUT, END | {"shape": END["shape"] | {"size": [1.2, 2, 2]}}, HAMMER], "more": [body], "forces": [DOWN], "cues": [push], "last": 12,
+        "bonds": {"hold": STRONG | {"tension": 4e6, "shear": 8e6}, "support": {"kind": "zone", "zone": "end"}} | bonds,
+    }  # fmt: skip
+
+
+def test_a_blow_breaks_what_it_meets_and_is_passed_on_to_it():
+    made = film(**hammered())
+    struck = made.last.source == made.world.setting.shot.origins.index(made.world.setting.shot.rigid[1])
+    pieces = ~struck
+    assert made.last.lost[pieces].sum() > 0
+    assert (made.last.supported[pieces] > 0).any()  # the anchored end still stands
+    gone = pieces & (made.last.supported == 0)
+    assert made.last.velocity[gone, 1].min() < -2.0
+    assert made.last.velocity[struck, 1][0] < 0.0  # it goes on downward: it has not hit a wall
+    unhurt = film(**hammered(strength=500.0))
+    assert unhurt.last.lost.sum() == 0
+    assert unhurt.last.velocity[struck, 1][0] > -4.0
+
+
+def test_pieces_at_a_hundred_metres_a_second_do_not_pass_a_thin_wall():
+    wall = {"kind": "prop", "id": "wall", "name": "wall", "position": [5, 3, 0], "shape": {"kind": "box", "width": 0.05, "height": 90, "depth": 90}}  # fmt: skip
+    push = cue(1, {"kind": "kick", "speed": 100, "aim": {"kind": "toward", "direction": [1, 0, 0], "cone": 0}})
+    met = {"kind": "collision", "id": "met", "props": ["wall"]}
+    made = film(set_=[CUT, wall], cues=[push], more=[met], bonds={"hold": STRONG}, last=9)
+    assert made.last.position[:, 0].max() < 5.0
+    assert made.last.lost.sum() > 0
+
+
+def test_every_released_piece_knows_why(tmp_path):
+    from hotgravel.core.run.execute import execute
+    from hotgravel.core.run.frames import FrameStore
+
+    made = film(**hammered())
+    world = made.world
+    execute(world, tmp_path)
+    store, shot = FrameStore(tmp_path), world.setting.shot
+    gone = made.last.id[(made.last.supported == 0) & (made.last.source == made.last.source[0])]
+    for body in gone[:: max(1, len(gone) // 6)].tolist():
+        said = " ".join(reason.text for reason in story_of(shot, store, body, 12).chain)
+        assert "hit by body" in said or "in tension" in said or "in shear" in said
+    told = store.record(6, "breaks", ("bore", "strength", "why"))
+    assert all((store.record(f, "breaks", ("bore",))["bore"] >= 0.99 * store.record(f, "breaks", ("strength",))["strength"]).all() for f in store.frames())  # fmt: skip
+    assert told["why"].max(initial=0) <= 2
+
+
+def test_what_cannot_be_bonded_is_told():
+    with pytest.raises(ShotFault, match="no body in its pieces"):
+        film(rigid={"copies": {"kind": "itself"}})
+    with pytest.raises(ShotFault, match="bonds of another row too"):
+        film(more=[{"kind": "bonds", "id": "again", "prop": "plank"}])
+    for field, value in (("tension", 0), ("shear", float("inf"))):
+        with pytest.raises(ShotFault):
+            film(bonds={"hold": STRONG | {field: value}})
