@@ -46,6 +46,8 @@ ATTRIBUTES = {
         Attribute("scale", "×", np.float64, 1, "how many times as large as its prop it is"),
         Attribute("piece", "", np.uint16, 1, "which of the run's meshes it is drawn with"),
         Attribute("still", "s", np.float64, 1, "how long it has hardly moved"),
+        Attribute("lay", "m", np.float64, 3, "where it was when it began to lie still"),
+        Attribute("lay_turn", "", np.float64, 4, "how it was turned then"),
         Attribute("asleep", "", np.uint8, 1, "1 while it sleeps"),
         Attribute("felt", "m/s²", np.float64, 3, "the steady forces on it in the last step"),
         Attribute("impulse", "N s", np.float64, 1, "the hardest hit of this step"),

@@ -103,14 +103,33 @@ class Blows:
 
 
 @dataclass(frozen=True)
+class Openings:
+    """Faces between elements that have parted: the element (k,) on one side, its state (k,), temperature (k,) °C; the
+    face's middle (k, 3) and two vectors (k, 2, 3) from there to its edges, m; normal (k, 3), area (k,) m², velocity
+    (k, 3) and how fast its sides part (k,) m/s, and since when (k,) s."""
+
+    ids: NDArray[np.int64]
+    state: NDArray[np.int16]
+    temperature: Array
+    place: Array
+    across: Array
+    normal: Array
+    area: Array
+    velocity: Array
+    speed: Array
+    since: Array
+
+
+@dataclass(frozen=True)
 class Offers:
     """What others may take from a solver: surfaces that move, poses of props that it moves (at the step's start and
-    end), the air that it moves, by the id of the row that holds it, and the blows that it gave."""
+    end), the air that it moves, by the id of the row that holds it, the blows that it gave, and faces that open."""
 
     surfaces: tuple[Moving, ...] = ()
     poses: Mapping[str, tuple[Pose, Pose]] = field(default_factory=dict)
     grids: Mapping[str, VelocityGrid] = field(default_factory=dict)
     blows: tuple[Blows, ...] = ()
+    openings: tuple[Openings, ...] = ()
 
 
 @dataclass
@@ -129,7 +148,7 @@ class Ids:
 class Seam:
     """What a solver gets for a step: where all is, which props are not there, what others offer, the elements of every
     matter, which rows cues have switched on or off, the counter of ids, how far into the frame the step is, its number
-    in the run, and what others gave to its elements in the last step."""
+    in the run, what others gave to its elements in the last step, and the faces that have opened between others'."""
 
     scene: Scene
     gone: Container[str]
@@ -141,6 +160,7 @@ class Seam:
     ahead: float
     number: int
     blows: tuple[Blows, ...] = ()
+    openings: tuple[Openings, ...] = ()
 
     def runs(self, row: Row) -> bool:
         """Whether a row is on, and no cue has stopped it or has yet to start it."""

@@ -20,7 +20,7 @@ from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.finding import Finding, Remedy, setting
 from hotgravel.core.shot.row import Clause
 from hotgravel.core.shot.signals import signals_in
-from hotgravel.core.shot.sources import Asked, Burst, Offshoot, Source, Stream
+from hotgravel.core.shot.sources import Asked, Burst, Offshoot, Opening, Source, Stream, Trail
 from hotgravel.core.shot.spot import Edited
 from hotgravel.core.shot.units import show_quantity
 
@@ -91,6 +91,10 @@ def _supply(shot: Shot) -> Iterator[Finding]:
             said = "It waits for a cue, and no cue sets it off."
             remedy = setting("Leave a trail instead", row.id, "emit", {"kind": "trail"})
             yield Finding("never asked", row.id, "emit", said, remedy=remedy)
+        if isinstance(row, Offshoot) and isinstance(emit, Opening) and not shot.bonds:
+            said = "It leaves faces that part, and no row bonds any pieces."
+            remedy = setting("Leave a trail instead", row.id, "emit", {"kind": "trail"})
+            yield Finding("nothing parts", row.id, "emit", said, remedy=remedy)
         if row.through is not None and not shot.zones[row.through].on:
             said, remedy = "The zone it leaves through is off.", setting("Leave anywhere", row.id, "through", None)
             yield Finding("empty source", row.id, "through", said, remedy=remedy)
@@ -110,8 +114,8 @@ def _span(row: str, path: str, shot: Shot) -> Remedy:
 
 
 def entered(shot: Shot) -> set[str]:
-    """The states that particles are born in or that cues move them to."""
-    found = {s.state for s in shot.supply if s.on}
+    """The states that particles are born in, that bodies begin in, or that cues move either to."""
+    found = {s.state for s in shot.supply if s.on} | {row.state for row in shot.rigid if row.state}
     return found | {cue.enters for cue in shot.cues if cue.on and cue.enters}
 
 
@@ -213,7 +217,7 @@ def _loops(shot: Shot) -> Iterator[Finding]:
             remedy = setting(f"Only those in {shot.names()[others[0]]}", cue.id, "whom", others[0]) if others else None
             yield Finding("cue loop", cue.id, "whom", said, remedy=remedy)
     for shoot in shoots.values():
-        if not isinstance(shoot.emit, Asked) and shoot.whom in (None, shoot.state):
+        if isinstance(shoot.emit, Trail) and shoot.whom in (None, shoot.state):
             said = "What it leaves behind leaves the same behind, without end."
             others = [s.id for s in shot.states if s.id != shoot.state]
             remedy = (

@@ -24,6 +24,7 @@ STEPS = 1024  # more than a frame ever has
 # they have stepped before it, as it was after the last step where they step after it. A coupling that works both ways
 # is a pair of entries.
 TAKES_SURFACES: Mapping[str, tuple[str, ...]] = {"particles": ("rigid",)}
+TAKES_OPENINGS: Mapping[str, tuple[str, ...]] = {"particles": ("rigid",)}
 TAKES_BLOWS: Mapping[str, tuple[str, ...]] = {"rigid": ("particles",)}
 
 
@@ -139,9 +140,11 @@ def _seam(
     """What a solver gets: where all is, and what it takes from others."""
     surfaces = [s for of in TAKES_SURFACES.get(name, ()) if of in now.offers for s in now.offers[of].surfaces]
     blows = [b for of in TAKES_BLOWS.get(name, ()) if of in now.offers for b in now.offers[of].blows]
+    openings = [o for of in TAKES_OPENINGS.get(name, ()) if of in now.offers for o in now.offers[of].openings]
     return Seam(
-        scene, gone, tuple(surfaces), now.crowds, now.memory.switched, now.ids, frame, ahead, number, tuple(blows)
-    )
+        scene, gone, tuple(surfaces), now.crowds, now.memory.switched, now.ids, frame, ahead, number, tuple(blows),
+        tuple(openings),
+    )  # fmt: skip
 
 
 def scene_at(world: World, now: Snapshot, frame: float, away: set[str]) -> Scene:

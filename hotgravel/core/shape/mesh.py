@@ -259,7 +259,25 @@ CREASE = np.radians(40.0)  # sharper edges are drawn as edges
 def creased(
     vertices: NDArray[np.float64], faces: NDArray[np.int64]
 ) -> tuple[NDArray[np.float32], NDArray[np.int32], NDArray[np.float32]]:
-    """A mesh for drawing, smooth but for its sharp edges: vertices (V, 3), faces (F, 3), normals (V, 3)."""
-    shaded = trimesh.graph.smooth_shade(trimesh.Trimesh(vertices, faces, process=True), angle=CREASE)
-    normals = np.asarray(shaded.vertex_normals, np.float32)
-    return np.asarray(shaded.vertices, np.float32), np.asarray(shaded.faces, np.int32), normals
+    """A mesh for drawing, smooth but for its sharp edges: vertices (V, 3), faces (F, 3), normals (V, 3). A corner has
+    the mean normal of the faces about it that look nearly its own face's way, by their areas."""
+    size = max(float(np.ptp(vertices, axis=0).max()), 1e-300)
+    _, first, welded = np.unique(np.round(vertices / (1e-7 * size)), axis=0, return_index=True, return_inverse=True)
+    at = welded.ravel()[faces.ravel()]
+    a, b, c = (vertices[faces[:, k]] for k in range(3))
+    across = np.cross(b - a, c - a)
+    unit = across / np.maximum(np.linalg.norm(across, axis=1), 1e-300)[:, None]
+    order = np.argsort(at, kind="stable")
+    count = np.bincount(at, minlength=len(first))
+    # Every corner beside every other of the same vertex.
+    mine = np.repeat(order, count[at[order]])
+    begin = np.repeat((np.cumsum(count) - count)[at[order]], count[at[order]])
+    nth = np.arange(len(mine)) - np.repeat(np.cumsum(count[at[order]]) - count[at[order]], count[at[order]])
+    other = order[begin + nth]
+    alike = np.einsum("ki,ki->k", unit[mine // 3], unit[other // 3]) >= np.cos(CREASE)
+    summed = np.stack([np.bincount(mine[alike], across[other[alike] // 3, k], len(at)) for k in range(3)], axis=1)
+    normals = summed / np.maximum(np.linalg.norm(summed, axis=1), 1e-300)[:, None]
+    told = np.concatenate([at[:, None], np.round(1e4 * normals).astype(np.int64)], axis=1)
+    _, kept, corner = np.unique(told, axis=0, return_index=True, return_inverse=True)
+    made = vertices[first[at[kept]]].astype(np.float32)
+    return made, corner.reshape(-1, 3).astype(np.int32), normals[kept].astype(np.float32)

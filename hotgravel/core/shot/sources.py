@@ -124,6 +124,24 @@ class Asked(Clause):
     )  # fmt: skip
 
 
+class Opening(Clause):
+    kind: Literal["opening"] = "opening"
+    title: ClassVar[str] = "out of faces that part"
+    phrase: ClassVar[str] = "{rate} from each square metre, for {frames} frames"
+    rate: Value = dial(
+        "/s", 2000.0, label="rate", soft=(100.0, 20_000.0), low=0.0, high=1e8, drivable=True,
+        help="How many a square metre of broken bonds gives in a second, from all over the face.",
+    )  # fmt: skip
+    frames: int = dial(
+        "count", 8, label="frames", soft=(1, 48), low=1, high=100_000, whole=True,
+        help="For how long after the bond gave way.",
+    )  # fmt: skip
+    faster: Value = dial(
+        "m/s", 0.05, label="faster than", soft=(0.0, 2.0), low=0.0, high=1e6, drivable=True,
+        help="Only from faces whose sides part faster than this, straight on or along each other. 0 takes all.",
+    )  # fmt: skip
+
+
 class Supply(Row):
     """What all that gives particles states of those it gives."""
 
@@ -218,7 +236,9 @@ class Offshoot(Supply):
         "with {inherit} of its velocity; they begin in {state}, {radius} in radius."
     )
     whom: Ref | None = whom()
-    emit: Trail | Asked = clause(label="when", help="All along its way, or when a cue says so.", default=Trail)
+    emit: Trail | Asked | Opening = clause(
+        label="when", help="All along its way, when a cue says so, or as bonds between pieces give way.", default=Trail
+    )
     aim: Anywhere | Toward | Onward | Ring = clause(label="aim", help="Which way they leave.", default=Anywhere)
 
     def birth(self, names: Mapping[str, str], parent: int) -> str:

@@ -31,7 +31,7 @@ from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.neighbours import separate
 from hotgravel.core.matter.particles.advance import advance, bar
 from hotgravel.core.matter.particles.emitter import Emitter, Tally, burst_now, stream_step
-from hotgravel.core.matter.particles.offshoots import MOST, Shoot, burst_off, too_many, trail_step
+from hotgravel.core.matter.particles.offshoots import MOST, Shoot, burst_off, opening_step, too_many, trail_step
 from hotgravel.core.matter.particles.skins import skins_of
 from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.shape.colliders import Colliders, colliders_of
@@ -42,7 +42,7 @@ from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.matter import Apart, Growth
-from hotgravel.core.shot.sources import Asked, Burst, Offshoot, Source, Trail
+from hotgravel.core.shot.sources import Asked, Burst, Offshoot, Opening, Source, Trail
 
 # How often particles that keep apart are looked at again in a step.
 APART_ROUNDS: dict[Quality, int] = {"rough": 8, "fair": 16, "fine": 40}
@@ -141,6 +141,12 @@ class ParticleSolver:
             with tallied(state, emitter.source.id) as tally:
                 new = stream_step(emitter, tally, seam.frame, seam.ahead, dt, number, seam.scene, seam.ids.next)
             _admit(state, new, seam)
+        for shoot in (s for s in self.shoots if isinstance(s.source.emit, Opening) and seam.runs(s.source)):
+            for faces in seam.openings:
+                with tallied(state, shoot.source.id) as tally:
+                    span, first = self.setting.span, seam.ids.next
+                    new = opening_step(shoot, tally, faces, seam.scene, dt, span, seam.number, first)
+                _admit(state, new, seam)
         crowds = {**seam.crowds, "particles": state.elements}  # what is born in this step leaves nothing in it
         for shoot in (s for s in self.shoots if seam.runs(s.source)):
             for parents in crowds.values():
@@ -245,7 +251,7 @@ class ParticleMatter:
         finish, total = shot.finish, 0.0
         for source in (s for s in shot.supply if s.on):
             emit = source.emit
-            if isinstance(emit, Trail | Asked):
+            if isinstance(emit, Trail | Asked | Opening):
                 continue
             if isinstance(emit, Burst):
                 total += emit.count if finish.first <= emit.frame <= frame else 0

@@ -6,15 +6,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.chance import uniforms
-from hotgravel.core.drive.value import each
+from hotgravel.core.drive.value import each, one
 from hotgravel.core.matter.aims import headings
+from hotgravel.core.matter.contract import Openings
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.particles.emitter import Tally, equipped
 from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.faults import ShotFault
-from hotgravel.core.shot.sources import Asked, Offshoot, Trail
+from hotgravel.core.shot.sources import Asked, Offshoot, Opening, Trail
 
 Array = NDArray[np.float64]
 MOST = 6_000_000  # particles in a run
@@ -65,6 +66,37 @@ def burst_off(
     new = _off(shoot, tally, parents, np.repeat(who, count), np.zeros(len(who) * count), scene, next_id)
     new.cause[:] = cue
     return new
+
+
+def opening_step(
+    shoot: Shoot, tally: Tally, faces: Openings, scene: Scene, dt: float, span: float, number: int, next_id: int
+) -> Particles:
+    """What leaves the faces between pieces that part, in a step of `dt` seconds with a number in the run; frames are
+    `span` seconds apart."""
+    emit = shoot.source.emit
+    assert isinstance(emit, Opening)
+    lasts = emit.frames * span
+    open_ = (faces.since <= lasts) & (faces.speed > one(emit, "faster", scene.ask))
+    if shoot.whom >= 0:
+        open_ &= faces.state == shoot.whom
+    due = np.where(open_, one(emit, "rate", scene.ask) * faces.area * dt, 0.0)
+    key = np.arange(len(due), dtype=np.uint64) + np.uint64(number) * np.uint64(1 << 24)
+    chance = uniforms(key, 1, seed=shoot.source.seed, who=shoot.source.id, purpose=2)[:, 0]
+    count = np.floor(due + chance).astype(np.int64)
+    if count.sum() > MOST:
+        raise too_many(shoot.source.id)
+    who = np.repeat(np.arange(len(due)), count)
+    index = np.arange(tally.born, tally.born + len(who), dtype=np.uint64)
+    tally.born += len(who)
+    u = uniforms(index, 3, seed=shoot.source.seed, who=shoot.source.id, purpose=3)
+    new = Particles.blank(len(who))
+    new.position[:] = faces.place[who] + np.einsum("nk,nki->ni", 2.0 * u[:, :2] - 1.0, faces.across[who])
+    new.velocity[:] = faces.velocity[who]
+    new.rest[:] = new.position
+    new.temperature[:] = faces.temperature[who]
+    new.age[:] = -dt * u[:, 2]
+    new.parent[:] = faces.ids[who]
+    return equipped(shoot.source, shoot.number, new, faces.normal[who], index, shoot.state, scene, next_id)
 
 
 def too_many(where: str) -> ShotFault:

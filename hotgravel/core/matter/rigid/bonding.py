@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.drive.value import each
-from hotgravel.core.matter.contract import Array, Seam
+from hotgravel.core.matter.contract import Array, Openings, Seam
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import LOOSE, NOBODY, PINNED
 from hotgravel.core.matter.rigid.bonds import BondTable
@@ -84,9 +84,10 @@ class Bonding:
         bodies.asleep[lumps.any(stirred)] = 0
         return True
 
-    def kept(self, bodies: Bodies) -> dict[str, Array]:
-        """What a state keeps; bodies learn what their bonds bear and how many they have."""
+    def kept(self, bodies: Bodies, dt: float) -> dict[str, Array]:
+        """What a state keeps after a step of dt seconds; bodies learn what their bonds bear and how many they have."""
         table, holds = self.table, self.bearing.holds > 0
+        self.bearing.since[self.bearing.since >= 0.0] += dt
         cells = len(table.cells)
         share = np.zeros(cells)
         np.maximum.at(share, table.pairs.ravel(), np.repeat(np.where(holds, self.bearing.share, 0.0), 2))
@@ -107,7 +108,7 @@ def bonded_anew(
     new = body >= 0
     new[new] = fresh[body[new]]
     mine = new[table.pairs].any(axis=1)
-    bearing.holds[mine], bearing.worst[mine], bearing.share[mine] = 1, 0.0, 0.0
+    bearing.holds[mine], bearing.since[mine], bearing.worst[mine], bearing.share[mine] = 1, -1.0, 0.0, 0.0
     bearing.load[new] = 0.0
     stays = body[new & table.anchored]
     bodies.pinned[stays[bodies.pinned[stays] == LOOSE]] = PINNED
@@ -115,6 +116,25 @@ def bonded_anew(
     ends = body[table.pairs[bearing.holds > 0]]
     lumps_of(bodies, ends[(ends >= 0).all(axis=1)])
     return bearing.arrays()
+
+
+def openings(table: BondTable, arrays: dict[str, Array], bodies: Bodies, axes: Array, until: float) -> Openings:
+    """The faces whose bonds gave way so many seconds ago or later; axes (C, 3, 3) are those of the cells' models."""
+    cells, since = cells_of(table, bodies, axes), arrays["bond_since"]
+    which = np.flatnonzero((since >= 0.0) & (since <= until) & cells.there[table.pairs].all(axis=1))
+    pairs = table.pairs[which]
+    body, turn = cells.body[pairs], cells.turn[pairs]
+    arm = np.einsum("ksij,ksj->ksi", turn, table.arms[which])
+    place, velocity = bodies.position[body] + arm, bodies.velocity[body] + np.cross(bodies.spin[body], arm)
+    # Two vectors in the face, as long as half of a rectangle with its second moments.
+    size, way = np.linalg.eigh(table.second[which])
+    half = np.sqrt(np.maximum(3.0 * size / table.area[which, None], 0.0))[:, 1:]
+    across = np.einsum("kij,kjc,kc->kci", turn[:, 0], way[:, :, 1:], half)
+    return Openings(
+        bodies.id[body[:, 0]], bodies.state[body[:, 0]], bodies.temperature[body].mean(axis=1), place.mean(axis=1),
+        across, np.einsum("kij,kj->ki", turn[:, 0], table.normal[which]), table.area[which], velocity.mean(axis=1),
+        np.linalg.norm(velocity[:, 1] - velocity[:, 0], axis=1), since[which],
+    )  # fmt: skip
 
 
 def told_of(told: list[dict[str, Array]]) -> dict[str, Array]:

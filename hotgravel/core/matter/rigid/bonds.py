@@ -59,6 +59,35 @@ class BondTable:
         trace = np.trace(self.second, axis1=1, axis2=2)[:, None, None] * np.eye(3)
         return density * self.area, density[:, None, None] * (trace - self.second)
 
+    @cached_property
+    def layout(self) -> tuple[Array, Ints, Ints, Ints, Ints]:
+        """The stiffness of each bond as blocks (B, 2, 2, 6, 6) between its cells, where each of their numbers goes in
+        the data of a matrix by columns, that matrix's rows and starts, and where its diagonal is in the data."""
+        stiff, turn = self.springs
+        spring = np.zeros((len(stiff), 6, 6))
+        spring[:, [0, 1, 2], [0, 1, 2]] = stiff[:, None]
+        spring[:, 3:, 3:] = turn
+        ends = np.stack([_ends(self.arms[:, side], way) for side, way in ((0, -1.0), (1, 1.0))], axis=1)
+        blocks = np.einsum("bpki,bkl,bqlj->bpqij", ends, spring, ends, optimize=True)
+        n, six = 6 * len(self.cells), np.arange(6)
+        row = 6 * self.pairs[:, :, None, None, None] + six[:, None] + np.zeros_like(blocks, int)
+        column = 6 * self.pairs[:, None, :, None, None] + six + np.zeros_like(blocks, int)
+        own = np.arange(n) * (n + 1)
+        keys, at = np.unique(np.concatenate([own, (column * n + row).ravel()]), return_inverse=True)
+        starts = np.searchsorted(keys, np.arange(n + 1) * n)
+        return blocks, at[n:].reshape(blocks.shape), keys % n, starts, at[:n]
+
+
+def _ends(arm: Array, way: float) -> Array:
+    """What each motion of a cell (B, 6, 6) does at the middle of its bond: straight on, and turning."""
+    made = np.zeros((len(arm), 6, 6))
+    made[:, range(6), range(6)] = 1.0
+    x, y, z = arm.T
+    made[:, 0, 4], made[:, 0, 5] = z, -y
+    made[:, 1, 3], made[:, 1, 5] = -z, x
+    made[:, 2, 3], made[:, 2, 4] = y, -x
+    return way * made
+
 
 def bonds_of(setting: Setting, roles: Sequence[Role]) -> BondTable | None:
     """The bonds of a shot; None where it has none. Raises `ShotFault`."""

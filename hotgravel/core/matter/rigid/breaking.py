@@ -137,7 +137,7 @@ def parted(
     hitting: NDArray[np.int64], strength: Array,
 ) -> dict[str, Array]:  # fmt: skip
     """Let bonds (k,) go, and tell of them."""
-    bearing.holds[which] = 0
+    bearing.holds[which], bearing.since[which] = 0, 0.0
     ends = cells.body[table.pairs[which]]
     here = np.maximum(ends, 0)
     known = np.where(ends >= 0, bodies.id[here], NOBODY) if len(bodies) else np.full(ends.shape, NOBODY)

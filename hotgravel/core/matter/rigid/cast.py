@@ -45,7 +45,7 @@ class Role:
     def ball(self) -> bool:
         return isinstance(self.prop.shape, Sphere) and not isinstance(self.row.copies, InPieces)
 
-    @property
+    @cached_property
     def key(self) -> str:
         """What it is known by among those that have begun."""
         return f"{self.row.id} {self.part}" if isinstance(self.row.copies, InPieces) else self.row.id

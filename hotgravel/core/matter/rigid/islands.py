@@ -1,10 +1,12 @@
-"""Which bodies hang together by their contacts, and which of them sleep."""
+"""Which bodies hang together by their contacts, and how far what moves stirs them."""
 
 import numpy as np
 from numba import njit
 
 STILL = 0.04  # m/s of the fastest point: slower counts as at rest
-DROWSY = 0.5  # seconds at rest before a group of bodies sleeps
+DROWSY = 0.5  # seconds at rest before bodies sleep
+QUIET = 2  # contacts in a row to the next that is not at rest: what is nearer stays awake
+STIR = 8  # contacts in a row that what moves wakes: the rest of a heap sleeps on
 
 
 @njit(cache=True)
@@ -31,13 +33,17 @@ def groups(n, one, other, gives):
 
 
 @njit(cache=True)
-def all_of(group, mark):
-    """Whether all of each body's group are marked (n,)."""
-    out = np.ones(len(group), np.bool_)
-    for i in range(len(group)):
-        if not mark[i]:
-            out[group[i]] = False
-    for i in range(len(group)):
-        if group[i] != i:
-            out[i] = out[group[i]]
-    return out
+def reached(mark, one, other, gives, steps):
+    """Which of n bodies are marked (n,), or joined to one that is by at most so many contacts (one, other) in a row,
+    through bodies that give."""
+    n = len(mark)
+    level = np.where(mark, 0, steps + 1)
+    for step in range(1, steps + 1):
+        for k in range(len(one)):
+            a, b = one[k], other[k]
+            if a < n and b < n and gives[a] and gives[b]:
+                if level[a] == step - 1 and level[b] > step:
+                    level[b] = step
+                if level[b] == step - 1 and level[a] > step:
+                    level[a] = step
+    return level <= steps

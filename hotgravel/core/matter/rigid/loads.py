@@ -17,15 +17,17 @@ from typing import Any
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
+from scipy.sparse import csc_matrix
 from scipy.sparse.linalg import splu
 
 from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.rigid.bonds import BondTable
 from hotgravel.core.matter.rigid.islands import groups
+from hotgravel.core.matter.rigid.lumps import summed
 
 ROUNDS = 24  # of conjugate gradients before the system is factored anew
-CLOSE = 1e-16  # of what the loads do at first: where the rounds end, squared
+FEW = 8  # bonds and cells that are not as they were: with more, new factors are quicker than rounds
+CLOSE = 1e-8  # of what the loads do: where the rounds end, squared
 SLIGHT = 1e-3  # of the least that a bond of a lump bears: loads that come to less together are none
 GRIP = 0.6  # what presses on a bond adds so much of itself to its strength in shear
 Flags = NDArray[np.bool_]
@@ -34,11 +36,13 @@ Solve = Callable[[Array], Array]
 
 @dataclass
 class Bearing:
-    """What the bonds carry from step to step: which hold (B,), the share of their strength that each bears and the
+    """What the bonds carry from step to step: which hold (B,), since when they do not (B,), seconds, -1 while they do
+    or where their cells are gone; the share of their strength that each bears and the
     most that it has borne (B,), the loads on cells and how far they give (C, 6); and which bonds held, and which cells
     were firm, when that was found and when the system was factored."""
 
     holds: NDArray[np.uint8]
+    since: Array
     share: Array
     worst: Array
     load: Array
@@ -52,8 +56,8 @@ class Bearing:
     def fresh(cls, table: BondTable) -> "Bearing":
         bonds, cells = len(table.pairs), len(table.cells)
         return cls(
-            np.ones(bonds, np.uint8), np.zeros(bonds), np.zeros(bonds), np.zeros((cells, 6)), np.zeros((cells, 6)),
-            *(np.zeros(n, np.uint8) for n in (bonds, cells, bonds, cells)),
+            np.ones(bonds, np.uint8), np.full(bonds, -1.0), np.zeros(bonds), np.zeros(bonds),
+            np.zeros((cells, 6)), np.zeros((cells, 6)), *(np.zeros(n, np.uint8) for n in (bonds, cells, bonds, cells)),
         )  # fmt: skip
 
     @classmethod
@@ -99,7 +103,7 @@ def shared_out(table: BondTable, bearing: Bearing, load: Array, kept: Flags, the
     give = None
     if not load.any():
         give = np.zeros((cells, 6))
-    elif bearing.factored.any():
+    elif bearing.factored.any() and _changed(bearing, holds, firm) <= FEW:
         solve = _factors(table, bearing.factored > 0, bearing.factored_firm > 0, factors)
         give = _conjugate(table, holds, firm, load, np.where(firm[:, None], 0.0, bearing.give), solve)
     if give is None:
@@ -108,6 +112,11 @@ def shared_out(table: BondTable, bearing: Bearing, load: Array, kept: Flags, the
     bearing.load, bearing.give = load, give
     bearing.found, bearing.found_firm = holds.astype(np.uint8), firm.astype(np.uint8)
     return give
+
+
+def _changed(bearing: Bearing, holds: Flags, firm: Flags) -> int:
+    """How many bonds and cells are not as they were when the system was factored."""
+    return int((bearing.factored != holds).sum() + (bearing.factored_firm != firm).sum())
 
 
 def _any(lead: NDArray[np.int64], marked: Flags) -> Flags:
@@ -122,18 +131,14 @@ def _relieved(table: BondTable, holds: Flags, load: Array, kept: Flags, lead: ND
     held = _any(lead, kept)
     cells = len(lead)
 
-    def summed(values: Array) -> Array:
-        out = np.zeros((cells, *values.shape[1:]))
-        np.add.at(out, lead, values)
-        return out
-
     centre = table.centre
-    mass = summed(table.mass)
-    middle = summed(table.mass[:, None] * centre) / np.maximum(mass, 1e-300)[:, None]
+    mass = summed(table.mass, lead, cells)
+    middle = summed(table.mass[:, None] * centre, lead, cells) / np.maximum(mass, 1e-300)[:, None]
     arm = centre - middle[lead]
     far = (arm * arm).sum(axis=1)[:, None, None] * np.eye(3) - arm[:, :, None] * arm[:, None, :]
-    inertia = summed(table.inertia + table.mass[:, None, None] * far)
-    force, moment = summed(load[:, :3]), summed(load[:, 3:] + np.cross(arm, load[:, :3]))
+    inertia = summed(table.inertia + table.mass[:, None, None] * far, lead, cells)
+    force = summed(load[:, :3], lead, cells)
+    moment = summed(load[:, 3:] + np.cross(arm, load[:, :3]), lead, cells)
     led = np.flatnonzero((lead == np.arange(cells)) & ~held)
     straight, turning = np.zeros((cells, 3)), np.zeros((cells, 3))
     straight[led] = force[led] / mass[led, None]
@@ -143,7 +148,7 @@ def _relieved(table: BondTable, holds: Flags, load: Array, kept: Flags, lead: ND
     weakest = np.full(cells, np.inf)
     bears = holds & table.solved
     np.minimum.at(weakest, lead[table.pairs[bears, 0]], (table.tension * table.area)[bears])
-    slight = summed(np.abs(left[:, :3]).sum(axis=1)) < SLIGHT * weakest
+    slight = summed(np.abs(left[:, :3]).sum(axis=1), lead, cells) < SLIGHT * weakest
     slight[weakest == np.inf] = True
     slight &= ~held | (weakest == np.inf)
     return np.where(slight[lead][:, None], 0.0, left)
@@ -160,29 +165,17 @@ def _factors(table: BondTable, holds: Flags, firm: Flags, factors: Factors) -> S
 
 def system(table: BondTable, holds: Flags, firm: Flags) -> Any:
     """The stiffness matrix (6 C, 6 C) of the bonds that hold; cells that are firm stand for themselves."""
-    bonds = np.flatnonzero(holds & table.solved)
-    one, other = table.pairs[bonds, 0], table.pairs[bonds, 1]
-    stiff, turn = table.springs
-    spring = np.zeros((len(bonds), 6, 6))
-    for c in range(3):
-        spring[:, c, c] = stiff[bonds]
-    spring[:, 3:, 3:] = turn[bonds]
-    ends = [_ends(table.arms[bonds, side], way) for side, way in ((0, -1.0), (1, 1.0))]
-    rows, columns, values = [], [], []
-    six = np.arange(6)
-    for a, p in ((one, ends[0]), (other, ends[1])):
-        for b, q in ((one, ends[0]), (other, ends[1])):
-            free = ~firm[a] & ~firm[b]
-            block = np.einsum("bki,bkl,blj->bij", p[free], spring[free], q[free])
-            rows.append(np.broadcast_to(6 * a[free, None, None] + six[:, None], block.shape).ravel())
-            columns.append(np.broadcast_to(6 * b[free, None, None] + six, block.shape).ravel())
-            values.append(block.ravel())
-    alone = np.repeat(firm | ~_any_bond(table, bonds), 6).nonzero()[0]
-    rows.append(alone)
-    columns.append(alone)
-    values.append(np.full(len(alone), float(stiff.mean())))
-    n = 6 * len(firm)
-    return coo_matrix((np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))), (n, n)).tocsc()
+    blocks, slots, indices, starts, diagonal = table.layout
+    works = holds & table.solved
+    free = ~firm[table.pairs]
+    bears = works[:, None, None] & free[:, :, None] & free[:, None, :]
+    values = np.where(bears[..., None, None], blocks, 0.0)
+    data = np.bincount(slots.ravel(), values.ravel(), len(indices))
+    alone = np.repeat(firm | ~_any_bond(table, np.flatnonzero(works)), 6)
+    data[diagonal[alone]] = float(table.springs[0].mean())
+    made = csc_matrix((data, indices.copy(), starts.copy()), (len(diagonal), len(diagonal)))
+    made.eliminate_zeros()  # of bonds that are gone: the factors would be as large as at first
+    return made
 
 
 def _any_bond(table: BondTable, bonds: NDArray[np.int64]) -> Flags:
@@ -190,17 +183,6 @@ def _any_bond(table: BondTable, bonds: NDArray[np.int64]) -> Flags:
     found = np.zeros(len(table.cells), bool)
     found[table.pairs[bonds]] = True
     return found
-
-
-def _ends(arm: Array, way: float) -> Array:
-    """What each motion of a cell (B, 6, 6) does at the middle of its bond: straight on, and turning."""
-    made = np.zeros((len(arm), 6, 6))
-    made[:, range(6), range(6)] = 1.0
-    x, y, z = arm.T
-    made[:, 0, 4], made[:, 0, 5] = z, -y
-    made[:, 1, 3], made[:, 1, 5] = -z, x
-    made[:, 2, 3], made[:, 2, 4] = y, -x
-    return way * made
 
 
 @njit(cache=True)

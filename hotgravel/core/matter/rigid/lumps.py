@@ -14,6 +14,13 @@ from hotgravel.core.matter.rigid.state import Bodies
 Ints = NDArray[np.int64]
 
 
+def summed(values: Array, of: Ints, count: int) -> Array:
+    """The sums (count, ...) of values (n, ...) that belong to each number (n,), in their order."""
+    flat = values.reshape(len(values), -1)
+    columns = [np.bincount(of, flat[:, k], count) for k in range(flat.shape[1])]
+    return np.stack(columns, axis=1).reshape(count, *values.shape[1:]) if columns else np.zeros((count, 0))
+
+
 @dataclass(frozen=True)
 class Lumps:
     """The lump (n,) of each body, counted in the order of their first bodies; those first bodies (m,), and how many
@@ -42,12 +49,6 @@ class Lumps:
         found[self.of[marked]] = True
         result: NDArray[np.bool_] = found[self.of]
         return result
-
-    def summed(self, values: Array) -> Array:
-        """The sum (m, ...) over the bodies of each lump of values (n, ...), in their order."""
-        out = np.zeros((len(self.first), *values.shape[1:]))
-        np.add.at(out, self.of, values)
-        return out
 
 
 def lumps_of(bodies: Bodies, bonded: Ints) -> Lumps:
@@ -103,32 +104,35 @@ def movers_of(lumps: Lumps, bodies: Bodies, inertia: Array, forces: Forces, dt: 
     several = lumps.size > 1
     if not several.any():
         return made
-    mass = bodies.mass[:, None]
-    total = lumps.summed(bodies.mass)
-    parts = {"place": bodies.position, "velocity": bodies.velocity, "pull": forces.pull,
-             "drift": forces.drift, "rate": forces.rate[:, None], "bite": forces.bite[:, None]}  # fmt: skip
-    means = {name: lumps.summed(mass * value) / total[:, None] for name, value in parts.items()}
-    turned = Rotation.from_quat(bodies.turn).as_matrix()
-    own = np.einsum("nij,nj,nkj->nik", turned, inertia, turned)
-    arm = bodies.position - means["place"][lumps.of]
-    far = (arm * arm).sum(axis=1)
-    tensor = lumps.summed(own + mass[:, :, None] * (far[:, None, None] * np.eye(3) - arm[:, :, None] * arm[:, None, :]))
-    pushed = bodies.velocity + dt * (forces.pull + forces.drift)
-    turning = np.einsum("nij,nj->ni", own, spin) + mass * np.cross(arm, pushed)
-    principal, axes = np.linalg.eigh(tensor[several])
+    who = np.flatnonzero(lumps.many)
+    number = np.cumsum(several) - 1
+    of, m = number[lumps.of[who]], int(several.sum())
+    mass = bodies.mass[who, None]
+    total = summed(mass, of, m)
+    parts = {"place": bodies.position, "velocity": bodies.velocity, "pull": forces.pull, "drift": forces.drift,
+             "rate": forces.rate[:, None], "bite": forces.bite[:, None]}  # fmt: skip
+    for name, value in parts.items():
+        column = getattr(made, name)
+        column[several] = (summed(mass * value[who], of, m) / total).reshape(m, *column.shape[1:])
+    turned = Rotation.from_quat(bodies.turn[who]).as_matrix()
+    own = np.einsum("nij,nj,nkj->nik", turned, inertia[who], turned)
+    arm = bodies.position[who] - made.place[several][of]
+    far = (arm * arm).sum(axis=1)[:, None, None] * np.eye(3) - arm[:, :, None] * arm[:, None, :]
+    tensor = summed(own + mass[:, :, None] * far, of, m)
+    pushed = bodies.velocity[who] + dt * (forces.pull[who] + forces.drift[who])
+    turning = summed(np.einsum("nij,nj->ni", own, spin[who]) + mass * np.cross(arm, pushed), of, m)
+    principal, axes = np.linalg.eigh(tensor)
     axes[np.linalg.det(axes) < 0.0, :, 2] *= -1.0
     made.turn[several] = Rotation.from_matrix(axes).as_quat()
-    made.inertia[several], made.mass[several] = principal, total[several]
-    for name, value in means.items():
-        getattr(made, name)[several] = value[several].reshape(getattr(made, name)[several].shape)
-    made.spin[several] = np.linalg.solve(tensor[several], lumps.summed(turning)[several][:, :, None])[:, :, 0]
+    made.inertia[several], made.mass[several] = principal, total[:, 0]
+    made.spin[several] = np.linalg.solve(tensor, turning[:, :, None])[:, :, 0]
     # A lump that is led, or kept where it is, goes as the one of its bodies that leads or keeps it.
-    for body in np.flatnonzero((bodies.pinned != LOOSE) & lumps.many)[::-1]:
-        led = lumps.of[body]
-        swing = np.cross(bodies.spin[body], made.place[led] - bodies.position[body])
-        following = bodies.pinned[body] == FOLLOWING
-        made.velocity[led] = bodies.velocity[body] + swing if following else 0.0
-        made.spin[led] = bodies.spin[body] if following else 0.0
+    kept = np.flatnonzero((bodies.pinned != LOOSE) & lumps.many)
+    made.velocity[lumps.of[kept]], made.spin[lumps.of[kept]] = 0.0, 0.0
+    leads = kept[bodies.pinned[kept] == FOLLOWING][::-1]
+    led = lumps.of[leads]
+    made.spin[led] = bodies.spin[leads]
+    made.velocity[led] = bodies.velocity[leads] + np.cross(bodies.spin[leads], made.place[led] - bodies.position[leads])
     return made
 
 

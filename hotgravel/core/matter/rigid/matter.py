@@ -33,6 +33,7 @@ from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.rigid import InPieces, Poured
+from hotgravel.core.shot.sources import Offshoot, Opening
 
 
 class RigidMatter:
@@ -120,7 +121,9 @@ class RigidMatter:
         moved = frozenset(row.prop for row in shot.rigid)
         obstacles, tree = obstacles_of(setting, moved)
         sizes = [2.0 * role.model.reach * setting.at_first[role.prop.id].scale for role in roles]
-        return RigidSolver(setting, tuple(roles), obstacles, tree, min(sizes), bonds_of(setting, roles))
+        dusty = [row.emit.frames for row in shot.supply if isinstance(row, Offshoot) and isinstance(row.emit, Opening)]
+        opens = max(dusty, default=0) / shot.finish.rate * shot.finish.time_scale
+        return RigidSolver(setting, tuple(roles), obstacles, tree, min(sizes), bonds_of(setting, roles), opens)
 
     def places(self, shot: Shot) -> tuple[str, ...]:
         return tuple(row.prop for row in shot.rigid)

@@ -10,6 +10,7 @@ from hotgravel.core.drive.value import one
 from hotgravel.core.matter.contract import (
     Array,
     Offers,
+    Openings,
     Seam,
     Shed,
     State,
@@ -17,11 +18,11 @@ from hotgravel.core.matter.contract import (
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE, NOBODY, PINNED, places_of
 from hotgravel.core.matter.fineness import steps_for
 from hotgravel.core.matter.forces import acting_on, gather
-from hotgravel.core.matter.rigid.bonding import Bonding, bonded_anew, breaks_in, told_of
+from hotgravel.core.matter.rigid.bonding import Bonding, bonded_anew, breaks_in, openings, told_of
 from hotgravel.core.matter.rigid.bonds import BondTable
 from hotgravel.core.matter.rigid.cast import Role, begin, due, pour
 from hotgravel.core.matter.rigid.contacts import Cache, Contacts, Slack, ends_of, found_contacts, guard
-from hotgravel.core.matter.rigid.islands import DROWSY, STILL, all_of, groups
+from hotgravel.core.matter.rigid.islands import DROWSY, QUIET, STILL, STIR, reached
 from hotgravel.core.matter.rigid.loads import Bearing, Factors
 from hotgravel.core.matter.rigid.lumps import Forces, Lumps, Movers, carried, lumps_of, movers_of
 from hotgravel.core.matter.rigid.obstacles import Obstacle, Standing, moving, spin_between, standing
@@ -41,6 +42,7 @@ SUBSTEPS, RATE = 4, 384.0  # in a step at least, and in a second
 REFERENCE = 1.0  # kg/m²: what air does to a particle it does to a body of so much mass for each area that it shows
 CHANGED = 0.05  # m/s²: steady forces that change by more wake a body
 HARD = 0.1  # m/s: slower touches are no hits
+TREMBLES, STAYS = 10.0, 0.01  # times the speed of what is still; of a body's reach: where it stays meanwhile
 PASSES = 6  # of a step in which bonds give way
 
 
@@ -64,6 +66,7 @@ class RigidSolver:
     tree: MeshTree
     smallest: float
     bonds: BondTable | None = None
+    opens: float = 0.0  # seconds for which faces that have opened are offered
     cache: Cache = field(default_factory=Cache)
     factors: Factors = field(default_factory=Factors)
 
@@ -144,7 +147,7 @@ class RigidSolver:
         state.arrays = new.kept() | {
             "before_place": before[0], "before_turn": before[1], "before_id": bodies.id.copy(),
             "slack_ids": went.slack.ids, "slack_depth": went.slack.depth,
-        } | (bonding.kept(bodies) if bonding else {})  # fmt: skip
+        } | (bonding.kept(bodies, dt) if bonding else {})  # fmt: skip
         state.facts["dt"] = dt
         return impacts
 
@@ -177,12 +180,12 @@ class RigidSolver:
     def land(self, state: State, seam: Seam) -> None:
         """Bodies begin with their props, and end with them where a cue has another take its place."""
         begun, first = state.facts["begun"], seam.ids.next
-        poses = self.setting.row_poses(seam.frame, seam.gone)
+        poses, known = self.setting.row_poses(seam.frame, seam.gone), set(begun)
         for role in self.roles:
-            if role.prop.id in poses and role.key not in begun:
+            if role.prop.id in poses and role.key not in known:
                 begun.append(role.key)
                 self._admit(state, begin(role, poses[role.prop.id], seam.scene, self.setting.shapes), seam)
-            elif role.prop.id in seam.gone and role.key in begun:
+            elif role.prop.id in seam.gone and role.key in known:
                 begun.remove(role.key)
                 state.elements.life[state.elements.source == role.number] = -np.inf
         bodies = _bodies(state)
@@ -215,7 +218,10 @@ class RigidSolver:
                     surfaces.append(Moving(prop, role.shape, then, now, feels))
                 if role.row.single:
                     poses[prop] = then, now
-        return Offers(tuple(surfaces), poses)
+        opened: tuple[Openings, ...] = ()
+        if self.bonds is not None and self.opens > 0.0 and len(bodies):
+            opened = (openings(self.bonds, state.arrays, bodies, self._axes, self.opens),)
+        return Offers(tuple(surfaces), poses, openings=opened)
 
     def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, Array]]:
         return {}
@@ -357,22 +363,26 @@ class RigidSolver:
         return result
 
     def _wake(self, bodies: Bodies, lumps: Lumps, contacts: Contacts, steady: Array, there: Standing) -> None:
-        """Bodies wake that are moved, that feel other forces, or whose neighbours woke, moved or are gone."""
-        stirred = (speeds(bodies) > STILL) | (np.abs(steady - bodies.felt).max(axis=1, initial=0.0) > CHANGED)
-        stirred |= bodies.supported > 0
+        """Bodies wake that are moved, that feel other forces, or whose neighbours moved or are gone; and those that few
+        contacts join to them."""
+        stirred = np.where(bodies.asleep > 0, speeds(bodies) > STILL, bodies.still == 0.0)
+        stirred |= np.abs(steady - bodies.felt).max(axis=1, initial=0.0) > CHANGED
+        free = bodies.supported == 0
+        stirred &= free
         bodies.felt[:] = steady
         ids, places = contacts.ids, ends_of(bodies, contacts.ids)
-        going = moving(there)
+        going = np.ones(len(self.obstacles) + 1, bool)  # the last stands for those that are gone
+        for number, moves in moving(there).items():
+            going[number] = moves
         for side in (0, 1):
             mine, partner = places[:, side], ids[:, 1 - side]
             lost = (partner >= 0) & (places[:, 1 - side] < 0)
-            led = np.array([partner[k] < 0 and going.get(int(-1 - partner[k]), True) for k in range(len(ids))], bool)
+            led = (partner < 0) & going[np.clip(-1 - partner, -1, len(self.obstacles))]
             hit = mine[(lost | led) & (mine >= 0)]
             stirred[hit] = True
-        bodies.asleep[stirred] = 0
-        ends = np.concatenate([places[(places >= 0).all(axis=1)], lumps.pairs])
-        group = groups(len(bodies), ends[:, 0], ends[:, 1], bodies.supported == 0)
-        bodies.asleep[:] = all_of(group, bodies.asleep > 0)
+        ends = places[(places >= 0).all(axis=1)]
+        woken = reached(lumps.any(stirred), ends[:, 0], ends[:, 1], free, STIR)
+        bodies.asleep[lumps.any(woken) | ~free] = 0
 
     def _tell(self, bodies: Bodies, new: Contacts, there: Standing) -> int:
         """What each body met, how hard, and with which impulse. Returns the impacts."""
@@ -402,14 +412,20 @@ class RigidSolver:
         return np.concatenate([bodies.id, props]).astype(np.int64)
 
     def _settle(self, bodies: Bodies, lumps: Lumps, new: Contacts, dt: float) -> None:
-        """Bodies that lie still together for a while sleep."""
-        slow = speeds(bodies) < STILL
+        """Bodies that lie still for a while, and those about them too, sleep."""
+        speed = speeds(bodies)
+        # What trembles in place lies still; what creeps does not.
+        off = np.linalg.norm(bodies.position - bodies.lay, axis=1) + bodies.radius * 2.0 * np.linalg.norm(
+            bodies.turn - bodies.lay_turn * np.sign((bodies.turn * bodies.lay_turn).sum(axis=1))[:, None], axis=1
+        )
+        slow = (speed < STILL) | ((speed < TREMBLES * STILL) & (off < STAYS * bodies.radius))
         bodies.still[:] = np.where(slow, bodies.still + dt, 0.0)
+        bodies.lay[~slow], bodies.lay_turn[~slow] = bodies.position[~slow], bodies.turn[~slow]
         loose = bodies.supported == 0
         ends = np.concatenate([np.stack([new.one, new.other], axis=1), new.asleep])
-        ends = np.concatenate([ends[(ends >= 0).all(axis=1)], lumps.pairs])
-        group = groups(len(bodies), ends[:, 0], ends[:, 1], loose)
-        sleeps = all_of(group, (bodies.still >= DROWSY) | ~loose) & loose
+        ends = ends[(ends >= 0).all(axis=1)]
+        awake = reached(lumps.any((bodies.still < DROWSY) & loose), ends[:, 0], ends[:, 1], loose, QUIET)
+        sleeps = ~lumps.any(awake) & loose
         bodies.asleep[:] = sleeps
         bodies.velocity[sleeps], bodies.spin[sleeps] = 0.0, 0.0
 

@@ -22,6 +22,8 @@ class Bodies(Elements):
     still: Array
     asleep: NDArray[np.uint8]
     felt: Array
+    lay: Array
+    lay_turn: Array
     impulse: Array
     partner: NDArray[np.int64]
     supported: NDArray[np.uint8]
