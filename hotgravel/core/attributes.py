@@ -57,6 +57,7 @@ ATTRIBUTES = {
         Attribute("supported", "", np.uint8, 1, "1 while it, or what it is bonded to, is kept in place"),
         Attribute("parting", "", np.uint8, 1, "1 where a cue has parted it from what it is bonded to"),
         Attribute("load", "%", np.float64, 1, "the greatest load of its bonds over its strength"),
+        Attribute("give", "m", np.float64, 1, "how far it gives under its loads, which is not drawn"),
         Attribute("bonds", "", np.int16, 1, "how many bonds it has"),
         Attribute("lump", "", np.int64, 1, "the first of those that it moves with, by its number; its own where alone"),
         Attribute("lost", "", np.int16, 1, "how many bonds it has lost"),

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value
-from hotgravel.core.shot.dials import choice, clause, dial, refer
+from hotgravel.core.shot.dials import choice, clause, dial, refer, refers
 from hotgravel.core.shot.row import Clause, Ref, Row
 
 
@@ -37,7 +37,7 @@ class Strong(Clause):
     )  # fmt: skip
     stiffness: float = dial(
         "GPa", 33e9, label="stiffness", soft=(1e9, 1e11), above=0.0, high=1e13,
-        help="Young's modulus: alike everywhere it changes no load, only how far all gives.",
+        help="Young's modulus. It changes no load, only how far all gives under it, which a gauge tells.",
     )  # fmt: skip
 
     @property
@@ -95,26 +95,27 @@ class Like(Clause):
 
 
 class ByNothing(Clause):
-    kind: Literal["nothing"] = "nothing"
+    kind: Literal["unanchored"] = "unanchored"
     title: ClassVar[str] = "nothing anchors them"
     phrase: ClassVar[str] = ""
 
 
 class InZone(Clause):
-    kind: Literal["zone"] = "zone"
+    kind: Literal["in_zone"] = "in_zone"
     title: ClassVar[str] = "anchored in"
     phrase: ClassVar[str] = "{zone}"
     zone: Ref = refer("zone", label="zone", help="Pieces whose middle is in it at the first frame stay where they are.")
 
 
-class NearProp(Clause):
-    kind: Literal["prop"] = "prop"
+class NearProps(Clause):
+    kind: Literal["near_props"] = "near_props"
     title: ClassVar[str] = "anchored within"
-    phrase: ClassVar[str] = "{distance} of {prop}"
-    prop: Ref = refer("prop", label="prop", help="Pieces that come so near to it stay where they are.")
+    phrase: ClassVar[str] = "{distance} of {props}"
+    props: tuple[Ref, ...] = refers("prop", label="props", help="Pieces that come so near to one stay where they are.")
     distance: float = dial(
         "m", 0.02, label="distance", soft=(0.0, 0.5), low=0.0, high=1e6,
-        help="From a piece's nearest corner to the prop's surface, at the first frame.",
+        help="From a piece's nearest corner, or the middle of its nearest side, to the prop's surface, at the first "
+        "frame.",
     )  # fmt: skip
 
 
@@ -127,7 +128,7 @@ class Bonds(Row):
     phrase: ClassVar[str] = "The pieces of {prop} hold together {hold}; {support}."
     prop: Ref = refer("prop", label="prop", solid=True, help="A prop that is cut, and rigid in its pieces.")
     hold: Glued | Strong | Concrete | Like = clause(label="hold", help="What it takes to part them.", default=Like)
-    support: ByNothing | InZone | NearProp = clause(
+    support: ByNothing | InZone | NearProps = clause(
         label="support", help="Which pieces stay where they are until a cue lets them go.", default=ByNothing
     )
     strength: Value = dial(

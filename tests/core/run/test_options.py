@@ -37,6 +37,7 @@ from tests.core.run.measures import (
     when_fired,
 )  # fmt: skip
 from tests.core.run.turns_of_bodies import BODIES
+from tests.core.run.turns_of_bonds import BONDS, DUSTY
 from tests.core.run.turns_of_cues import CUES
 from tests.core.run.turns_of_fields import FIELDS
 
@@ -276,7 +277,8 @@ TURNS = {
 }
 
 TURNS |= {name: Turn(*turn) for name, turn in (FIELDS | CUES).items()}
-TURNS |= {name: Turn(*turn, matter="rigid") for name, turn in BODIES.items()}
+TURNS |= {name: Turn(*turn, matter="rigid") for name, turn in (BODIES | BONDS).items()}
+TURNS |= {name: Turn(*turn) for name, turn in DUSTY.items()}
 
 # Names and paint, and how lengths are shown, are for people: their own tests are elsewhere.
 SHOWN = {
@@ -294,6 +296,7 @@ SHOWN = {
     "streaks.frames",
     "finish.retime",
     "finish.light",  # tests/core/exchange/test_exchange.py, as the next
+    "bonds.prop",  # tests/core/matter/rigid/test_bonds.py
     "cut.prop",  # tests/core/matter/rigid/test_cut_bodies.py
     "finish.exposure",
     "finish.focus",  # tests/core/picture/test_still.py, as the next

@@ -94,6 +94,7 @@ class Bonding:
         there = np.flatnonzero(self.cells.there)
         body = self.cells.body[there]
         bodies.load[body] = share[there]
+        bodies.give[body] = np.linalg.norm(self.bearing.give[there, :3], axis=1)
         bodies.bonds[body] = np.bincount(table.pairs[holds].ravel(), minlength=cells)[there]
         bodies.lost[body] = np.bincount(table.pairs[~holds].ravel(), minlength=cells)[there]
         return self.bearing.arrays() | told_of(self.told)

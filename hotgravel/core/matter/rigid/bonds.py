@@ -16,7 +16,7 @@ from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.rigid.cast import Role
 from hotgravel.core.noise import noise_at
 from hotgravel.core.shape.setting import Setting
-from hotgravel.core.shot.bonds import Bonds, ByNothing, InZone, NearProp
+from hotgravel.core.shot.bonds import Bonds, ByNothing, InZone, NearProps
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.rigid import InPieces
 
@@ -169,9 +169,14 @@ def _anchored(setting: Setting, roles: Sequence[Role], row: Bonds) -> NDArray[np
             pass
         case InZone(zone=zone):
             found = scene.weight_in(zone, pose.to_world(np.array([role.model.centre for role in roles]))) > 0.5
-        case NearProp(prop=prop, distance=distance):
-            if prop in scene.poses:
-                corners = [pose.to_world(role.shape.vertices) for role in roles]
-                off = np.split(scene.distance_to(prop, np.concatenate(corners)), np.cumsum([len(c) for c in corners]))
-                found = np.array([of.min(initial=np.inf) <= distance for of in off[: len(roles)]])
+        case NearProps(props=props, distance=distance):
+            sides = [of.vertices[of.faces].mean(axis=1) for of in (role.shape for role in roles)]
+            spots = [
+                pose.to_world(np.concatenate([role.shape.vertices, side]))
+                for role, side in zip(roles, sides, strict=True)
+            ]
+            ends = np.cumsum([len(of) for of in spots])[:-1]
+            for prop in (p for p in props if p in scene.poses):
+                off = np.split(scene.distance_to(prop, np.concatenate(spots)), ends)
+                found |= np.array([of.min(initial=np.inf) <= distance for of in off])
     return found

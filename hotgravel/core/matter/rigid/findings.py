@@ -14,7 +14,7 @@ from hotgravel.core.shot.actions import Unpin
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finding import Finding, Remedy, setting
 from hotgravel.core.shot.forces import Gravity
-from hotgravel.core.shot.rigid import BEGINS, Stacked
+from hotgravel.core.shot.rigid import BEGINS, InPieces, Stacked
 from hotgravel.core.shot.spot import Edited
 from hotgravel.core.shot.units import show_quantity
 
@@ -68,8 +68,11 @@ def _inside(shot: Shot, solver: RigidSolver) -> Iterator[Finding]:
         return
     bodies.id[:] = np.arange(len(bodies))
     deepest: dict[int, tuple[float, int]] = {}
+    parts = {role.number: isinstance(role.row.copies, InPieces) for role in there}
     for i, j, depth in overlapping(solver, bodies):
         number = int(bodies.source[i])
+        if bodies.source[i] == bodies.source[j] and parts[number]:
+            continue  # hulls of neighbours may overlap: they are let
         if depth > DEEP * min(bodies.radius[i], bodies.radius[j]):
             deepest[number] = max(deepest.get(number, (0.0, 0)), (depth, int(bodies.source[j])))
     for role in {role.number: role for role in there}.values():

@@ -48,7 +48,7 @@ class RigidMatter:
         "begun": Column(np.float32), "scale": Column(np.float32, drawn=True), "piece": Column(np.uint16, drawn=True),
         "still": Column(np.float32), "asleep": Column(np.uint8, drawn=True), "impulse": Column(np.float32),
         "impact": Column(np.float32), "partner": Column(np.int32), "load": Column(np.float32, drawn=True),
-        "bonds": Column(np.int16), "lost": Column(np.int16), "supported": Column(np.uint8),
+        "give": Column(np.float32), "bonds": Column(np.int16), "lost": Column(np.int16), "supported": Column(np.uint8),
     }  # fmt: skip
     records: Mapping[str, tuple[str, ...]] = {
         "contacts": ("place", "normal", "impulse", "one", "other"), "breaks": tuple(BREAKS)
@@ -63,6 +63,7 @@ class RigidMatter:
         "deepest": Gauge("m", "how deep the deepest contact overlaps"),
         "hardest": Gauge("N s", "impulse of the hardest hit in the last step"),
         "greatest_load": Gauge("%", "what the bond nearest to breaking bears of its strength"),
+        "sag": Gauge("m", "how far the piece gives under its loads that gives most"),
         "bonds": Gauge("", "how many bonds hold"),
         "broken": Gauge("", "how many bonds gave way on the way to the frame"),
     }
@@ -79,6 +80,7 @@ class RigidMatter:
         Fact("spin", "°/s", lambda of: float(np.degrees(np.linalg.norm(of["spin"])))),
         Fact("at rest for", "s", lambda of: float(of["still"])),
         Fact("bonds", "", lambda of: float(of["bonds"])),
+        Fact("gives by", "m", lambda of: float(of["give"])),
         Fact("load of its bonds", "%", lambda of: float(of["load"])),
     )
 

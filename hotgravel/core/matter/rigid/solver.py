@@ -265,6 +265,7 @@ class RigidSolver:
             "deepest": float(-told.gap.min(initial=0.0)),
             "hardest": float(bodies.impulse.max(initial=0.0)),
             "greatest_load": float(bodies.load.max(initial=0.0)),
+            "sag": float(bodies.give.max(initial=0.0)),
             "bonds": float(bodies.bonds.sum() / 2),
             "broken": float(len(breaks_in(state.arrays)["one"])) if self.bonds is not None else 0.0,
         }

@@ -29,6 +29,7 @@ class Bodies(Elements):
     supported: NDArray[np.uint8]
     parting: NDArray[np.uint8]
     load: Array
+    give: Array
     bonds: NDArray[np.int16]
     lost: NDArray[np.int16]
     lump: NDArray[np.int64]

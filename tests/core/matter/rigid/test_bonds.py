@@ -83,7 +83,7 @@ def test_a_cantilever_breaks_at_its_root_where_the_moment_over_the_section_passe
     density = 1e6 * section / (9.81 * 0.5 * 0.4 * free**2 / 2)
     made = film(
         set_=[SLABS, END], forces=[DOWN], last=3, rigid={"density": share * density},
-        bonds={"hold": STRONG, "support": {"kind": "zone", "zone": "end"}},
+        bonds={"hold": STRONG, "support": {"kind": "in_zone", "zone": "end"}},
     )  # fmt: skip
     assert (made.last.lost.sum() == 0) == stands
     if stands:
@@ -118,7 +118,7 @@ def hammered(**bonds):
     )
     return {
         "set_": [CUT, END | {"shape": END["shape"] | {"size": [1.2, 2, 2]}}, HAMMER], "more": [body], "forces": [DOWN], "cues": [push], "last": 12,
-        "bonds": {"hold": STRONG | {"tension": 4e6, "shear": 8e6}, "support": {"kind": "zone", "zone": "end"}} | bonds,
+        "bonds": {"hold": STRONG | {"tension": 4e6, "shear": 8e6}, "support": {"kind": "in_zone", "zone": "end"}} | bonds,
     }  # fmt: skip
 
 
