@@ -53,7 +53,7 @@ def test_a_stack_is_built_knocked_over_and_asked(page: Page, client: httpx.Clien
     until(page, "window.hotgravel.stage.frame?.frame === 48")
     told = page.evaluate(
         "() => { const g = window.hotgravel.stage.frame.groups.find((g) => g.name === 'rigid');"
-        "return [g.kind, g.count, [...g.state], [...g.id], window.hotgravel.stage.layers.get('rigid').meshes.map((m) => m.instances.count)]; }"
+        "return [g.kind, g.count, [...g.state], [...g.id], window.hotgravel.stage.layers.get('rigid').meshes.map((m) => m.count)]; }"
     )
     assert told[:2] == ["pieces", 5]
     assert told[4] == [1, 4]  # instances of both meshes
@@ -108,3 +108,62 @@ def test_a_prop_is_cut_pulled_apart_and_falls_in_its_pieces(page: Page, client, 
     expect(page.locator(".last-edit")).to_contain_text("in its pieces")
     page.locator("#run").click()
     until(page, "window.hotgravel.player.frame > 40 && window.hotgravel.stage.frame.groups[0].count === 12")
+
+
+def test_pieces_are_glued_struck_and_asked_why_they_hold(page: Page, client, scrap: list[int]):
+    plank = prop("plank", {"kind": "box", "width": 4, "height": 0.3, "depth": 0.5}, (0, 3, 0))
+    hammer = prop("hammer", {"kind": "sphere", "radius": 0.25}, (1, 4, 0))
+    end = {
+        "kind": "zone",
+        "id": "end",
+        "name": "end",
+        "shape": {"kind": "block", "at": [-2, 3, 0], "size": [1.4, 2, 2]},
+    }
+    cutting = {"kind": "cut", "id": "cutting", "prop": "plank", "manner": {"kind": "random", "pieces": 40}}
+    rows = [body("plank", copies={"kind": "pieces"}, density=2400), body("hammer", density=7900)]
+    cues = [
+        {"kind": "cue", "id": "falls", "source": "plank-body", "when": {"kind": "falls"}, "then": {"kind": "become"}}
+    ]
+    shot = taken_in(client, scene([plank, hammer, end, cutting], rows, 24, cues=cues) | {"name": "Hammer"}, run=False)
+    scrap.append(shot)
+    page.goto(f"/shots/{shot}")
+    section = page.get_by_role("region", name="Matter")
+    section.locator("summary", has_text="Add").click()
+    section.get_by_role("button", name="bonds Holds the pieces").click()
+    row = page.locator("#row-bonds")
+    expect(row).to_contain_text("hold together")
+    row.locator('[id="s-bonds-hold.kind"]').select_option("strong")
+    expect(row).to_contain_text("MPa")
+    row.locator('[id="s-bonds-support.kind"]').select_option("in_zone")
+    expect(row).to_contain_text("anchored in")
+    row.locator('[id="s-bonds-hold.tension"]').fill("90000 MPa")
+    row.locator('[id="s-bonds-hold.tension"]').press("Enter")
+    expect(page.locator(".last-edit")).to_contain_text("90 000 MPa")
+
+    def run() -> None:
+        page.locator("#run").click()
+        until(
+            page,
+            "window.hotgravel.player.last === 24 && document.querySelector('#run-state').textContent.startsWith('Run')",
+        )
+        page.keyboard.press("End")
+        until(page, "window.hotgravel.stage.frame?.frame === 24")
+
+    run()
+    page.locator("#colour-by").select_option("load")
+    expect(page.locator("#legend")).to_contain_text("the greatest")
+    page.keyboard.press("p")
+    expect(page.locator("#because")).to_contain_text("load of its bonds")
+    page.locator("#why-not-cue").select_option("falls")
+    page.get_by_role("button", name="Ask").click()
+    expect(page.locator("#why-not-told")).to_contain_text("the cue wants over")
+    page.locator("#because").get_by_role("button", name="Close").click()
+    page.locator("#preflight-button").click()
+    expect(page.locator("#preflight")).to_contain_text("Nothing broke")
+    page.locator("#preflight").get_by_role("button", name="Set its strength").click()
+    expect(page.locator(".last-edit")).to_contain_text("strength")
+    run()
+    broken = page.evaluate(
+        "[...window.hotgravel.player.measured.values()].reduce((n, g) => n + g.matter.rigid.broken, 0)"
+    )
+    assert broken > 0

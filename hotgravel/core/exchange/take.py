@@ -111,9 +111,15 @@ class Take:
         return columns
 
     def piece_name(self, number: int) -> str:
-        """What a run's mesh of pieces is called: as its prop."""
-        rows = self.shot.rigid
-        return self.labels[rows[number].prop] if number < len(rows) else f"piece {number}"
+        """What a run's mesh of pieces is called: as its prop, and with a number where it is a piece of that."""
+        if number >= len(self._drawn):
+            return f"piece {number}"
+        prop, part = self._drawn[number]
+        return self.labels[prop] if part is None else f"{self.labels[prop]} piece {part + 1}"
+
+    @cached_property
+    def _drawn(self) -> list[tuple[str, int | None]]:
+        return [drawn for solver in self.world.solvers.values() for drawn in solver.drawn()]
 
     def element_name(self, matter: str, piece: int, number: int) -> str:
         """What a piece is called: as its prop, with its own number."""

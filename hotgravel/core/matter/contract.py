@@ -221,6 +221,9 @@ class Solver(Protocol):
         """The meshes that pieces are drawn with, kept once a run: vertices and normals (V, 3), faces (F, 3), colour
         (1,) as 0xrrggbb, and the ends (2 E, 3) of lines along the edges of what they meet others with."""
 
+    def drawn(self) -> list[tuple[str, int | None]]:
+        """The prop of each of those meshes, and which piece of it that is; None where it is whole."""
+
     def measure(self, state: State, touches: int, steps: int) -> dict[str, float]:
         """The gauges of a frame."""
 

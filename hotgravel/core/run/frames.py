@@ -168,10 +168,14 @@ class FrameStore:
         return self._read(frame, name, names)
 
     def write_meshes(self, matter: str, meshes: list[dict[str, Array]]) -> None:
-        """Keep the meshes that a matter's pieces are drawn with, once a run."""
-        groups = {str(number): mesh for number, mesh in enumerate(meshes)}
+        """Keep the meshes that a matter's pieces are drawn with, once a run: one after another in one group, with
+        how many rows (M, 5) of each array belong to each."""
+        sizes = np.array([[len(mesh[name]) for name in MESH] for mesh in meshes]).reshape(-1, len(MESH))
+        group = {name: np.concatenate([mesh[name] for mesh in meshes]) for name in MESH} if meshes else {}
         with telling("The meshes of pieces", to=f" to {self.folder}"):
-            write_groups(self._meshes(matter), groups, {"count": len(meshes), "names": [*MESH]})
+            write_groups(
+                self._meshes(matter), {"meshes": group | {"sizes": sizes}}, {"count": len(meshes), "together": True}
+            )
 
     def meshes(self, matter: str) -> list[dict[str, Array]]:
         """The meshes that a matter's pieces are drawn with, as `Solver.meshes` has them; outlines only where they are
@@ -180,6 +184,11 @@ class FrameStore:
         if not path.is_file():
             return []
         told = read_attributes(path)
+        if told.get("together"):
+            kept = read_arrays(path, "meshes", (*MESH, "sizes")) if told["count"] else {}
+            cuts = {name: np.cumsum(kept["sizes"][:-1, k]) for k, name in enumerate(MESH)} if kept else {}
+            parts = {name: np.split(kept[name], cut) for name, cut in cuts.items()}
+            return [{name: parts[name][n] for name in MESH} for n in range(told["count"])]
         names = told.get("names", [n for n in MESH if n != "outline"])
         return [read_arrays(path, str(number), names) for number in range(told["count"])]
 

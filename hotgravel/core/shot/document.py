@@ -22,6 +22,7 @@ from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
 from hotgravel.core.shot.finish import Finish
 from hotgravel.core.shot.forces import Force
 from hotgravel.core.shot.matter import Apart, Collision, Growth, Skin, State, Streaks, Tint
+from hotgravel.core.shot.posed import Posed
 from hotgravel.core.shot.props import Prop
 from hotgravel.core.shot.rigid import Rigid
 from hotgravel.core.shot.row import Clause, Row
@@ -44,13 +45,13 @@ SECTIONS = {
 }
 ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
-    Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Collision, Growth, Tint, Apart, Skin, Streaks, Source,
+    Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Collision, Growth, Tint, Apart, Skin, Streaks, Source,
     Offshoot, *get_args(Force), Cue,
 )  # fmt: skip
 
 SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
 MatterRow = Annotated[
-    State | Rigid | Bonds | Collision | Growth | Tint | Apart | Skin | Streaks, Field(discriminator="kind")
+    State | Rigid | Bonds | Posed | Collision | Growth | Tint | Apart | Skin | Streaks, Field(discriminator="kind")
 ]
 SupplyRow = Annotated[Source | Offshoot, Field(discriminator="kind")]
 ForceRow = Annotated[Force, Field(discriminator="kind")]

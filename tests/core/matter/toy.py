@@ -49,6 +49,9 @@ class ToySolver:
     def meshes(self):
         return []
 
+    def drawn(self):
+        return []
+
     def measure(self, state, touches, steps):
         return {"count": len(state.elements), "heat": float(state.elements.temperature.sum())}
 

@@ -2,6 +2,8 @@
 
 from typing import Any
 
+import numpy as np
+
 from tests.conftest import Film
 from tests.core.run.measures import count
 from tests.core.run.turns_of_bodies import bodies
@@ -85,4 +87,37 @@ DUSTY: dict[str, tuple[Any, ...]] = {
     "opening.rate": ("supply.0.emit.rate", 500, 3000, count, 1, hammered(DUST, support={"kind": "unanchored"})),
     "opening.frames": ("supply.0.emit.frames", 1, 5, count, 1, hammered(DUST, support={"kind": "unanchored"})),
     "opening.faster": ("supply.0.emit.faster", 0.0, 3.0, count, -1, hammered(DUST, support={"kind": "unanchored"})),
+}
+
+RING = PLANK | {"id": "hoop", "name": "hoop", "shape": {"kind": "sphere", "radius": 0.3}, "position": [1, 3.5, 0]}
+NEAR = {"kind": "response", "attribute": "distance to", "prop": "hoop", "begin": 0, "end": 2, "low": 0.6, "high": 0}
+
+
+def posed(**fields: Any):
+    """The plank's pieces, held, and lifted where a ball is near."""
+
+    def change(shot: dict[str, Any]) -> None:
+        bodies(props=[PLANK, POST, WALL, END, HALF, CUT, RING], prop="plank", copies={"kind": "pieces"}, begins="held")(shot)
+        shot["matter"].append({"kind": "posed", "id": "posed", "prop": "plank", "shift": NEAR} | fields)
+        shot["cues"], shot["finish"] = [], {"last": 2}
+
+    return change
+
+
+def risen(f: Film) -> float: return float(f.last.position[:, 1].mean())
+def widest(f: Film) -> float: return float(np.ptp(f.last.position[:, 2]))
+def turned_by(f: Film) -> float: return float(np.abs(f.last.turn - f.last.begun).max())
+
+
+BONDS |= {
+    "posed.shift": ("matter.3.shift", 0.0, 0.5, risen, 1, posed()),
+    "posed.way.kind": ("matter.3.way", {"kind": "along"}, {"kind": "outward_from", "through": [0, 3, 0], "axis": [1, 0, 0]}, widest, 1, posed()),
+    "posed.turn": ("matter.3.turn", 0.0, 80.0, turned_by, 1, posed()),
+    "posed.axis": ("matter.3.axis", [0.0, 1.0, 0.0], [3.0, 1.0, 0.0], lambda f: f.last.turn.tobytes(), 0, posed(turn=60)),
+    "posed.size": ("matter.3.size", 0.5, 1.5, lambda f: float(f.last.mass.sum()), 1, posed()),
+    "posed.within": ("matter.3.within", "end", None, risen, 1, posed(shift=0.5)),
+    "along.direction": ("matter.3.way", {"kind": "along", "direction": [0, -1, 0]}, {"kind": "along", "direction": [0, 1, 0]}, risen, 1, posed()),
+    "outward_from.through": ("matter.3.way.through", [0, 5, 0], [0, 0, 0], risen, 1, posed(way={"kind": "outward_from", "axis": [1, 0, 0]}, shift=0.5)),
+    "outward_from.axis": ("matter.3.way.axis", [0, 1, 0], [1, 0, 0], risen, 1, posed(way={"kind": "outward_from"}, shift=0.5)),
+    "off_prop.prop": ("matter.3.way.prop", "hoop", "ground", risen, 1, posed(way={"kind": "off_prop", "prop": "hoop"}, shift=0.5)),
 }

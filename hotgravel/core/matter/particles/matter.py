@@ -121,6 +121,9 @@ class ParticleSolver:
     def meshes(self) -> list[dict[str, NDArray[Any]]]:
         return []
 
+    def drawn(self) -> list[tuple[str, int | None]]:
+        return []
+
     def measure(self, state: State, touches: int, steps: int) -> dict[str, float]:
         speed, count = state.elements.speed, len(state.elements)
         return {

@@ -209,7 +209,8 @@ def found_contacts(
     slop = SLOP * bodies.radius + dt * np.linalg.norm(bodies.spin, axis=1) * bodies.radius
     low, high = low + np.minimum(ahead, 0.0) - slop[:, None], high + np.maximum(ahead, 0.0) + slop[:, None]
     pairs = _near(bodies, low, high)
-    pairs = pairs[lumps.of[pairs[:, 0]] != lumps.of[pairs[:, 1]]]
+    one, other = pairs.T
+    pairs = pairs[(lumps.of[one] != lumps.of[other]) & ((bodies.supported[one] == 0) | (bodies.supported[other] == 0))]
     reach = np.linalg.norm(ahead[pairs[:, 0]] - ahead[pairs[:, 1]], axis=1) + slop[pairs].sum(axis=1)
     slots = np.zeros((len(pairs), SLOTS, POINT_WIDTH))
     touch_bodies(

@@ -29,10 +29,18 @@ def findings(shot: Shot, solver: RigidSolver) -> Iterator[Finding]:
             said = "Its prop has keys, but it begins loose: from the first frame on they count no more."
             remedy = setting("Let it follow its keys", role.row.id, "begins", "following")
             yield Finding("keys unused", role.row.id, "begins", said, "doubtful", remedy)
+        if role.row.begins == "held" and any(row.prop == role.prop.id for row in solver.posed):
+            continue  # it is posed, and need never be let go
         if role.row.begins != "loose" and not any(cue.on and any(cue.doing(Unpin)) for cue in shot.cues):
             said = f"It begins {BEGINS[role.row.begins]}, and no cue lets it go."
             loose = setting("Begin loose", role.row.id, "begins", "loose")
             yield Finding("never let go", role.row.id, "begins", said, "doubtful", loose)
+    held = {row.prop for row in shot.rigid if row.begins == "held"}
+    for posed in (row for row in solver.posed if row.prop not in held):
+        said = f"{shot.names()[posed.prop]} does not begin held, so there is nothing to pose."
+        mine = next((row for row in shot.rigid if row.prop == posed.prop), None)
+        let = setting("Let it begin held in place", mine.id, "begins", "held") if mine else None
+        yield Finding("nothing to pose", posed.id, "prop", said, "wrong", let)
     yield from _landless(shot)
     yield from _inside(shot, solver)
 

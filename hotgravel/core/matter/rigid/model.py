@@ -27,7 +27,7 @@ from hotgravel.core.matter.rigid.support import (
     PART_WIDTH,
     SIZE,
 )  # fmt: skip
-from hotgravel.core.shape.cutting import Cutting
+from hotgravel.core.shape.cutting import Cutting, Piece
 from hotgravel.core.shot import props
 
 Array = NDArray[np.float64]
@@ -111,11 +111,40 @@ def models_of(cutting: Cutting) -> tuple[Model, ...]:
     found = []
     for piece in cutting.pieces:
         try:
-            found.append(model_of(None, piece.vertices, piece.faces))
+            found.append(_piece_model(piece))
         except NotSolid:
             hull = trimesh.Trimesh(piece.vertices).convex_hull
             found.append(model_of(None, np.asarray(hull.vertices), np.asarray(hull.faces)))
     return tuple(found)
+
+
+def _piece_model(piece: Piece) -> Model:
+    """The body of a piece, which is known to be closed. Raises `NotSolid`."""
+    inertia, axes = np.linalg.eigh(second_moments(piece.vertices, piece.faces, piece.centre))
+    if inertia[0] <= 0.0 or float(np.ptp(piece.vertices, axis=0).min()) < FLAT * float(np.ptp(piece.vertices)):
+        raise NotSolid(NO_VOLUME)
+    if np.linalg.det(axes) < 0.0:
+        axes = axes * np.array([1.0, 1.0, -1.0])
+    drawn = (piece.vertices - piece.centre) @ axes
+    parts, corners, cores, face_of, normals = _hulls([drawn])
+    area = float(ConvexHull(corners).area) / 4.0
+    reach = float(np.sqrt((drawn**2).sum(axis=1).max()))
+    return Model(
+        piece.volume, inertia, piece.centre, axes, area, reach, parts, corners, cores, face_of, normals, drawn,
+        piece.faces,
+    )  # fmt: skip
+
+
+def second_moments(vertices: Array, faces: NDArray[np.int64], centre: Array) -> Array:
+    """The inertia (3, 3) of a closed mesh about a place, for one unit of density: the sum over tetrahedra from there
+    (Tonon 2004)."""
+    a, b, c = (vertices[faces[:, k]] - centre for k in range(3))
+    six = np.einsum("ij,ij->i", a, np.cross(b, c))
+    total = a + b + c
+    outer = np.stack([a, b, c, total], axis=1)
+    spread = np.einsum("i,ikm,ikn->mn", six, outer, outer, optimize=True) / 120.0
+    result: Array = np.trace(spread) * np.eye(3) - spread
+    return result
 
 
 def _exact(shape: props.Shape | None) -> tuple[float, Array, Array, float] | None:
@@ -162,13 +191,12 @@ def hull_of(points: Array) -> tuple[Array, Array, NDArray[np.int64], Array, floa
     """The convex hull of points (n, 3): corners and cores (V, 3), the corners of each face (F, MOST_CORNERS), its
     normals (F, 3), and the margin. Raises `NotSolid` where they lie in a plane."""
     try:
-        hull = ConvexHull(_fewer(points))
+        hull = ConvexHull(points)
+        if len(hull.vertices) > MOST_HULL:
+            hull = ConvexHull(_fewer(hull.points[hull.vertices]))
     except QhullError:
         raise NotSolid(NO_VOLUME) from None
-    used = np.unique(hull.simplices)
-    place = np.full(len(hull.points), -1)
-    place[used] = np.arange(len(used))
-    corners = hull.points[used]
+    corners = hull.points[np.sort(hull.vertices)]
     middle = corners.mean(axis=0)
     planes = np.unique(np.round(hull.equations, 7), axis=0)
     inner = float(-(planes[:, :3] @ middle + planes[:, 3]).max())
@@ -187,11 +215,8 @@ def _filled(points: Array, most: int) -> Array:
     return filled
 
 
-def _fewer(points: Array) -> Array:
-    """At most so many of the points as a hull may have: those that lie farthest along evenly spread directions."""
-    outer: Array = points[ConvexHull(points).vertices]
-    if len(outer) <= MOST_HULL:
-        return outer
+def _fewer(outer: Array) -> Array:
+    """So many of the corners of a hull as it may have: those that lie farthest along evenly spread directions."""
     turn = np.pi * (1.0 + 5.0**0.5) * np.arange(MOST_HULL)
     height = 1.0 - (2.0 * np.arange(MOST_HULL) + 1.0) / MOST_HULL
     rho = np.sqrt(1.0 - height**2)
@@ -203,15 +228,17 @@ def _fewer(points: Array) -> Array:
 def _faces(corners: Array, planes: Array) -> tuple[NDArray[np.int64], Array]:
     """The corners on each plane, in order around its normal; the first MOST_CORNERS of them."""
     size = float(np.ptp(corners, axis=0).max())
+    normals = planes[:, :3]
+    on = corners @ normals.T + planes[:, 3] > -1e-5 * size
+    middle = (on.T @ corners) / on.sum(axis=0)[:, None]
+    u = np.cross(normals, np.eye(3)[np.argmin(np.abs(normals), axis=1)])
+    v = np.cross(normals, u)
+    off = corners[:, None] - middle[None]
+    angle = np.where(on, np.arctan2((off * v).sum(axis=2), (off * u).sum(axis=2)), np.inf)
+    order = np.argsort(angle, axis=0, kind="stable")[:MOST_CORNERS].T
     found = np.full((len(planes), MOST_CORNERS), -1)
-    for face, plane in zip(found, planes, strict=True):
-        normal = plane[:3]
-        on = np.flatnonzero(corners @ normal + plane[3] > -1e-5 * size)
-        u = np.cross(normal, np.eye(3)[int(np.argmin(np.abs(normal)))])
-        spread = corners[on] - corners[on].mean(axis=0)
-        order = np.argsort(np.arctan2(spread @ np.cross(normal, u), spread @ u))[:MOST_CORNERS]
-        face[: len(order)] = on[order]
-    return found, planes[:, :3]
+    found[:, : order.shape[1]] = np.where(np.arange(order.shape[1]) < on.sum(axis=0)[:, None], order, -1)
+    return found, normals
 
 
 def convex_parts(vertices: Array, faces: NDArray[np.int64], pieces: int) -> list[Array]:

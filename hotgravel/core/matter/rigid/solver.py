@@ -27,6 +27,7 @@ from hotgravel.core.matter.rigid.loads import Bearing, Factors
 from hotgravel.core.matter.rigid.lumps import Forces, Lumps, Movers, carried, lumps_of, movers_of
 from hotgravel.core.matter.rigid.obstacles import Obstacle, Standing, moving, spin_between, standing
 from hotgravel.core.matter.rigid.outline import outline_of
+from hotgravel.core.matter.rigid.posing import pose
 from hotgravel.core.matter.rigid.solve import HIT, SUM, advance_bodies
 from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.shape.bvh import MeshTree
@@ -36,6 +37,7 @@ from hotgravel.core.shape.pose import Pose, pose_at
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.faults import ShotFault
+from hotgravel.core.shot.posed import Posed
 from hotgravel.core.shot.rigid import MOST_BODIES, InPieces, Poured, Rigid
 
 SUBSTEPS, RATE = 4, 384.0  # in a step at least, and in a second
@@ -74,6 +76,11 @@ class RigidSolver:
     def rows(self) -> dict[int, Rigid]:
         """The rows that bodies come from, by their numbers."""
         return {role.number: role.row for role in self.roles}
+
+    @cached_property
+    def posed(self) -> tuple[Posed, ...]:
+        """The rows that pose held bodies."""
+        return tuple(row for row in self.setting.shot.matter if isinstance(row, Posed) and row.on)
 
     @cached_property
     def _areas(self) -> Array:
@@ -138,7 +145,7 @@ class RigidSolver:
         led = lumps.any(bodies.pinned == FOLLOWING)
         goes = (bodies.asleep == 0) & ((bodies.supported == 0) | led)
         carried(lumps, bodies, went.before, went.after, goes[lumps.first])
-        stays = (bodies.supported > 0) & ~led
+        stays = (bodies.supported > 0) & ~led & (bodies.pinned != PINNED)
         bodies.velocity[stays], bodies.spin[stays] = 0.0, 0.0
         guard(self, bodies, lumps, before[0], seam.scene, dt)
         bodies.travelled += np.linalg.norm(bodies.position - before[0], axis=1)
@@ -197,6 +204,8 @@ class RigidSolver:
             state.arrays["slack_ids"], state.arrays["slack_depth"] = slack.ids, slack.depth
             if self.bonds is not None:
                 state.arrays |= bonded_anew(self.bonds, state.arrays, bodies, fresh)
+        if self.posed and (bodies.id >= first).any():
+            pose(self.posed, self.roles, bodies, seam.scene, 0.0)
 
     def shed(self, state: State, shed: Shed, seam: Seam) -> None:
         """Bodies come off nothing."""
@@ -248,6 +257,9 @@ class RigidSolver:
                 "vertices": vertices, "faces": faces, "normals": normals, "colour": colour, "outline": outline
             })  # fmt: skip
         return made
+
+    def drawn(self) -> list[tuple[str, int | None]]:
+        return [(r.prop.id, r.part if isinstance(r.row.copies, InPieces) else None) for r in self.roles]
 
     def measure(self, state: State, touches: int, steps: int) -> dict[str, float]:
         bodies, speed = _bodies(state), state.elements.speed
@@ -308,6 +320,9 @@ class RigidSolver:
         stay."""
         held = (bodies.pinned != LOOSE) & (bodies.pinned != FOLLOWING)
         bodies.velocity[held], bodies.spin[held] = 0.0, 0.0
+        if self.posed:
+            later = self.setting.scene(seam.frame + seam.ahead, seam.ahead, seam.gone)
+            pose(self.posed, self.roles, bodies, later, dt)
         led = lumps.any(bodies.pinned == FOLLOWING) & (bodies.pinned != PINNED)
         if not led.any():
             return

@@ -1,5 +1,5 @@
 // The bench: wires the stage, the player, the score, the notebook and the runs to one another.
-import { coloured, drawLegend, usualTop } from "./colouring.js";
+import { coloured, drawLegend, mostBorne, usualTop } from "./colouring.js";
 import { watchDriven } from "./driven.js";
 import { Frames } from "./frames.js";
 import { walk, watchNotebook } from "./notebook.js";
@@ -45,7 +45,7 @@ for (const menu of document.querySelectorAll(".handover")) menu.addEventListener
 const MOST_MOVING = 150000;  // particles that are drawn while frames go by
 let weighed = { key: "", weights: null };
 function showFrame(frame) {
-  const by = $("colour-by").value, top = usualTop(score.measured);
+  const by = $("colour-by").value, top = by === "load" ? mostBorne(score.measured) : usualTop(score.measured);
   const blur = $("streaks").checked ? 0.5 / ranShot.rate : 0;
   const key = `${by} ${frame.frame} ${revision}`, weights = weighed.key === key ? weighed.weights : null;
   if (by.startsWith("zone ") && !weights) weigh(by.slice(5), frame, key);

@@ -30,6 +30,9 @@ export function usualTop(measured) {
   return tops.length ? tops[Math.floor(0.6 * (tops.length - 1))] : 1;
 }
 
+// The most that any bond of the run bears of its strength.
+export const mostBorne = (measured) => Math.min(1, Math.max(1e-9, ...[...measured.values()].map((g) => gaugeOf(g, "greatest_load"))));
+
 // Colours (3 floats each) and heat of the elements of one matter. Dull ones have a heat below zero. `weights` are those
 // in a zone, for by = "zone ...".
 export function coloured(crowd, by, shot, top, weights) {
@@ -46,7 +49,7 @@ export function coloured(crowd, by, shot, top, weights) {
     if (zoned) ramp(weights[i], colours, 3 * i);
     else if (by === "speed") ramp(speedOf(crowd, i) / top, colours, 3 * i);
     else if (by === "sleep" && crowd.asleep) (crowd.asleep[i] ? ASLEEP : AWAKE).toArray(colours, 3 * i);
-    else if (by === "load" && crowd.load) ramp(crowd.load[i], colours, 3 * i);
+    else if (by === "load" && crowd.load) ramp(crowd.load[i] / top, colours, 3 * i);
     else if (by === "age") ramp(1 - crowd.age[i] / oldest, colours, 3 * i);
     else {
       const tinted = by === "paint" && crowd.colour[i] >= 0x1000000;
@@ -99,7 +102,7 @@ export function drawLegend(root, by, shot, top, gauges, weights) {
   const bar = node("span", "ramp"), ends = node("div", "ends");
   const stops = RAMP.map((c) => `#${c.getHexString()}`);
   bar.style.background = `linear-gradient(90deg, ${(hot ? stops : stops.reverse()).join(", ")})`;
-  const end = { speed: `${top.toFixed(1)} m/s or more`, load: "100 %: it breaks" }[by] ?? `${((shot.last - shot.first) / shot.rate).toFixed(1)} s`;
+  const end = { speed: `${top.toFixed(1)} m/s or more`, load: `${(100 * top).toPrecision(2)} %` }[by] ?? `${((shot.last - shot.first) / shot.rate).toFixed(1)} s`;
   ends.append(node("span", "", "0"), node("span", "", end));
   root.append(node("div", "", by === "load" ? "load of the bonds over their strength" : by), bar, ends);
   if (by === "load" && gauges) {

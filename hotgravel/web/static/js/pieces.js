@@ -1,4 +1,4 @@
-// Pieces: meshes that are kept once a run, each drawn as often as there are elements with it.
+// Pieces: meshes that are kept once a run, each drawn as often as there are elements with it, all at once.
 import * as THREE from "../vendor/three/three.module.js";
 import { Outlines } from "./outlines.js";
 import { roughen } from "./roughen.js";
@@ -9,6 +9,7 @@ export class Pieces {
     this.stage = stage;
     this.object = new THREE.Group();
     this.meshes = [];
+    this.batch = null;
     this.outlines = new Outlines(stage);
     this.run = null;
   }
@@ -20,13 +21,19 @@ export class Pieces {
     this.hide();
     const got = await fetchPacked(`/runs/${run}/meshes/${matter}.bin`);
     if (!got || this.run !== run) return;
-    for (const old of this.object.children.slice()) { old.geometry.dispose(); old.dispose(); this.object.remove(old); }
+    if (this.batch) { this.object.remove(this.batch); this.batch.dispose(); this.batch.material.dispose(); }
+    const total = (name) => got.groups.reduce((sum, group) => sum + group[name].length, 0);
+    this.batch = new THREE.BatchedMesh(got.groups.length, total("vertices") / 3, total("faces"), new THREE.MeshLambertMaterial());
+    roughen(this.batch.material);
+    this.batch.frustumCulled = this.batch.perObjectFrustumCulled = this.batch.sortObjects = false;
+    this.batch.castShadow = this.batch.receiveShadow = true;
+    this.object.add(this.batch);
     this.meshes = got.groups.map(({ vertices, faces, normals, outline }) => {
       const geometry = new THREE.BufferGeometry();
       geometry.setAttribute("position", new THREE.BufferAttribute(vertices, 3));
       geometry.setAttribute("normal", new THREE.BufferAttribute(normals, 3));
       geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(faces), 1));
-      return { geometry, outline: outline ?? new Float32Array(0), instances: null };
+      return { geometry, id: this.batch.addGeometry(geometry), outline: outline ?? new Float32Array(0), places: [], count: 0 };
     });
     if (this.wanted) this.show(run, ...this.wanted);
   }
@@ -34,42 +41,34 @@ export class Pieces {
   show(run, crowd, look, blur) {
     this.wanted = [crowd, look, blur];
     if (this.run !== run) { this.load(run, crowd.name); return; }
-    const counts = this.meshes.map(() => 0);
-    for (let i = 0; i < crowd.count; i++) counts[crowd.piece[i]]++;
-    this.meshes.forEach((mesh, n) => this.room(mesh, counts[n] ?? 0));
     const at = new THREE.Vector3(), turn = new THREE.Quaternion(), size = new THREE.Vector3(), pose = new THREE.Matrix4(), colour = new THREE.Color();
-    const filled = this.meshes.map(() => 0);
+    for (const mesh of this.meshes) mesh.count = 0;
     for (let i = 0; i < crowd.count; i++) {
-      const n = crowd.piece[i], instances = this.meshes[n]?.instances;
-      if (!instances) continue;
+      const mesh = this.meshes[crowd.piece[i]];
+      if (!mesh) continue;
+      const place = this.room(mesh, mesh.count++);
       pose.compose(at.fromArray(crowd.position, 3 * i), turn.fromArray(crowd.turn, 4 * i), size.setScalar(crowd.scale[i]));
-      instances.setMatrixAt(filled[n], pose);
-      instances.setColorAt(filled[n]++, colour.fromArray(look.colours, 3 * i));
+      this.batch.setMatrixAt(place, pose);
+      this.batch.setColorAt(place, colour.fromArray(look.colours, 3 * i));
     }
-    for (const { instances } of this.meshes) {
-      if (!instances) continue;
-      instances.instanceMatrix.needsUpdate = true;
-      if (instances.instanceColor) instances.instanceColor.needsUpdate = true;
-    }
+    this.rest();
     this.outlines.show(crowd, this.meshes);
     this.stage.later();
   }
 
-  // An instanced mesh with room for so many.
-  room(mesh, count) {
-    if (!mesh.instances || mesh.instances.instanceMatrix.count < count) {
-      if (mesh.instances) { this.object.remove(mesh.instances); mesh.instances.dispose(); }
-      const material = new THREE.MeshLambertMaterial();
-      roughen(material);
-      mesh.instances = new THREE.InstancedMesh(mesh.geometry, material, Math.max(count, 1));
-      mesh.instances.frustumCulled = false;
-      mesh.instances.castShadow = mesh.instances.receiveShadow = true;
-      this.object.add(mesh.instances);
+  // Where the nth body that is drawn with a mesh is among all that are drawn.
+  room(mesh, n) {
+    if (n === mesh.places.length) {
+      if (this.batch.instanceCount === this.batch.maxInstanceCount) this.batch.setInstanceCount(2 * this.batch.maxInstanceCount);
+      mesh.places.push(this.batch.addInstance(mesh.id));
     }
-    mesh.instances.count = count;
+    return mesh.places[n];
   }
 
-  hide() { this.outlines.clear(); for (const { instances } of this.meshes) if (instances) instances.count = 0; }
+  // Those that no body needs are not drawn.
+  rest() { for (const { places, count } of this.meshes) places.forEach((place, n) => this.batch.setVisibleAt(place, n < count)); }
+
+  hide() { this.outlines.clear(); for (const mesh of this.meshes) mesh.count = 0; this.rest(); }
 
   clear() { this.hide(); this.wanted = null; }
 }
