@@ -50,7 +50,7 @@ def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
     props = []
     for prop in (p for p in shot.props if p.seen == "seen"):
         try:
-            vertices, faces, normals = creased(*triangles_of(prop.shape, beside(studio.meshes))[:2])
+            vertices, faces, normals, _ = creased(*triangles_of(prop.shape, beside(studio.meshes))[:2])
         except MeshFault:
             continue  # the row's own fault says so when the shot is run
         frames = range(shot.finish.first, shot.finish.last + 1) if moves(prop) else [shot.finish.first]
@@ -81,7 +81,7 @@ def _pieces(studio: Studio, shot: Shot) -> dict[str, list[dict[str, Any]]]:
     found: dict[str, list[dict[str, Any]]] = {}
     for prop, cutting in cuttings.items():
         for piece in cutting.pieces:
-            vertices, faces, normals = creased(piece.vertices, piece.faces)
+            vertices, faces, normals, _ = creased(piece.vertices, piece.faces)
             found.setdefault(prop, []).append({
                 "vertices": np.round(vertices, 5).ravel().tolist(), "faces": faces.ravel().tolist(),
                 "normals": np.round(normals, 3).ravel().tolist(), "centre": np.round(piece.centre, 5).tolist(),

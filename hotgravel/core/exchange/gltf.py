@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from hotgravel.core.colour import linear, rgb_of
-from hotgravel.core.exchange.take import Array, Material, Step, Take, Wish
+from hotgravel.core.exchange.take import Array, Material, Step, Take, Wish, sides_of
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.shape.pose import moves
@@ -68,6 +68,12 @@ class _Document:
         self.meshes.append({"name": name, "primitives": [primitive]})
         return len(self.meshes) - 1
 
+    def inside(self, mesh: int, material: Material, indices: Array) -> None:
+        """Give a mesh a second primitive of the same corners, with a material of its own."""
+        (primitive,) = self.meshes[mesh]["primitives"]
+        more = {"indices": self.add(indices.ravel().astype(np.uint32), target=ELEMENT_BUFFER)}
+        self.meshes[mesh]["primitives"].append(primitive | more | {"material": self.material(material)})
+
     def material(self, wanted: Material) -> int:
         if wanted not in self.known:
             self.known[wanted] = len(self.materials)
@@ -80,14 +86,14 @@ class _Document:
 
     def painted(self, mesh: int, name: str, colour: Array) -> int:
         """The same mesh in another colour (3,), as light; itself where it has that colour already."""
-        (primitive,) = self.meshes[mesh]["primitives"]
+        primitive, *inside = self.meshes[mesh]["primitives"]
         r, g, b = (float(f"{c:.6g}") for c in colour)
         material = self.material(Material(name, (r, g, b)))
         if material == primitive["material"]:
             return mesh
         if (mesh, material) not in self.repainted:
             self.repainted[mesh, material] = len(self.meshes)
-            self.meshes.append({"name": name, "primitives": [primitive | {"material": material}]})
+            self.meshes.append({"name": name, "primitives": [primitive | {"material": material}, *inside]})
         return self.repainted[mesh, material]
 
     def node(self, name: str, mesh: int, **more: Any) -> int:
@@ -176,10 +182,14 @@ def _piece_meshes(document: _Document, take: Take, matter: str) -> list[tuple[st
     made = []
     for number, mesh in enumerate(take.store.meshes(matter)):
         name = take.piece_name(number)
-        material = Material.of(name, f"#{int(mesh['colour'][0]):06X}", 0.0)
-        made.append((name, document.mesh(
-            name, TRIANGLES, material, mesh["faces"], POSITION=mesh["vertices"], NORMAL=mesh["normals"]
-        )))  # fmt: skip
+        outer, inner, colours = sides_of(mesh)
+        material = Material.of(name, colours[0], 0.0)
+        number = document.mesh(
+            name, TRIANGLES, material, mesh["faces"][outer], POSITION=mesh["vertices"], NORMAL=mesh["normals"]
+        )
+        if len(inner):
+            document.inside(number, Material.of(f"{name} inside", colours[1], 0.0), mesh["faces"][inner])
+        made.append((name, number))
     return made
 
 

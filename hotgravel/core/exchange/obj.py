@@ -11,7 +11,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from hotgravel.core.colour import rgb_of
-from hotgravel.core.exchange.take import Step, Take, Wish
+from hotgravel.core.exchange.take import Step, Take, Wish, sides_of
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.streaks import streak_of
 
@@ -78,7 +78,10 @@ def _of_pieces(take: Take, wish: Wish, frame: int, matter: str, base: int) -> tu
             f"o {re.sub(SPACE, '-', take.element_name(matter, number, p['id'][i]))}",
             *_points(wish.placed(corners)),
         ]
-        lines += [f"f {a} {b} {c}" for a, b, c in (meshes[number]["faces"] + base + count).tolist()]
+        outer, inner, _ = sides_of(meshes[number])
+        for group, which in (("skin", outer), ("inside", inner)):
+            lines += [f"g {group}"] if len(inner) else []
+            lines += [f"f {a} {b} {c}" for a, b, c in (meshes[number]["faces"][which] + base + count).tolist()]
         count += len(corners)
     return lines, count
 

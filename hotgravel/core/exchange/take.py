@@ -1,7 +1,7 @@
 """What is handed over: a run's frames, which of them, in which unit and up axis, under which names."""
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Literal
@@ -52,6 +52,16 @@ class Material:
     def skin(cls, name: str, look: str) -> "Material":
         """That of a skin, which has its colours at its corners."""
         return cls(name, (1.0, 1.0, 1.0), {"glassy": 0.3, "glowing": 0.7}.get(look, 0.95), float(look == "glowing"))
+
+
+def sides_of(mesh: Mapping[str, Array]) -> tuple[Array, Array, tuple[str, str]]:
+    """The numbers of a piece's outer faces (all, where a cut has made every one) and of its inner ones, and the colours
+    of both as #rrggbb."""
+    inner = mesh["inner"][mesh["faces"][:, 0]] > 0 if "inner" in mesh else np.zeros(len(mesh["faces"]), bool)
+    first, last = (f"#{int(mesh['colour'][k]):06X}" for k in (0, -1))
+    if inner.all():
+        return np.arange(len(inner)), np.zeros(0, np.int64), (last, last)
+    return np.flatnonzero(~inner), np.flatnonzero(inner), (first, last)
 
 
 @dataclass(frozen=True)

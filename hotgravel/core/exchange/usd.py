@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.colour import linear, rgb_of
-from hotgravel.core.exchange.take import Array, Material, Step, Take, Wish
+from hotgravel.core.exchange.take import Array, Material, Step, Take, Wish, sides_of
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.shape.pose import moves, pose_at
@@ -226,7 +226,12 @@ def _pieces(file: _File, matter: str) -> Callable[[int], None]:
     for number, mesh in enumerate(take.store.meshes(matter)):
         name = take.piece_name(number)
         made = _mesh(file, file.place(f"{matter}/prototypes", name), mesh["vertices"], mesh["faces"])
-        file.paint(made.GetPrim(), Material.of(name, f"#{int(mesh['colour'][0]):06X}", 0.0))
+        _, inner, colours = sides_of(mesh)
+        file.paint(made.GetPrim(), Material.of(name, colours[0], 0.0))
+        if len(inner):
+            faces = Vt.IntArray.FromNumpy(inner.astype(np.int32))
+            inside = UsdGeom.Subset.CreateGeomSubset(made, "inside", UsdGeom.Tokens.face, faces, "materialBind")
+            file.paint(inside.GetPrim(), Material.of(f"{name} inside", colours[1], 0.0))
         targets.append(made.GetPath())
     crowd.CreatePrototypesRel().SetTargets(targets)
 

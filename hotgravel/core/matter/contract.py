@@ -218,8 +218,9 @@ class Solver(Protocol):
         """What else frames keep, by name: contacts and the like."""
 
     def meshes(self) -> list[dict[str, Array]]:
-        """The meshes that pieces are drawn with, kept once a run: vertices and normals (V, 3), faces (F, 3), colour
-        (1,) as 0xrrggbb, and the ends (2 E, 3) of lines along the edges of what they meet others with."""
+        """The meshes that pieces are drawn with, kept once a run: vertices and normals (V, 3), faces (F, 3), inner (V,)
+        for those that a cut has made, colours (2,) as 0xrrggbb of the others and of those, and the ends (2 E, 3) of
+        lines along the edges of what they meet others with."""
 
     def drawn(self) -> list[tuple[str, int | None]]:
         """The prop of each of those meshes, and which piece of it that is; None where it is whole."""

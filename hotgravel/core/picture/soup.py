@@ -95,8 +95,11 @@ class Soup:
 def prop_mesh(shape: props.Shape, shaped: Shaped) -> tuple[Array, Ints, Array]:
     """The mesh that a prop is drawn with: vertices (V, 3), faces (F, 3), normals (V, 3)."""
     plain = (shaped.vertices, shaped.faces) if len(shaped.faces) else mesh_of(shape)[:2]
-    vertices, faces, normals = creased(*plain)
+    vertices, faces, normals, _ = creased(*plain)
     return vertices.astype(float), faces.astype(np.int64), normals.astype(float)
+
+
+DARKEST = 1e-3  # of light: darker paint is no measure of what lies inside
 
 
 def pieces_into(soup: Soup, meshes: list[dict[str, Any]], pieces: dict[str, Any], look: Look) -> None:
@@ -112,6 +115,10 @@ def pieces_into(soup: Soup, meshes: list[dict[str, Any]], pieces: dict[str, Any]
         normals = np.einsum("nij,vj->nvi", turn, mesh["normals"].astype(float))
         faces = mesh["faces"].astype(np.int64)[None] + n * np.arange(len(mine))[:, None, None]
         paint = np.repeat(linear(rgb_of(pieces["colour"][mine])), n, axis=0)
+        if "inner" in mesh:
+            outer, inside = linear(rgb_of(mesh["colour"]))
+            within = np.tile(mesh["inner"] > 0, len(mine))
+            paint[within] *= inside / np.maximum(outer, DARKEST)
         place, spin = (pieces[name][mine].astype(float)[:, None] for name in ("position", "spin"))
         velocity = pieces["velocity"][mine].astype(float)[:, None] + np.cross(spin, vertices - place)
         soup.add(

@@ -28,7 +28,7 @@ from hotgravel.core.run.zarr_file import Span, plain_spans, read_arrays, read_at
 
 SUFFIX = ".zarr.zip"
 FAULTS = (OSError, ValueError, KeyError, RuntimeError, EOFError, zipfile.BadZipFile, zlib.error)
-MESH = ("vertices", "faces", "normals", "colour", "outline")
+MESH = ("vertices", "faces", "normals", "inner", "colour", "outline")
 SKIN = {"vertices": np.float32, "faces": np.int32, "colour": np.uint32, "velocity": np.float32}
 
 
@@ -169,7 +169,7 @@ class FrameStore:
 
     def write_meshes(self, matter: str, meshes: list[dict[str, Array]]) -> None:
         """Keep the meshes that a matter's pieces are drawn with, once a run: one after another in one group, with
-        how many rows (M, 5) of each array belong to each."""
+        how many rows (M, 6) of each array belong to each."""
         sizes = np.array([[len(mesh[name]) for name in MESH] for mesh in meshes]).reshape(-1, len(MESH))
         group = {name: np.concatenate([mesh[name] for mesh in meshes]) for name in MESH} if meshes else {}
         with telling("The meshes of pieces", to=f" to {self.folder}"):
@@ -189,7 +189,7 @@ class FrameStore:
             cuts = {name: np.cumsum(kept["sizes"][:-1, k]) for k, name in enumerate(MESH)} if kept else {}
             parts = {name: np.split(kept[name], cut) for name, cut in cuts.items()}
             return [{name: parts[name][n] for name in MESH} for n in range(told["count"])]
-        names = told.get("names", [n for n in MESH if n != "outline"])
+        names = told.get("names", [n for n in MESH if n not in ("inner", "outline")])
         return [read_arrays(path, str(number), names) for number in range(told["count"])]
 
     def _meshes(self, matter: str) -> Place:

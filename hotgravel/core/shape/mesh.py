@@ -257,10 +257,12 @@ CREASE = np.radians(40.0)  # sharper edges are drawn as edges
 
 
 def creased(
-    vertices: NDArray[np.float64], faces: NDArray[np.int64]
-) -> tuple[NDArray[np.float32], NDArray[np.int32], NDArray[np.float32]]:
-    """A mesh for drawing, smooth but for its sharp edges: vertices (V, 3), faces (F, 3), normals (V, 3). A corner has
-    the mean normal of the faces about it that look nearly its own face's way, by their areas."""
+    vertices: NDArray[np.float64], faces: NDArray[np.int64], inner: NDArray[np.bool_] | None = None
+) -> tuple[NDArray[np.float32], NDArray[np.int32], NDArray[np.float32], NDArray[np.uint8]]:
+    """A mesh for drawing, smooth but for its sharp edges: vertices (V, 3), faces (F, 3), normals (V, 3), and which
+    vertices (V,) are of inner faces (F,). A corner has the mean normal of the faces about it that look nearly its own
+    face's way, by their areas; those of inner faces and of others are never the same vertex."""
+    inside = np.zeros(len(faces), bool) if inner is None else inner
     size = max(float(np.ptp(vertices, axis=0).max()), 1e-300)
     _, first, welded = np.unique(np.round(vertices / (1e-7 * size)), axis=0, return_index=True, return_inverse=True)
     at = welded.ravel()[faces.ravel()]
@@ -275,9 +277,12 @@ def creased(
     nth = np.arange(len(mine)) - np.repeat(np.cumsum(count[at[order]]) - count[at[order]], count[at[order]])
     other = order[begin + nth]
     alike = np.einsum("ki,ki->k", unit[mine // 3], unit[other // 3]) >= np.cos(CREASE)
+    alike &= inside[mine // 3] == inside[other // 3]
     summed = np.stack([np.bincount(mine[alike], across[other[alike] // 3, k], len(at)) for k in range(3)], axis=1)
     normals = summed / np.maximum(np.linalg.norm(summed, axis=1), 1e-300)[:, None]
-    told = np.concatenate([at[:, None], np.round(1e4 * normals).astype(np.int64)], axis=1)
+    side = np.repeat(inside, 3)
+    told = np.concatenate([at[:, None], side[:, None], np.round(1e4 * normals).astype(np.int64)], axis=1)
     _, kept, corner = np.unique(told, axis=0, return_index=True, return_inverse=True)
     made = vertices[first[at[kept]]].astype(np.float32)
-    return made, corner.reshape(-1, 3).astype(np.int32), normals[kept].astype(np.float32)
+    smooth = normals[kept].astype(np.float32)
+    return made, corner.reshape(-1, 3).astype(np.int32), smooth, side[kept].astype(np.uint8)

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from typing import ClassVar, Literal
 
-from hotgravel.core.shot.dials import clause, dial, dials, refer
+from hotgravel.core.shot.dials import clause, colour, dial, dials, refer
 from hotgravel.core.shot.row import Clause, Ref, Row, points_nowhere
 
 MOST_PIECES = 2000
@@ -111,6 +111,9 @@ class Cut(Row):
         "%", 0.0, label="least", soft=(0.0, 0.5), low=0.0, high=0.9,
         help="Pieces under this share of the mean size are joined to a neighbour: tiny ones slow everything down.",
     )  # fmt: skip
+    inside: str = colour(
+        "#A3907A", label="inside", help="The colour of the faces that cuts make: fresh breaks are lighter than skins."
+    )
     seed: int = dial(
         "count", 1, label="seed", soft=(1, 100), low=0, high=2**32 - 1, whole=True,
         help="Another number is another throw of the dice with the same dials.",

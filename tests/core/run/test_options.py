@@ -296,6 +296,7 @@ SHOWN = {
     "streaks.frames",
     "finish.retime",
     "finish.light",  # tests/core/exchange/test_exchange.py, as the next
+    "cut.inside",  # tests/core/matter/rigid/test_bonds.py
     "posed.prop",  # tests/core/matter/rigid/test_posing.py
     "bonds.prop",  # tests/core/matter/rigid/test_bonds.py
     "cut.prop",  # tests/core/matter/rigid/test_cut_bodies.py

@@ -248,13 +248,18 @@ class RigidSolver:
         }  # fmt: skip
 
     def meshes(self) -> list[dict[str, Array]]:
-        made = []
+        made: list[dict[str, Array]] = []
         for role in self.roles:
-            vertices, faces, normals = creased(role.model.vertices, role.model.faces)
-            colour = np.array([int(role.prop.colour[1:], 16)], np.uint32)
-            outline = outline_of(role.model).reshape(-1, 3).astype(np.float32)
+            prop, colours = role.prop, [role.prop.colour]
+            cut = self.setting.shot.cuts.get(prop.id) if isinstance(role.row.copies, InPieces) else None
+            parted = self.setting.cuttings[prop.id].pieces[role.part].inner if cut else None
+            alike = parted if parted is not None and len(parted) == len(role.model.faces) else None
+            vertices, faces, normals, inner = creased(role.model.vertices, role.model.faces, alike)
+            colours.append(cut.inside if cut else prop.colour)
             made.append({
-                "vertices": vertices, "faces": faces, "normals": normals, "colour": colour, "outline": outline
+                "vertices": vertices, "faces": faces, "normals": normals, "inner": inner,
+                "colour": np.array([int(colour[1:], 16) for colour in colours], np.uint32),
+                "outline": outline_of(role.model).reshape(-1, 3).astype(np.float32),
             })  # fmt: skip
         return made
 

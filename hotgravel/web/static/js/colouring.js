@@ -57,7 +57,7 @@ export function coloured(crowd, by, shot, top, weights) {
       colours[3 * i] = c.r; colours[3 * i + 1] = c.g; colours[3 * i + 2] = c.b;
     }
   }
-  return { colours, heat };
+  return { colours, heat, painted: by === "paint" };
 }
 
 function node(tag, className, text) {

@@ -4,6 +4,18 @@ import { Outlines } from "./outlines.js";
 import { roughen } from "./roughen.js";
 import { fetchPacked } from "./wire.js";
 
+const DARKEST = 1e-3;  // of light: darker paint is no measure of what lies inside
+
+// What the colour of a piece is multiplied by at each corner: where a cut has made the face it has the colour inside.
+function insides(count, inner, colour) {
+  const out = new Float32Array(3 * count).fill(1);
+  if (!inner) return out;
+  const [outer, inside] = [colour[0], colour[1]].map((hex) => new THREE.Color().setHex(hex));
+  const ratio = ["r", "g", "b"].map((c) => inside[c] / Math.max(outer[c], DARKEST));
+  for (let i = 0; i < count; i++) if (inner[i]) out.set(ratio, 3 * i);
+  return out;
+}
+
 export class Pieces {
   constructor(stage) {
     this.stage = stage;
@@ -28,10 +40,11 @@ export class Pieces {
     this.batch.frustumCulled = this.batch.perObjectFrustumCulled = this.batch.sortObjects = false;
     this.batch.castShadow = this.batch.receiveShadow = true;
     this.object.add(this.batch);
-    this.meshes = got.groups.map(({ vertices, faces, normals, outline }) => {
+    this.meshes = got.groups.map(({ vertices, faces, normals, inner, colour, outline }) => {
       const geometry = new THREE.BufferGeometry();
       geometry.setAttribute("position", new THREE.BufferAttribute(vertices, 3));
       geometry.setAttribute("normal", new THREE.BufferAttribute(normals, 3));
+      geometry.setAttribute("color", new THREE.BufferAttribute(insides(vertices.length / 3, inner, colour), 3));
       geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(faces), 1));
       return { geometry, id: this.batch.addGeometry(geometry), outline: outline ?? new Float32Array(0), places: [], count: 0 };
     });
@@ -42,6 +55,10 @@ export class Pieces {
     this.wanted = [crowd, look, blur];
     if (this.run !== run) { this.load(run, crowd.name); return; }
     const at = new THREE.Vector3(), turn = new THREE.Quaternion(), size = new THREE.Vector3(), pose = new THREE.Matrix4(), colour = new THREE.Color();
+    if (this.batch && this.batch.material.vertexColors !== look.painted) {
+      this.batch.material.vertexColors = look.painted;
+      this.batch.material.needsUpdate = true;
+    }
     for (const mesh of this.meshes) mesh.count = 0;
     for (let i = 0; i < crowd.count; i++) {
       const mesh = this.meshes[crowd.piece[i]];

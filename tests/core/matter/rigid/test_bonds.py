@@ -1,5 +1,6 @@
 """Bonds at work: lumps move as one, break where theory has it, and give on what they had."""
 
+import json
 from pathlib import Path
 
 import numba
@@ -9,6 +10,7 @@ from scipy.spatial.transform import Rotation
 
 from hotgravel.core.exchange.table import write_csv
 from hotgravel.core.exchange.take import take_of, wish
+from hotgravel.core.exchange.writers import WRITERS
 from hotgravel.core.matter.rigid.holding import after
 from hotgravel.core.matter.rigid.lumps import Forces, lumps_of, movers_of
 from hotgravel.core.preflight.checks import findings
@@ -203,6 +205,14 @@ def test_bonds_are_handed_over_with_names_that_say_prop_and_piece(run):
     assert len(bonds) > 5
     assert "plank piece 1," in bodies
     assert "hammer," in bodies
+    ((_, whole),) = (step for step in WRITERS["gltf"][1](take, wish((12,))) if step)
+    told = json.loads(whole[20 : 20 + int.from_bytes(whole[12:16], "little")])
+    materials = {material["name"] for material in told["materials"]}
+    assert {"plank piece 1", "plank piece 1 inside", "hammer"} <= materials
+    pieces = [mesh for mesh in told["meshes"] if mesh["name"].startswith("plank piece")]
+    assert [len(mesh["primitives"]) for mesh in pieces] == [2] * len(pieces)
+    ((_, lines),) = (step for step in WRITERS["obj"][1](take, wish((12,))) if step)
+    assert lines.count(b"g inside") == lines.count(b"g skin") == 40
 
 
 def test_preflight_and_the_finished_run_tell_what_holds():
