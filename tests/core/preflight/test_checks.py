@@ -56,6 +56,7 @@ BEFORE = {
     "empty source, mask": ({"set": [GROUND, VENT, FAR], "supply": [source(through="far")]}, "source", "Nowhere on vent", {"set": [GROUND, VENT, NEAR], "supply": [source(through="far")]}, True),
     "prop off": ({"set": [GROUND, VENT | {"on": False}]}, "source", "switched off", {}, True),
     "never asked": ({"matter": [LOOSE, LATE], "supply": [source(), OFF]}, "off", "no cue sets it off", {"matter": [LOOSE, LATE], "supply": [source(), OFF], "cues": [cue({"kind": "at_frame", "frame": 9}, {"kind": "shed", "offshoot": "off"})]}, True),
+    "nothing parts": ({"matter": [LOOSE, LATE], "supply": [source(), OFF | {"emit": {"kind": "opening"}}]}, "off", "no row bonds any pieces", {"matter": [LOOSE, LATE], "supply": [source(), OFF | {"emit": {"kind": "trail"}}]}, True),
     "state never entered": ({"matter": [LOOSE, LATE]}, "late", "Nothing ever enters", {"matter": [LOOSE]}, True),
     "force unfelt": ({"matter": [LOOSE, LATE], "forces": [GRAVITY | {"whom": "late"}]}, "gravity", "none feels it", {"forces": [GRAVITY | {"whom": "loose"}]}, True),
     "never touched": ({"matter": [LOOSE, landing()], "cues": [cue({"kind": "touches", "prop": "vent"})]}, "cue", "never touched", {"matter": [LOOSE, landing()], "cues": [cue({"kind": "touches", "prop": "ground"})]}, True),

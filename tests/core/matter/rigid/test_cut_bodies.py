@@ -1,7 +1,9 @@
 """Pieces of a cut prop as bodies: they begin where they were cut, weigh what the whole does, and do not explode."""
 
+import manifold3d
 import numpy as np
 import pytest
+import trimesh
 
 from hotgravel.core.shot.faults import ShotFault
 from tests.conftest import GRAVITY, GROUND, document, play
@@ -52,3 +54,28 @@ def test_pieces_of_a_prop_that_is_not_cut_are_told():
     flat = BLOCK | {"shape": {"kind": "disc"}}
     with pytest.raises(ShotFault, match="block cannot be cut"):
         film(set_=(GROUND, flat, CUT))
+
+
+@pytest.mark.parametrize("keystone", [True, False])
+def test_an_arch_of_wedges_stands_without_mortar_and_falls_without_its_keystone(tmp_path, keystone):
+    # Thick enough for its line of thrust to stay inside: a half ring stands if it is thicker than 0.1 of its radius
+    # (Couplet 1730, Heyman 1969).
+    ring = manifold3d.Manifold.cylinder(0.5, 1.5, 1.5, 48, True) - manifold3d.Manifold.cylinder(1, 1, 1, 48, True)
+    half = ring.trim_by_plane((0, 1, 0), 0).to_mesh()
+    trimesh.Trimesh(half.vert_properties[:, :3], half.tri_verts).export(tmp_path / "arch.obj")
+    arch = {"kind": "prop", "id": "arch", "name": "arch", "shape": {"kind": "mesh", "file": "arch.obj"}}
+    wedges = {"kind": "cut", "id": "cut", "prop": "arch", "manner": {
+        "kind": "strike", "axis": [0, 0, 1], "rings": 1, "spokes": 22, "reach": 1.25, "jitter": 0}}  # fmt: skip
+    top = {"kind": "zone", "id": "top", "name": "top", "shape": {"kind": "ball", "at": [0, 1.25, 0], "radius": 0.12}}
+    out = {"kind": "cue", "id": "out", "when": {"kind": "inside", "zone": "top"}, "then": {"kind": "remove"}}
+    body = {"kind": "rigid", "id": "body", "prop": "arch", "friction": 0.6, "copies": {"kind": "pieces"}}
+    landing = {"kind": "collision", "id": "landing", "props": ["ground"], "friction": 0.9}
+    made = document(
+        set=[GROUND, arch, wedges, top], matter=[body, landing], supply=[], forces=[GRAVITY],
+        cues=[] if keystone else [out], finish={"last": 60},
+    )  # fmt: skip
+    film_ = play(made, "fair", tmp_path, matter="rigid")
+    first, last = film_.frames[1], film_.last
+    moved = np.linalg.norm(last.position - first.position[np.isin(first.id, last.id)], axis=1)
+    assert len(last) == (11 if keystone else 10)
+    assert moved.max() < 0.01 if keystone else moved.max() > 0.3
