@@ -228,7 +228,7 @@ class Acting:
                 array = getattr(p, name)
                 array[who] = np.maximum(one(then, "value", ask) * array[who] + one(then, "plus", ask), LEAST[name])
                 if name == "size":
-                    p.radius[who] = p.size[who]
+                    p.resized(who)
                 look.refresh()
             case do.Shed():
                 self.sheds.append(Shed(then.offshoot, p, who, watch.number))
@@ -269,7 +269,7 @@ class Acting:
                 name = _column(then.attribute)
                 getattr(p, name)[who] = values
                 if name == "size":
-                    p.radius[who] = values
+                    p.resized(who)
                 look.refresh()
 
     def _ways(self, watch: Watch, look: Look, then: do.Kick, who: Ids) -> Array:

@@ -151,6 +151,14 @@ class Bonds(Row):
         "", 0.0, label="weaker where finer", soft=(0.0, 1.0), low=0.0, high=4.0,
         help="0: small pieces hold as well as large ones. 1: half the distance from piece to piece, half the strength.",
     )  # fmt: skip
+    clusters: int | None = dial(
+        "count", None, label="clusters", soft=(2, 40), low=1, high=2000, whole=True, none="none",
+        help="Joins neighbours into so many lumps, which come off whole before they fall to pieces.",
+    )  # fmt: skip
+    firmer: float = dial(
+        "×", 8.0, label="firmer", soft=(2.0, 20.0), low=1.0, high=1e6,
+        help="How much stronger bonds are within a cluster than from one to the next.",
+    )  # fmt: skip
     damage: float = dial(
         "%", 0.0, label="damage", soft=(0.0, 0.8), low=0.0, high=0.99,
         help="How much of the greatest load that a bond has borne it remembers: with 50 %, one that bore 80 % of its "
@@ -166,10 +174,10 @@ class Bonds(Row):
     )  # fmt: skip
 
     def idle(self) -> frozenset[str]:
-        loads = {"strength", "spread", "veins", "vein_size", "finer", "damage", "contact_time", "seed"}
         if isinstance(self.hold, Glued):
-            return frozenset(loads)
-        return frozenset({"vein_size"} if self.veins == 0.0 else ())
+            return frozenset(type(self).model_fields) - {"id", "on", "name", "group", "kind", "prop", "hold", "support"}
+        unused = {"vein_size"} if self.veins == 0.0 else set()
+        return frozenset(unused | ({"firmer"} if self.clusters is None else set()))
 
     @property
     def material(self) -> Material | None:

@@ -67,6 +67,8 @@ BONDS: dict[str, tuple[Any, ...]] = {
     "bonds.veins": ("matter.3.veins", 0.0, 0.6, load, 1, bonded()),
     "bonds.vein_size": ("matter.3.vein_size", 0.2, 0.9, differs, 0, bonded(veins=0.6)),
     "bonds.finer": ("matter.3.finer", 0.0, 1.0, differs, 0, bonded(spread=0)),
+    "bonds.clusters": ("matter.3.clusters", None, 4, differs, -1, bonded()),
+    "bonds.firmer": ("matter.3.firmer", 2.0, 20.0, differs, -1, bonded(clusters=4)),
     "bonds.damage": ("matter.3.damage", 0.0, 0.9, load, 1, bonded()),
     "bonds.contact_time": ("matter.3.contact_time", 0.002, 0.02, lost, -1, hammered()),
     "bonds.seed": ("matter.3.seed", 1, 2, differs, 0, bonded()),

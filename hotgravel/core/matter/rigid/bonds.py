@@ -10,6 +10,7 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from hotgravel.core.chance import uniforms
 from hotgravel.core.matter.contract import Array
@@ -132,7 +133,7 @@ def _bonded(
         role.row.density * scale**5 * role.model.axes @ np.diag(role.model.inertia) @ role.model.axes.T
         for role in roles
     ])  # fmt: skip
-    share = _strengths(row, shared.middles * scale, apart)
+    share = _strengths(row, shared.middles * scale, apart) * _clustered(row, centres, shared.pairs)
     tension, shear, stiffness = (
         (material.tension * share, material.shear * share, np.full(count, material.stiffness))
         if material
@@ -158,6 +159,17 @@ def _strengths(row: Bonds, middle: Array, apart: Array) -> Array:
         away = np.abs(noise_at(middle, size=row.vein_size, octaves=2, seed=row.seed))
         share = share * (1.0 - row.veins * np.exp(-((away / 0.15) ** 2)))
     return share * (apart / apart.mean()) ** row.finer if len(apart) else share
+
+
+def _clustered(row: Bonds, centres: Array, pairs: Ints) -> Array:
+    """How many times as strong each bond is because of the clusters that pieces are joined into: each belongs to the
+    nearest of some pieces that chance chooses."""
+    if row.clusters is None:
+        return np.ones(len(pairs))
+    u = uniforms(np.arange(len(centres), dtype=np.uint64), 1, seed=row.seed, who=row.id, purpose=1)[:, 0]
+    heads = np.argsort(u, kind="stable")[: row.clusters]
+    of = cKDTree(centres[heads]).query(centres)[1]
+    return np.where(of[pairs[:, 0]] == of[pairs[:, 1]], row.firmer, 1.0)
 
 
 def _anchored(setting: Setting, roles: Sequence[Role], row: Bonds) -> NDArray[np.bool_]:

@@ -8,6 +8,8 @@ from numpy.typing import NDArray
 
 from hotgravel.core.matter.elements import NOBODY, Array, Elements
 
+NARROWEST = 1e-6  # m: what is given no size keeps this much, so that it can grow again
+
 
 @dataclass
 class Bodies(Elements):
@@ -51,6 +53,14 @@ class Bodies(Elements):
 
     def stop_spinning(self, who: NDArray[np.int64]) -> None:
         self.spin[who] = 0.0
+
+    def resized(self, who: NDArray[np.int64]) -> None:
+        """Bodies are drawn, weigh and turn as their size says."""
+        left = np.maximum(self.size[who], NARROWEST)
+        ratio = left / self.radius[who]
+        self.scale[who] *= ratio
+        self.mass[who] *= ratio**3
+        self.radius[who] = left
 
     def part(self, who: NDArray[np.int64]) -> None:
         self.parting[who] = 1

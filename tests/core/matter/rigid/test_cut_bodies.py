@@ -79,3 +79,17 @@ def test_an_arch_of_wedges_stands_without_mortar_and_falls_without_its_keystone(
     moved = np.linalg.norm(last.position - first.position[np.isin(first.id, last.id)], axis=1)
     assert len(last) == (11 if keystone else 10)
     assert moved.max() < 0.01 if keystone else moved.max() > 0.3
+
+
+def test_pieces_that_lie_still_shrink_and_are_gone():
+    lies = {"kind": "asleep", "time": 0.2}
+    smaller = {"kind": "become", "attribute": "radius", "value": 0.5}
+    cues = [{"kind": "cue", "id": "shrinks", "when": lies, "then": smaller},
+            {"kind": "cue", "id": "goes", "when": lies, "then": {"kind": "remove"}, "delay": 0.5}]  # fmt: skip
+    set_, body = [GROUND, BLOCK, CUT], {"kind": "rigid", "id": "body", "prop": "block", "begins": "held"}
+    shot = document(set=set_, matter=[body | {"copies": {"kind": "pieces"}}], supply=[], cues=cues, finish={"last": 40})
+    made = play(shot, "rough", matter="rigid")
+    first, small = made.frames[1], made.frames[12]
+    assert small.scale == pytest.approx(0.5 * first.scale)
+    assert small.mass == pytest.approx(first.mass / 8)
+    assert len(made.last) == 0
