@@ -61,6 +61,7 @@ ATTRIBUTES = {
         Attribute("bonds", "", np.int16, 1, "how many bonds it has"),
         Attribute("lump", "", np.int64, 1, "the first of those that it moves with, by its number; its own where alone"),
         Attribute("lost", "", np.int16, 1, "how many bonds it has lost"),
+        Attribute("blow", "N s", np.float64, 3, "that hit, with its direction"),
         Attribute("impact", "m/s", np.float64, 1, "the hardest it came at what it met when last it met anything"),
     )
 }

@@ -214,7 +214,7 @@ class Acting:
                 p.pinned[who], p.velocity[who] = PINNED, 0.0
                 p.stop_spinning(who)
             case do.Unpin():
-                p.pinned[who] = LOOSE
+                p.let_go(who)
             case do.Part():
                 p.part(who)
             case do.Kick():

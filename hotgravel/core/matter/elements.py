@@ -69,6 +69,10 @@ class Elements:
     def stop_spinning(self, who: NDArray[np.int64]) -> None:
         """Let some turn no longer."""
 
+    def let_go(self, who: NDArray[np.int64]) -> None:
+        """Let some be moved by forces again."""
+        self.pinned[who] = LOOSE
+
     def resized(self, who: NDArray[np.int64]) -> None:
         """What follows from the sizes of some, which have changed."""
         self.radius[who] = self.size[who]

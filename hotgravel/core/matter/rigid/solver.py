@@ -28,7 +28,7 @@ from hotgravel.core.matter.rigid.lumps import Forces, Lumps, Movers, carried, lu
 from hotgravel.core.matter.rigid.obstacles import Obstacle, Standing, moving, spin_between, standing
 from hotgravel.core.matter.rigid.outline import outline_of
 from hotgravel.core.matter.rigid.posing import pose
-from hotgravel.core.matter.rigid.solve import HIT, SUM, advance_bodies
+from hotgravel.core.matter.rigid.solve import HIT, NORMAL, SUM, advance_bodies
 from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.shape.bvh import MeshTree
 from hotgravel.core.shape.colliders import Moving
@@ -419,12 +419,14 @@ class RigidSolver:
             bodies.impact[side[mine]] = 0.0
         named = self._named(bodies, there)
         softest_first = np.argsort(table[:, SUM], kind="stable")
-        for side, partner in ((new.one, new.other), (new.other, new.one)):
+        bodies.blow[:] = 0.0
+        for side, partner, way in ((new.one, new.other, -1.0), (new.other, new.one, 1.0)):
             struck = softest_first[(hard & (side < n))[softest_first]]
             np.maximum.at(bodies.impact, side[struck], table[struck, HIT])
             harder = struck[table[struck, SUM] > bodies.impulse[side[struck]]]
             bodies.impulse[side[harder]] = table[harder, SUM]
             bodies.partner[side[harder]] = named[partner[harder]]
+            bodies.blow[side[harder]] = way * table[harder, SUM, None] * table[harder, NORMAL : NORMAL + 3]
         return int(hard.sum())
 
     def _named(self, bodies: Bodies, there: Standing) -> Array:

@@ -6,7 +6,7 @@ from typing import Self
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.matter.elements import NOBODY, Array, Elements
+from hotgravel.core.matter.elements import NOBODY, PINNED, Array, Elements
 
 NARROWEST = 1e-6  # m: what is given no size keeps this much, so that it can grow again
 
@@ -28,6 +28,7 @@ class Bodies(Elements):
     lay_turn: Array
     impulse: Array
     partner: NDArray[np.int64]
+    blow: Array
     supported: NDArray[np.uint8]
     parting: NDArray[np.uint8]
     load: Array
@@ -61,6 +62,15 @@ class Bodies(Elements):
         self.scale[who] *= ratio
         self.mass[who] *= ratio**3
         self.radius[who] = left
+
+    def let_go(self, who: NDArray[np.int64]) -> None:
+        """What hit them in this step is passed on: it is as fast as they can become by it."""
+        given = self.blow[who] / self.mass[who, None]
+        size = np.linalg.norm(given, axis=1)
+        share = np.minimum(1.0, self.impact[who] / np.maximum(size, 1e-300))
+        held = (self.pinned[who] == PINNED) & (self.partner[who] != NOBODY)
+        self.velocity[who] += np.where(held, share, 0.0)[:, None] * given
+        super().let_go(who)
 
     def part(self, who: NDArray[np.int64]) -> None:
         self.parting[who] = 1

@@ -93,3 +93,30 @@ def test_pieces_that_lie_still_shrink_and_are_gone():
     assert small.scale == pytest.approx(0.5 * first.scale)
     assert small.mass == pytest.approx(first.mass / 8)
     assert len(made.last) == 0
+
+
+def test_a_held_piece_that_a_hit_lets_go_takes_the_hit_along():
+    ball = {
+        "kind": "prop",
+        "id": "ball",
+        "name": "ball",
+        "position": [0.3, 3.1, 2],
+        "shape": {"kind": "sphere", "radius": 0.2},
+    }
+    rows = [{"kind": "rigid", "id": "body", "prop": "block", "begins": "held", "copies": {"kind": "pieces"}},
+            {"kind": "rigid", "id": "thrown", "prop": "ball", "density": 8000}]  # fmt: skip
+    throw = {"kind": "cue", "id": "throw", "source": "thrown", "when": {"kind": "at_frame", "frame": 1},
+             "then": {"kind": "kick", "speed": 6, "aim": {"kind": "toward", "direction": [0, 0, -1], "cone": 0}}}  # fmt: skip
+    go = {
+        "kind": "cue",
+        "id": "go",
+        "source": "body",
+        "when": {"kind": "touches", "speed": 0.15},
+        "then": {"kind": "unpin"},
+    }
+    shot = document(set=[GROUND, BLOCK, CUT, ball], matter=rows, supply=[], cues=[throw, go], finish={"last": 14})
+    made = play(shot, "rough", matter="rigid")
+    pieces = made.last.source == 0
+    assert 0 < (pieces & (made.last.pinned == 0)).sum() < pieces.sum()
+    fastest = min(f.velocity[f.source == 0, 2].min() for f in made.frames.values())
+    assert -6.0 * 1.05 < fastest < -0.5  # the way that the ball went, and no faster
