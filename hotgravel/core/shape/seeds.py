@@ -13,26 +13,27 @@ from hotgravel.core.shape.cutting import Array, Cutting, NotCut, cut
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.mesh import mesh_of
 from hotgravel.core.shape.sample import in_volume
-from hotgravel.core.shot.cut import AtRandom, Crowded, Cut, Evenly, Layers, Strike
+from hotgravel.core.shot.cut import MOST_PIECES, AtPoints, AtRandom, Crowded, Cut, Evenly, Layers, Strike
 from hotgravel.core.shot.props import Prop
 
 ROUNDS, SAMPLES = 12, 40  # of evening out, and points that each piece is evened out by
 TRIES = 60  # times as many points as are wanted are looked at, at the most
 
 Weigh = Callable[[str, Array], Array]  # a zone's weight at points (n, 3) of the prop's own frame
+Corners = Callable[[str], Array]  # another prop's corners (n, 3) in the prop's own frame
 
 
 KEPT = 16  # cuttings that are remembered by what went into them
 _known: OrderedDict[bytes, Cutting] = OrderedDict()
 
 
-def cutting_of(row: Cut, prop: Prop, shape: Shaped, weigh: Weigh) -> Cutting:
+def cutting_of(row: Cut, prop: Prop, shape: Shaped, weigh: Weigh, corners: Corners | None = None) -> Cutting:
     """A prop's pieces as its row has them. Raises `NotCut`."""
     if not shape.has_volume:
         raise NotCut("It has no inside to be cut. Accepted: a closed shape.")
     plain = (shape.vertices, shape.faces) if len(shape.faces) else mesh_of(prop.shape)[:2]
     vertices, faces = np.asarray(plain[0], float), np.asarray(plain[1])
-    seeds = seeds_of(row, shape, weigh)
+    seeds = seeds_of(row, shape, weigh, corners)
     told = (vertices.tobytes(), faces.tobytes(), seeds.tobytes(), repr(row.least).encode())
     key = hashlib.sha256(b"|".join(told)).digest()
     if key not in _known:
@@ -42,7 +43,7 @@ def cutting_of(row: Cut, prop: Prop, shape: Shaped, weigh: Weigh) -> Cutting:
     return _known[key]
 
 
-def seeds_of(row: Cut, shape: Shaped, weigh: Weigh) -> Array:
+def seeds_of(row: Cut, shape: Shaped, weigh: Weigh, corners: Corners | None = None) -> Array:
     """Seeds (n, 3) in the prop's own frame."""
     manner = row.manner
     match manner:
@@ -56,6 +57,16 @@ def seeds_of(row: Cut, shape: Shaped, weigh: Weigh) -> Array:
             return _struck(row, manner)
         case Layers():
             return _layered(row, manner, shape)
+        case AtPoints():
+            return _about(corners(manner.prop) if corners else np.zeros((0, 3)))
+
+
+def _about(points: Array) -> Array:
+    """Seeds at points, each place once. Raises `NotCut` where there are too many."""
+    seeds = np.unique(np.round(points, 6), axis=0)
+    if len(seeds) > MOST_PIECES:
+        raise NotCut(f"There are {len(seeds)} corners. Accepted: {MOST_PIECES} at most.")
+    return seeds
 
 
 def _inside(row: Cut, shape: Shaped, count: int, purpose: int = 0) -> Array:

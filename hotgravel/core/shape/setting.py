@@ -147,8 +147,14 @@ def _cut(made: Setting) -> dict[str, Cutting]:
         def weigh(zone: str, points: NDArray[np.float64], pose: Pose = pose) -> NDArray[np.float64]:
             return np.asarray(scene.weight_in(zone, pose.to_world(points)), float)
 
+        def corners(other: str, pose: Pose = pose) -> NDArray[np.float64]:
+            shape, stands = next(p.shape for p in shot.props if p.id == other), made.at_first[other]
+            plain = made.shapes[other].vertices
+            points = stands.to_world(plain if len(plain) else mesh_of(shape)[0])
+            return np.asarray((points - pose.position) @ pose.matrix / pose.scale, float)
+
         try:
-            found[prop.id] = cutting_of(row, prop, made.shapes[prop.id], weigh)
+            found[prop.id] = cutting_of(row, prop, made.shapes[prop.id], weigh, corners)
         except NotCut as fault:
             faults.append(Fault(row.id, "manner", f"{prop.name} cannot be cut. {fault}"))
     if faults:

@@ -7,6 +7,7 @@ from hotgravel.core.shot.dials import clause, colour, dial, dials, refer
 from hotgravel.core.shot.row import Clause, Ref, Row, points_nowhere
 
 MOST_PIECES = 2000
+MANY = 100  # pieces that the estimate takes for a number that only a mesh tells
 
 
 def _count(default: int, help: str) -> int:
@@ -94,6 +95,15 @@ class Layers(Clause):
         yield from points_nowhere("axis", self.axis)
 
 
+class AtPoints(Clause):
+    kind: Literal["points"] = "points"
+    title: ClassVar[str] = "about points,"
+    phrase: ClassVar[str] = "one piece about each corner of {prop}"
+    prop: Ref = refer(
+        "prop", label="prop", help="Its corners, as it stands at the first frame; a mesh of points of your own will do."
+    )
+
+
 class Cut(Row):
     kind: Literal["cut"] = "cut"
     section: ClassVar[str] = "set"
@@ -104,7 +114,7 @@ class Cut(Row):
     prop: Ref = refer(
         "prop", label="prop", solid=True, help="A closed shape. It stays whole until bodies are made of its pieces."
     )
-    manner: Evenly | AtRandom | Crowded | Strike | Layers = clause(
+    manner: Evenly | AtRandom | Crowded | Strike | Layers | AtPoints = clause(
         label="manner", help="How the pieces are laid out.", default=Evenly
     )
     least: float = dial(
@@ -125,4 +135,6 @@ class Cut(Row):
         manner = self.manner
         if isinstance(manner, Strike):
             return manner.rings * manner.spokes + 1
+        if isinstance(manner, AtPoints):
+            return MANY
         return manner.layers if isinstance(manner, Layers) else manner.pieces

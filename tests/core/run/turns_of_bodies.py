@@ -151,6 +151,7 @@ BODIES: dict[str, tuple[Any, ...]] = {
     "strike.spokes": ("set.9.manner.spokes", 5, 9, count, 1, cut(BY_A_BLOW)),
     "strike.reach": ("set.9.manner.reach", 0.7, 1.5, lambda f: float(np.ptp(f.last.position[:, 0])), 0, cut(BY_A_BLOW)),
     "strike.jitter": ("set.9.manner.jitter", 0.0, 0.9, apart, 0, cut(BY_A_BLOW)),
+    "points.prop": ("set.9.manner.prop", "box", "shelf", count, -1, cut({"kind": "points"})),
     "layers.axis": ("set.9.manner.axis", [1, 0, 0], [0, 1, 0], wide(1), 1, cut({"kind": "layers"})),
     "layers.layers": ("set.9.manner.layers", 3, 7, count, 1, cut({"kind": "layers"})),
     "layers.uneven": ("set.9.manner.uneven", 0.0, 0.8, uneven, 1, cut({"kind": "layers"})),

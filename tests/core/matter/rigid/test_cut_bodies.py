@@ -6,7 +6,7 @@ import pytest
 import trimesh
 
 from hotgravel.core.shot.faults import ShotFault
-from tests.conftest import GRAVITY, GROUND, document, play
+from tests.conftest import GRAVITY, GROUND, LOOSE, document, play, source
 
 BLOCK = {"kind": "prop", "id": "block", "name": "block", "position": [0, 3, 0],
          "shape": {"kind": "box", "width": 2, "height": 1, "depth": 0.5}}  # fmt: skip
@@ -120,3 +120,23 @@ def test_a_held_piece_that_a_hit_lets_go_takes_the_hit_along():
     assert 0 < (pieces & (made.last.pinned == 0)).sum() < pieces.sum()
     fastest = min(f.velocity[f.source == 0, 2].min() for f in made.frames.values())
     assert -6.0 * 1.05 < fastest < -0.5  # the way that the ball went, and no faster
+
+
+def test_particles_come_to_rest_on_held_pieces():
+    grit = source(
+        prop="roof", part="surface", emit={"kind": "burst", "count": 200, "frame": 1}, radius=0.01, speed=0,
+    )  # fmt: skip
+    above = {
+        "kind": "prop",
+        "id": "roof",
+        "name": "roof",
+        "position": [0, 4, 0],
+        "shape": {"kind": "plane", "width": 1.6, "depth": 0.3},
+    }
+    rows = [LOOSE, {"kind": "rigid", "id": "body", "prop": "block", "begins": "held", "copies": {"kind": "pieces"}},
+            {"kind": "collision", "id": "met", "props": ["block"], "bounce": 0, "friction": 2}]  # fmt: skip
+    last = play(document(
+        set=[GROUND, BLOCK, CUT, above], matter=rows, supply=[grit], forces=[GRAVITY], finish={"last": 30}
+    ), "fair").last  # fmt: skip
+    assert len(last) == 200
+    assert last.position[:, 1] == pytest.approx(np.full(200, 3.51), abs=0.005)
