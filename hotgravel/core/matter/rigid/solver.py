@@ -4,6 +4,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
 from hotgravel.core.drive.value import one
@@ -81,6 +82,22 @@ class RigidSolver:
     def posed(self) -> tuple[Posed, ...]:
         """The rows that pose held bodies."""
         return tuple(row for row in self.setting.shot.matter if isinstance(row, Posed) and row.on)
+
+    @cached_property
+    def _offering(self) -> tuple[set[str], list[Role]]:
+        """The props that particles meet, and the roles whose bodies are such, or are a prop itself."""
+        named = {prop for row in self.setting.shot.collisions if row.on for prop in row.props}
+        return named, [role for role in self.roles if role.prop.id in named or role.row.single]
+
+    @cached_property
+    def _round(self) -> NDArray[np.bool_]:
+        """Which roles are balls."""
+        return np.array([role.ball for role in self.roles])
+
+    @cached_property
+    def _own_bits(self) -> NDArray[np.uint64]:
+        """What touching the bodies of each role sets in `touched`."""
+        return np.array([self.setting.bit(role.prop.id) for role in self.roles], np.uint64)
 
     @cached_property
     def _areas(self) -> Array:
@@ -171,7 +188,7 @@ class RigidSolver:
         none = nothing[:, 0]
         place, q = np.concatenate([before.place, there.place]), np.concatenate([before.turn, there.quaternion])
         velocity, spin = np.concatenate([before.velocity, there.velocity]), np.concatenate([before.spin, there.spin])
-        balls = self._balls(bodies)[lumps.first] & (lumps.size == 1)
+        balls = self._round[bodies.piece][lumps.first] & (lumps.size == 1)
         ends = np.concatenate([lumps.of, m + np.arange(len(none))])
         advance_bodies(
             place, q, velocity, spin, Rotation.from_quat(q).as_matrix(),
@@ -213,12 +230,10 @@ class RigidSolver:
     def offers(self, state: State) -> Offers:
         bodies = _bodies(state)
         start, turn = self._before(state)
-        named = {prop for row in self.setting.shot.collisions if row.on for prop in row.props}
         surfaces, poses = [], {}
-        for role in self.roles:
+        named, offering = self._offering
+        for role in offering:
             prop = role.prop.id
-            if prop not in named and not role.row.single:
-                continue
             for i in np.flatnonzero((bodies.piece == role.piece) & (bodies.life > 0.0)):
                 then = _prop_pose(role, start[i], turn[i], bodies.scale[i])
                 now = _prop_pose(role, bodies.position[i], bodies.turn[i], bodies.scale[i])
@@ -378,11 +393,6 @@ class RigidSolver:
         result: Array = made * (bodies.mass * bodies.scale**2)[:, None]
         return result
 
-    def _balls(self, bodies: Bodies) -> Array:
-        """Which bodies are balls."""
-        result: Array = np.array([role.ball for role in self.roles])[bodies.piece]
-        return result
-
     def _wake(self, bodies: Bodies, lumps: Lumps, contacts: Contacts, steady: Array, there: Standing) -> None:
         """Bodies wake that are moved, that feel other forces, or whose neighbours moved or are gone; and those that few
         contacts join to them."""
@@ -408,8 +418,7 @@ class RigidSolver:
     def _tell(self, bodies: Bodies, new: Contacts, there: Standing) -> int:
         """What each body met, how hard, and with which impulse. Returns the impacts."""
         n, table = len(bodies), new.table
-        props = {role.number: self.setting.bit(role.prop.id) for role in self.roles}
-        own = np.array([props[s] for s in bodies.source.tolist()], np.uint64)
+        own = self._own_bits[bodies.piece]
         pressed = table[:, SUM] > 0.0
         hard = pressed & (table[:, HIT] > HARD)
         met = np.concatenate([own, there.bits])
