@@ -13,6 +13,7 @@ from hotgravel.core.matter.particles.emitter import Emitter, places_of
 from hotgravel.core.matter.particles.matter import ParticleSolver
 from hotgravel.core.run.estimate import Estimate, counts_at, size_in_words
 from hotgravel.core.run.world import World
+from hotgravel.core.shot.cut import Strike
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finding import Finding, Remedy, setting
 from hotgravel.core.shot.matter import Apart, Collision
@@ -23,6 +24,7 @@ from hotgravel.core.shot.units import show_quantity
 SAMPLES = 400
 BYTES = 300.0  # in memory, for a particle with all that is worked out about it
 MOST_STEPS_MEANT = 16
+OFF = 0.1  # of the reach of a blow: nearer to the surface it meets it
 
 
 @dataclass(frozen=True)
@@ -41,8 +43,36 @@ def in_place(shot: Shot, world: World) -> Iterator[Finding]:
         points = where(world, emitter, first)
         yield from _masked(shot, world, emitter)
         yield from _shut_in(shot, world, emitter, first, points)
+    yield from _struck_off(shot, world)
     yield from _crowded(shot, world)
     yield from _thin(shot, world)
+
+
+def _struck_off(shot: Shot, world: World) -> Iterator[Finding]:
+    """Cuttings as by a blow that does not meet the prop."""
+    scene = world.scene(shot.finish.first)
+    for prop, row in shot.cuts.items():
+        if not isinstance(row.manner, Strike) or prop not in world.setting.at_first:
+            continue
+        pose = world.setting.at_first[prop]
+        place = pose.to_world(np.array([row.manner.at], float))
+        distance, toward = scene.toward(prop, place)
+        off = float(distance[0]) / pose.scale
+        if off <= OFF * row.manner.reach:
+            continue
+        on = row.manner.at + off * (toward[0] @ pose.matrix)
+        spot = tuple(round(float(x), 4) for x in on)
+        said = (
+            f"It is struck {show_quantity(float(f'{off:.3g}'), 'm', shot.dress)} off its surface: the pieces are large."
+        )
+        yield Finding(
+            "struck off",
+            row.id,
+            "manner.at",
+            said,
+            "doubtful",
+            setting("Strike it where it is nearest", row.id, "manner.at", spot),
+        )
 
 
 def _particles(world: World) -> ParticleSolver:

@@ -43,6 +43,16 @@ def stream(**fields):
     return {"kind": "stream", "rate": 100, "start": 1, "end": 20} | fields
 
 
+SLAB = {
+    "kind": "prop",
+    "id": "slab",
+    "name": "slab",
+    "position": [9, 9, 9],
+    "rotation": [0, 0, 30],
+    "shape": {"kind": "box"},
+}
+STRUCK = {"kind": "cut", "id": "struck", "prop": "slab", "manner": {"kind": "strike", "at": [0, 0.5, 0]}}
+
 # What shows it, where, in which words; what must not show it; whether a press clears it.
 BEFORE = {
     "no supply": ({"supply": []}, "", "every frame will be empty", {}, False),
@@ -75,6 +85,7 @@ BEFORE = {
     "signal ends": ({"forces": [drag(keys("zero"))]}, "drag", "ends at frame 12", {"forces": [drag(keys("hold"))]}, True),
     "beyond bounds": ({"forces": [drag({"kind": "noise", "middle": 0.5, "amplitude": 30, "period": 0.2})]}, "drag", "it is held at 0", {"forces": [drag({"kind": "wave", "low": 0, "high": 2, "period": 0.5})]}, True),
     "attribute not carried": ({"forces": [drag(OVER_HEAT)]}, "drag", "same temperature", {"forces": [drag(OVER_HEAT)], "supply": [source(), source(id="hot", temperature=80)]}, True),
+    "struck off": ({"set": [GROUND, VENT, SLAB, STRUCK | {"manner": {"kind": "strike", "at": [0, 3, 0]}}]}, "struck", "off its surface", {"set": [GROUND, VENT, SLAB, STRUCK]}, True),
     "shut in": ({"set": [GROUND, BLOB, BALL], "matter": [LOOSE, landing(props=["jar"])]}, "landing", "born inside jar", {"set": [GROUND, BLOB, BALL], "matter": [LOOSE, landing(props=["jar"], side="inside")]}, True),
     "too crowded": ({"set": [GROUND, BLOB], "matter": [LOOSE, APART], "supply": [source(part="volume", radius=0.1, emit=CROWD)]}, "source", "burst from one another", {"set": [GROUND, BLOB], "matter": [LOOSE, APART], "supply": [source(part="volume", radius=0.005, emit=CROWD)]}, True),
     "thin prop": ({"set": [GROUND, VENT, BALL | {"shape": {"kind": "sphere", "radius": 0.01}}], "matter": [LOOSE, landing(props=["ground", "jar"])], "supply": [source(speed=60)]}, "landing", "steps a frame", {"set": [GROUND, VENT, BALL], "matter": [LOOSE, landing(props=["ground", "jar"])], "supply": [source(speed=60)]}, True),

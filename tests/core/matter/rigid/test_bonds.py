@@ -106,6 +106,22 @@ def test_a_cantilever_breaks_at_its_root_where_the_moment_over_the_section_passe
         assert (made.last.lost[root] > 0).any()
 
 
+def test_a_strength_that_falls_lets_it_break_when_it_passes_the_load():
+    section = 0.5 * 0.4**2 / 6
+    half = 0.5 * 1e6 * section / (9.81 * 0.5 * 0.4 * (4 * 15 / 16) ** 2 / 2)  # it bears half its strength
+    falls = {
+        "kind": "keys",
+        "keys": [{"frame": 1, "value": 1, "ease": "linear"}, {"frame": 21, "value": 0, "ease": "linear"}],
+    }
+    made = film(
+        set_=[SLABS, END], forces=[DOWN], last=14, rigid={"density": half},
+        bonds={"hold": STRONG, "strength": falls, "support": {"kind": "in_zone", "zone": "end"}},
+    )  # fmt: skip
+    whole = [f.lost.sum() == 0 for f in made.frames.values()]
+    assert whole[:10] == [True] * 10  # up to frame 10 it has 0.55 of its strength, at frame 12 it has 0.45
+    assert not whole[11]
+
+
 def test_held_pieces_do_not_move_a_bit_and_go_on_as_their_prop_moved():
     slide = {
         "kind": "keys",
