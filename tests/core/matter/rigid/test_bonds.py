@@ -251,6 +251,18 @@ def test_preflight_and_the_finished_run_tell_what_holds():
     assert said.remedy.act(shot).shot.bonds[0].strength == pytest.approx(0.25)
 
 
+def test_a_prop_is_swapped_for_its_pieces_without_a_jump():
+    whole = PLANK | {"id": "whole", "name": "whole"}
+    swap = cue(5, {"kind": "swap", "prop": "whole", "by": "plank"})
+    made = film(set_=[CUT, whole], cues=[swap], forces=[DOWN], last=12)
+    assert len(made.frames[4]) == 0
+    born = made.frames[6] if len(made.frames[6]) else made.frames[7]
+    centre = (born.mass[:, None] * born.position).sum(axis=0) / born.mass.sum()
+    assert centre == pytest.approx([0, 3, 0], abs=0.02)
+    assert made.last.lost.sum() == 0
+    assert made.last.speed.std() < 1e-9  # it falls as one
+
+
 def test_what_cannot_be_bonded_is_told():
     with pytest.raises(ShotFault, match="no body in its pieces"):
         film(rigid={"copies": {"kind": "itself"}})
