@@ -186,9 +186,9 @@ def test_a_prop_that_glows_lights_the_stage(page: Page, client, scrap: list[int]
     client.post(f"/shots/{number}/rows/vent-dome/set", data={"path": "colour", "value": "#FFA040", "revision": 1})
     page.goto(f"/shots/{number}")
     until(page, "window.hotgravel?.stage.pieces().length")
-    page.evaluate("window.hotgravel.stage.look({ eye: [0, 3, 9], aim: [0, 0, 0] })")
 
     def red_at(x: float, y: float, z: float) -> int:
+        page.evaluate("window.hotgravel.stage.look({ eye: [0, 3, 9], aim: [0, 0, 0] })")
         page.wait_for_timeout(600)  # the next frame is drawn
         place = page.evaluate(
             """(at) => {

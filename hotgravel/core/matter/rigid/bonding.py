@@ -52,6 +52,8 @@ class Bonding:
         made = cls(table, cells, bearing, _strengths(table, cells, bodies, seam), [], factors)
         if seam.frame != np.floor(seam.frame):
             made.told.append(breaks_in(arrays))
+        else:
+            bearing.peak[:] = 0.0
         bearing.holds[~cells.there[table.pairs].all(axis=1)] = 0
         going = cells.there & (bodies.parting[np.maximum(cells.body, 0)] > 0)
         which = np.flatnonzero((bearing.holds > 0) & going[table.pairs].any(axis=1))
@@ -90,7 +92,8 @@ class Bonding:
         self.bearing.since[self.bearing.since >= 0.0] += dt
         cells = len(table.cells)
         share = np.zeros(cells)
-        np.maximum.at(share, table.pairs.ravel(), np.repeat(np.where(holds, self.bearing.share, 0.0), 2))
+        self.bearing.peak = np.where(holds, np.maximum(self.bearing.peak, self.bearing.share), 0.0)
+        np.maximum.at(share, table.pairs.ravel(), np.repeat(self.bearing.peak, 2))
         there = np.flatnonzero(self.cells.there)
         body = self.cells.body[there]
         bodies.load[body] = share[there]

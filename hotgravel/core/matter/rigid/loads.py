@@ -37,13 +37,14 @@ Solve = Callable[[Array], Array]
 @dataclass
 class Bearing:
     """What the bonds carry from step to step: which hold (B,), since when they do not (B,), seconds, -1 while they do
-    or where their cells are gone; the share of their strength that each bears and the
-    most that it has borne (B,), the loads on cells and how far they give (C, 6); and which bonds held, and which cells
-    were firm, when that was found and when the system was factored."""
+    or where their cells are gone; the share of their strength that each bears, the most of that since the last frame,
+    and the most that it has ever borne (B,); the loads on cells and how far they give (C, 6); and which bonds held, and
+    which cells were firm, when that was found and when the system was factored."""
 
     holds: NDArray[np.uint8]
     since: Array
     share: Array
+    peak: Array
     worst: Array
     load: Array
     give: Array
@@ -55,8 +56,9 @@ class Bearing:
     @classmethod
     def fresh(cls, table: BondTable) -> "Bearing":
         bonds, cells = len(table.pairs), len(table.cells)
+        nothing = np.zeros(bonds)
         return cls(
-            np.ones(bonds, np.uint8), np.full(bonds, -1.0), np.zeros(bonds), np.zeros(bonds),
+            np.ones(bonds, np.uint8), np.full(bonds, -1.0), nothing, nothing.copy(), nothing.copy(),
             np.zeros((cells, 6)), np.zeros((cells, 6)), *(np.zeros(n, np.uint8) for n in (bonds, cells, bonds, cells)),
         )  # fmt: skip
 

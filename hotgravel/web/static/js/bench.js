@@ -440,6 +440,7 @@ window.addEventListener("pageshow", (event) => { if (event.persisted) showElsewh
 // Buttons and keys
 
 $("run").addEventListener("click", pressRun);
+$("run").disabled = false;  // until here a press would have been lost
 $("resume").addEventListener("click", pressResume);
 $("cancel").addEventListener("click", pressCancel);
 $("play").addEventListener("click", () => player.toggle());
