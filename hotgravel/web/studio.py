@@ -30,7 +30,7 @@ from hotgravel.store.database import Database
 from hotgravel.store.models import RunRecord
 
 RETRY = 5.0  # seconds between tries to write that a run is over
-RUN_FIRST = 2  # demo shots that the first start runs
+RUN_FIRST = ("cairn", "ember-burst")  # demo shots that the first start runs
 
 log = logging.getLogger("hotgravel.web")
 
@@ -93,12 +93,12 @@ class Studio:
         with self.database.session() as session:
             if shots.all_shots(session) or bin.binned_shots(session):
                 return
-            made = []
+            made = {}
             for name in names:
-                made.append(shots.create(session, load(demo_path(name)), "from the demo").id)
-                settings.put(session, settings.demo_of(made[-1]), name)
-        for shot_id in made[:RUN_FIRST]:  # the others are run when they are opened
-            self.run(shot_id)
+                made[name] = shots.create(session, load(demo_path(name)), "from the demo").id
+                settings.put(session, settings.demo_of(made[name]), name)
+        for name in [name for name in RUN_FIRST if name in made] or list(made)[:1]:  # the others when they are opened
+            self.run(made[name])
 
     @contextmanager
     def creating(self) -> Iterator[Session]:

@@ -1,6 +1,7 @@
 """Rigid bodies on the bench: a box is made rigid, stacked and knocked over, and one that stands is asked why."""
 
 import json
+import re
 
 import httpx
 from playwright.sync_api import Page, expect
@@ -142,13 +143,12 @@ def test_pieces_are_glued_struck_and_asked_why_they_hold(page: Page, client, scr
         expect(page.locator(".last-edit")).to_contain_text(f"{dial} ")
 
     def run() -> None:
+        before = page.locator("#run-state").inner_text()
         page.locator("#run").click()
-        until(
-            page,
-            "window.hotgravel?.player.last === 24 && document.querySelector('#run-state').textContent.startsWith('Run')",
-        )
+        expect(page.locator("#run-state")).not_to_have_text(before)
+        expect(page.locator("#run-state")).to_have_text(re.compile(r"Run \d+, rough"))
         page.keyboard.press("End")
-        until(page, "window.hotgravel.stage.frame?.frame === 24")
+        until(page, "window.hotgravel.player.last === 24 && window.hotgravel.stage.frame?.frame === 24")
 
     run()
     page.locator("#colour-by").select_option("load")

@@ -38,6 +38,8 @@ export class Parted {
 
   // Where each piece is; the whole prop is shown where they are not pulled apart.
   lay() {
+    const apart = this.share > 0 && this.made.length > 0;
+    for (const { object } of this.stage.layers.values()) object.visible = !apart;  // what a run made of them is in the way
     for (const { prop, group, ways } of this.made) {
       group.visible = this.share > 0;
       if (!group.visible) continue;
