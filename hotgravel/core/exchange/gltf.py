@@ -184,12 +184,12 @@ def _piece_meshes(document: _Document, take: Take, matter: str) -> list[tuple[st
         name = take.piece_name(number)
         outer, inner, colours = sides_of(mesh)
         material = Material.of(name, colours[0], 0.0)
-        number = document.mesh(
+        drawn = document.mesh(
             name, TRIANGLES, material, mesh["faces"][outer], POSITION=mesh["vertices"], NORMAL=mesh["normals"]
         )
         if len(inner):
-            document.inside(number, Material.of(f"{name} inside", colours[1], 0.0), mesh["faces"][inner])
-        made.append((name, number))
+            document.inside(drawn, Material.of(f"{name} inside", colours[1], 0.0), mesh["faces"][inner])
+        made.append((name, drawn))
     return made
 
 

@@ -50,9 +50,7 @@ def in_place(shot: Shot, world: World) -> Iterator[Finding]:
 
 def _struck_off(shot: Shot, world: World) -> Iterator[Finding]:
     """Cuttings as by a blow that does not meet the prop."""
-    first = world.setting.at_first
-    there = {prop: (first[prop], first[prop]) for prop in shot.cuts if prop in first}  # a solver may move them later
-    scene = world.setting.scene(shot.finish.first, placed=there)
+    scene = world.setting.beginning()
     for prop, row in shot.cuts.items():
         if not isinstance(row.manner, Strike) or prop not in world.setting.at_first:
             continue

@@ -138,12 +138,15 @@ def _seam(
     now: Snapshot, name: str, scene: Scene, gone: Container[str], frame: float, ahead: float = AHEAD, number: int = 0
 ) -> Seam:  # fmt: skip
     """What a solver gets: where all is, and what it takes from others."""
-    surfaces = [s for of in TAKES_SURFACES.get(name, ()) if of in now.offers for s in now.offers[of].surfaces]
-    blows = [b for of in TAKES_BLOWS.get(name, ()) if of in now.offers for b in now.offers[of].blows]
-    openings = [o for of in TAKES_OPENINGS.get(name, ()) if of in now.offers for o in now.offers[of].openings]
+
+    def given(table: Mapping[str, tuple[str, ...]]) -> list[Offers]:
+        return [now.offers[of] for of in table.get(name, ()) if of in now.offers]
+
+    surfaces = tuple(s for of in given(TAKES_SURFACES) for s in of.surfaces)
+    blows = tuple(b for of in given(TAKES_BLOWS) for b in of.blows)
+    openings = tuple(o for of in given(TAKES_OPENINGS) for o in of.openings)
     return Seam(
-        scene, gone, tuple(surfaces), now.crowds, now.memory.switched, now.ids, frame, ahead, number, tuple(blows),
-        tuple(openings),
+        scene, gone, surfaces, now.crowds, now.memory.switched, now.ids, frame, ahead, number, blows, openings
     )  # fmt: skip
 
 

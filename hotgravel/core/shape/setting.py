@@ -78,6 +78,11 @@ class Setting:
         """Where props stand at a frame, but for those that are gone, have no size or are moved by a solver."""
         return {p: pose for p, pose in self.row_poses(frame, gone).items() if p not in self.solvers_place}
 
+    def beginning(self) -> Scene:
+        """Where all props are at the first frame, those too that solvers move from then on."""
+        placed = {prop: (pose, pose) for prop, pose in self.at_first.items() if prop in self.solvers_place}
+        return self.scene(self.shot.finish.first, placed=placed)
+
     def scene(
         self, frame: float, ahead: float = AHEAD, gone: Container[str] = (),
         placed: Mapping[str, tuple[Pose, Pose]] = NO_PLACES, grids: Mapping[str, VelocityGrid] | None = None,

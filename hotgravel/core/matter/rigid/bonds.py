@@ -54,6 +54,13 @@ class BondTable:
     inertia: Array
 
     @cached_property
+    def row_of(self) -> Ints:
+        """The row (C,) of each cell, counted in `told`."""
+        found = np.zeros(len(self.cells), np.int64)
+        found[self.pairs.ravel()] = np.repeat(self.rows, 2)
+        return found
+
+    @cached_property
     def springs(self) -> tuple[Array, Array]:
         """What each bond resists with: (B,) N/m straight on, and (B, 3, 3) N m against turning."""
         density = self.stiffness / self.apart

@@ -15,6 +15,7 @@ from hotgravel.core.matter.rigid.lumps import Lumps
 from hotgravel.core.matter.rigid.solve import FIRST, HIT, NORMAL, SECOND, SUM, SUM_FIRST, SUM_SECOND
 from hotgravel.core.matter.rigid.state import Bodies
 
+HARD = 0.1  # m/s: slower touches are no hits
 ROUNDS = 16  # in which loads are shared anew within a pass; what is still too much then gives way at once
 WORST = 0.8  # of the greatest overload: bonds that bear so much give way together
 TENSION, SHEAR, CUE = range(3)  # why a bond gave way
@@ -69,9 +70,7 @@ def loads_on(
     lasts = np.full(n, np.inf)
     times = np.array([row.contact_time for row in table.told])
     there = np.flatnonzero(cells.there)
-    row = np.zeros(len(table.cells), np.int64)
-    row[table.pairs.ravel()] = np.repeat(table.rows, 2)
-    lasts[cells.body[there]] = times[row[there]]
+    lasts[cells.body[there]] = times[table.row_of[there]]
     force, moment = bodies.mass[:, None] * pull, np.zeros((n, 3))
     ends = np.concatenate([np.stack([new.one, new.other], axis=1), new.asleep])
     impulse = new.total[:, None] * new.normal
@@ -96,9 +95,6 @@ def loads_on(
     load[awake, :3] = np.einsum("cji,cj->ci", turn, force[body])
     load[awake, 3:] = np.einsum("cji,cj->ci", turn, moment[body])
     return load
-
-
-HARD = 0.1  # m/s: slower touches are no blows
 
 
 def give_way(

@@ -45,9 +45,7 @@ def of_bonds(shot: Shot, solver: RigidSolver) -> Iterator[Finding]:
 
 def _leans(shot: Shot, solver: RigidSolver, prop: str) -> bool:
     """Whether a prop begins beside something that its pieces may meet."""
-    first = solver.setting.at_first
-    placed = {row.prop: (first[row.prop], first[row.prop]) for row in shot.rigid if row.prop in first}
-    scene, shape = solver.setting.scene(shot.finish.first, placed=placed), solver.setting.shapes[prop]
+    scene, shape = solver.setting.beginning(), solver.setting.shapes[prop]
     pose: Pose = solver.setting.at_first[prop]
     pieces = solver.setting.pieces[prop]
     corners = pose.to_world(np.concatenate([piece.vertices for piece in pieces]))

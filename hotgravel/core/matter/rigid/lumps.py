@@ -36,13 +36,6 @@ class Lumps:
         result: NDArray[np.bool_] = self.size[self.of] > 1
         return result
 
-    @property
-    def pairs(self) -> Ints:
-        """Each body that is not the first of its lump (k, 2), with that first one."""
-        lead = self.first[self.of]
-        rest = np.flatnonzero(lead != np.arange(len(lead)))
-        return np.stack([lead[rest], rest], axis=1)
-
     def any(self, marked: NDArray[np.bool_]) -> NDArray[np.bool_]:
         """Which bodies are in a lump with one that is marked."""
         found = np.zeros(len(self.first), bool)

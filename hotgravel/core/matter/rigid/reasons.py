@@ -14,7 +14,7 @@ from hotgravel.core.shot.units import show_quantity
 def reasons(shot: Shot, kept: Kept, element: int, frame: int) -> Iterator[tuple[int, str, str]]:
     """Frame, row and sentence of all that parted a body from others up to a frame: its own bonds, and those of the lump
     that it came off with."""
-    rows = [row for row in shot.bonds if row.prop in {body.prop for body in shot.rigid}]
+    rows = shot.bonds
     if not rows:
         return
     was_held = False

@@ -21,6 +21,7 @@ from hotgravel.core.matter.fineness import steps_for
 from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.rigid.bonding import Bonding, bonded_anew, breaks_in, openings, told_of
 from hotgravel.core.matter.rigid.bonds import BondTable
+from hotgravel.core.matter.rigid.breaking import HARD
 from hotgravel.core.matter.rigid.cast import Role, begin, due, pour
 from hotgravel.core.matter.rigid.contacts import Cache, Contacts, Slack, ends_of, found_contacts, guard
 from hotgravel.core.matter.rigid.islands import DROWSY, QUIET, STILL, STIR, reached
@@ -44,7 +45,6 @@ from hotgravel.core.shot.rigid import MOST_BODIES, InPieces, Poured, Rigid
 SUBSTEPS, RATE = 4, 384.0  # in a step at least, and in a second
 REFERENCE = 1.0  # kg/m²: what air does to a particle it does to a body of so much mass for each area that it shows
 CHANGED = 0.05  # m/s²: steady forces that change by more wake a body
-HARD = 0.1  # m/s: slower touches are no hits
 TREMBLES, STAYS = 10.0, 0.01  # times the speed of what is still; of a body's reach: where it stays meanwhile
 PASSES = 6  # of a step in which bonds give way
 
@@ -264,9 +264,10 @@ class RigidSolver:
 
     def meshes(self) -> list[dict[str, Array]]:
         made: list[dict[str, Array]] = []
+        cuts = self.setting.shot.cuts
         for role in self.roles:
             prop, colours = role.prop, [role.prop.colour]
-            cut = self.setting.shot.cuts.get(prop.id) if isinstance(role.row.copies, InPieces) else None
+            cut = cuts.get(prop.id) if isinstance(role.row.copies, InPieces) else None
             parted = self.setting.cuttings[prop.id].pieces[role.part].inner if cut else None
             alike = parted if parted is not None and len(parted) == len(role.model.faces) else None
             vertices, faces, normals, inner = creased(role.model.vertices, role.model.faces, alike)
