@@ -6,7 +6,8 @@ import time
 import numpy as np
 import trimesh
 
-from hotgravel.core.shape.cutting import cells_of, cut, solid_of
+from hotgravel.core.shape.cells import cells_of
+from hotgravel.core.shape.cutting import cut, whole_of
 
 N, ROUNDS = 1000, 3
 
@@ -21,8 +22,8 @@ def main() -> None:
         start = time.perf_counter()
         made = cut(vertices, faces, seeds)
         middle = time.perf_counter()
-        whole = solid_of(vertices, faces)
-        for cell in cells_of(seeds, np.zeros(3), 24.0)[0]:
+        whole = whole_of(vertices, faces).solid
+        for cell in cells_of(seeds, -np.ones(3), np.ones(3)):
             (whole ^ cell).volume()  # manifold3d cuts when it is asked for what is left
         times.append((middle - start, time.perf_counter() - middle))
     mine, peer = np.median(times, axis=0)

@@ -126,14 +126,14 @@ def imports(studio: Studio, session: Session, shot: Shot, reported: Container[st
 def cut_reports(studio: Studio, shot: Shot, reported: Container[str]) -> tuple[dict[str, str], dict[str, list[int]]]:
     """What cuttings come to, and how many pieces there are of each size, by row; only those whose rows are unfolded are
     made for it."""
-    rows = {prop: row for prop, row in shot.cuts.items() if row.id in reported}
+    rows = [row for of in shot.cuts.values() for row in of if row.id in reported]
     if not rows:
         return {}, {}
     try:
         cuttings = studio.cuttings(shot)
     except ShotFault as fault:
-        return {row.id: " ".join(f.message for f in fault.faults) for row in rows.values()}, {}
-    made = {row.id: cuttings[prop] for prop, row in rows.items() if prop in cuttings}
+        return {row.id: " ".join(f.message for f in fault.faults) for row in rows}, {}
+    made = {row.id: cuttings[row.prop] for row in rows if row.prop in cuttings}
     return {row: of.report() for row, of in made.items()}, {row: of.spread() for row, of in made.items()}
 
 

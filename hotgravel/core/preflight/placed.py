@@ -51,7 +51,7 @@ def in_place(shot: Shot, world: World) -> Iterator[Finding]:
 def _struck_off(shot: Shot, world: World) -> Iterator[Finding]:
     """Cuttings as by a blow that does not meet the prop."""
     scene = world.setting.beginning()
-    for prop, row in shot.cuts.items():
+    for prop, row in ((prop, row) for prop, rows in shot.cuts.items() for row in rows):
         if not isinstance(row.manner, Strike) or prop not in world.setting.at_first:
             continue
         pose = world.setting.at_first[prop]

@@ -1,53 +1,46 @@
-"""Cutting: a closed mesh into pieces, each the part of it that is nearest to one of some seeds.
+"""Cutting: a closed mesh into pieces by solids that fill space (manifold3d), by one row after another.
 
-The cells are Voronoi's (1908), as SciPy finds them, bounded by seeds far outside; each is cut from the mesh exactly
-(manifold3d). Faces that a cut has made are told apart from those of the skin. Neighbours share a face, whose area is
-known from both sides.
+Faces that a cut has made are told apart from those of the skin. Neighbours share a face, whose area is known.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import Voronoi
 
-Array = NDArray[np.float64]
-Ints = NDArray[np.int64]
-FAR = 12.0  # times the mesh's size: where the seeds stand that bound all cells
+from hotgravel.core.shape.cells import Array, Ints, NotCut, cells_of, solid
+from hotgravel.core.shape.facing import Faces, shared_by
+
 THIN = 1e-9  # of the mean volume: what is less is a sliver of rounding
-
-
-class NotCut(ValueError):
-    """A mesh that cannot be cut; the message says why and what would be accepted."""
+Frees = Callable[[Array], NDArray[np.bool_]]  # whether parts with their centres (n, 3) there are cut off
 
 
 @dataclass(frozen=True, eq=False)
 class Piece:
     """A piece: vertices (V, 3) metres, faces (F, 3), which of them a cut has made (F,), volume m³, centre (3,), and the
-    seed that it belongs to."""
+    number of the row that cut it last."""
 
     vertices: Array
     faces: Ints
     inner: NDArray[np.bool_]
     volume: float
     centre: Array
-    seed: int
+    row: int
+
+    @property
+    def extent(self) -> float:
+        """The longest side of its box, metres."""
+        return float(np.ptp(self.vertices, axis=0).max())
 
 
 @dataclass(frozen=True, eq=False)
-class Faces:
-    """The faces that neighbours share: pairs (B, 2) of pieces; areas (B, 2) m², as the first and as the second of each
-    pair has it; middles (B, 3); normals (B, 3) out of the first into the second; seconds (B, 3, 3), m⁴, the second
-    moments of area about the middle; and apart (B,) metres, from seed to seed along the normal."""
+class Part:
+    """A piece while it may be cut on: the solid, as manifold3d has it, and the piece that it is."""
 
-    pairs: Ints
-    areas: Array
-    middles: Array
-    normals: Array
-    seconds: Array
-    apart: Array
+    solid: Any
+    piece: Piece
 
 
 @dataclass(frozen=True, eq=False)
@@ -79,33 +72,14 @@ class Cutting:
         return abs(sum(piece.volume for piece in self.pieces) - self.whole) / self.whole
 
 
-def cut(vertices: Array, faces: Ints, seeds: Array, least: float = 0.0) -> Cutting:
-    """A closed mesh (V, 3), (F, 3) cut about seeds (n, 3); pieces under a share of the mean volume are joined to the
-    neighbour that they share most with. Raises `NotCut`."""
-    whole = solid_of(vertices, faces)
-    if len(seeds) < 2:
-        raise NotCut("One piece is no cutting. Accepted: two pieces or more.")
-    size = float(np.ptp(vertices, axis=0).max())
-    middle = 0.5 * (vertices.max(axis=0) + vertices.min(axis=0))
-    cells, beside = cells_of(seeds, middle, FAR * size)
-    mean = whole.volume() / len(seeds)
-    solids = [whole ^ cell for cell in cells]
-    kept = [n for n, solid in enumerate(solids) if not solid.is_empty() and solid.volume() > THIN * mean]
-    merged = 0
-    if least > 0.0:
-        merged = _merge(solids, kept, beside, seeds, least * whole.volume() / len(kept), whole.original_id())
-    pieces = [
-        _piece(part, seed, whole.original_id())
-        for seed in kept
-        for part in solids[seed].decompose()
-        if part.volume() > THIN * mean
-    ]
-    return Cutting(tuple(pieces), _shared(pieces, seeds, size), float(whole.volume()), merged)
+def whole_of(vertices: Array, faces: Ints) -> Part:
+    """A closed mesh (V, 3), (F, 3), not cut yet. Raises `NotCut`."""
+    made = closed(vertices, faces).as_original()
+    return Part(made, _piece(made, made.original_id(), 0))
 
 
-def solid_of(vertices: Array, faces: Ints) -> Any:
-    """A mesh as manifold3d has it, known by a number of its own. Raises `NotCut`."""
-    import manifold3d
+def closed(vertices: Array, faces: Ints) -> Any:
+    """A closed mesh as a solid. Raises `NotCut`."""
     import trimesh
 
     welded = trimesh.Trimesh(vertices, faces, process=True)
@@ -113,34 +87,102 @@ def solid_of(vertices: Array, faces: Ints) -> Any:
         raise NotCut("Its mesh is open, so it has no inside to be cut. Accepted: a closed mesh, or one that is mended.")
     if welded.volume < 0.0:
         welded.invert()
-    mesh = manifold3d.Mesh64(
-        np.asarray(welded.vertices, np.float64), np.asarray(welded.faces, np.uint64)
-    )  # fmt: skip
-    made = manifold3d.Manifold(mesh)
+    made = solid(welded.vertices, welded.faces)
     if made.is_empty() or made.volume() <= 0.0:
         raise NotCut("Its mesh crosses itself or holds nothing. Accepted: a closed mesh that does not.")
-    return made.as_original()
+    return made
 
 
-def cells_of(seeds: Array, middle: Array, far: float) -> tuple[list[Any], list[Ints]]:
-    """The cell of each seed (n, 3) as a solid, and the seeds whose cells lie beside it."""
+def parted(part: Part, cells: Sequence[Any], original: int, row: int, frees: Frees | None = None) -> list[Part]:
+    """What cells leave of a part, each connected; `frees` tells which of that is cut off, the rest is left in one.
+    `original` is the number of the whole, `row` of the row that cuts."""
+    low, high = np.array(part.solid.bounding_box()).reshape(2, 3)
+    boxes = np.array([cell.bounding_box() for cell in cells]).reshape(-1, 2, 3)
+    near = np.flatnonzero(((boxes[:, 0] <= high) & (boxes[:, 1] >= low)).all(axis=1)).tolist()
+    solids = [left for n in near if not (left := part.solid ^ cells[n]).is_empty()]
+    thin = THIN * part.piece.volume / max(len(solids), 1)
+    made = [Part(one, _piece(one, original, row)) for of in solids for one in of.decompose() if one.volume() > thin]
+    if frees is None or not made:
+        return made
+    off = frees(np.array([one.piece.centre for one in made]))
+    if not off.any():
+        return [part]
+    rest = [one.solid for one, gone in zip(made, off, strict=True) if not gone]
+    remains: list[Any] = _one(rest).decompose() if rest else []
+    return [
+        *(one for one, gone in zip(made, off, strict=True) if gone),
+        *(Part(one, _piece(one, original, row)) for one in remains if one.volume() > thin),
+    ]
+
+
+def joined(parts: Sequence[Part], least: float, original: int) -> list[Part]:
+    """The parts, but that each smaller than `least`, m³, is one with the neighbour that it shares most with."""
+    beside: list[dict[int, float]] = [{} for _ in parts]
+    shared = _shared([part.piece for part in parts])
+    for (one, other), area in zip(shared.pairs.tolist(), shared.areas.tolist(), strict=True):
+        beside[one][other] = beside[other][one] = area
+    whose = [[n] for n in range(len(parts))]
+    volume = [part.piece.volume for part in parts]
+    for small in sorted(range(len(parts)), key=lambda n: (volume[n], n)):
+        if volume[small] >= least or not beside[small]:
+            continue
+        into = max(beside[small], key=lambda n: (beside[small][n], -n))
+        for other, area in beside[small].items():
+            del beside[other][small]
+            if other != into:
+                beside[other][into] = beside[into][other] = beside[into].get(other, 0.0) + area
+        whose[into] += whose[small]
+        volume[into] += volume[small]
+        whose[small], beside[small] = [], {}
+    made = []
+    for group in whose:
+        if len(group) == 1:
+            made.append(parts[group[0]])
+        elif group:
+            one = _one([parts[n].solid for n in group])
+            made.append(Part(one, _piece(one, original, parts[group[0]].piece.row)))
+    return made
+
+
+def finished(parts: Sequence[Part], whole: Part, merged: int) -> Cutting:
+    """The cutting that the parts of a whole come to."""
+    pieces = tuple(part.piece for part in parts)
+    return Cutting(pieces, _shared(pieces), whole.piece.volume, merged)
+
+
+def cut(vertices: Array, faces: Ints, seeds: Array, least: float = 0.0) -> Cutting:
+    """A closed mesh (V, 3), (F, 3) cut about seeds (n, 3), at once; pieces under a share of the mean volume are joined
+    to the neighbour that they share most with. Raises `NotCut`."""
+    whole = whole_of(vertices, faces)
+    if len(seeds) < 2:
+        raise NotCut("One piece is no cutting. Accepted: two pieces or more.")
+    cells = cells_of(seeds, vertices.min(axis=0), vertices.max(axis=0))
+    parts = made = parted(whole, cells, whole.solid.original_id(), 0)
+    if least > 0.0:
+        made = joined(parts, least * whole.piece.volume / len(parts), whole.solid.original_id())
+    return finished(made, whole, len(parts) - len(made))
+
+
+def inner_corners(piece: Piece) -> Array:
+    """The corners (k, 3, 3) of the faces that cuts have made."""
+    found: Array = piece.vertices[piece.faces[piece.inner]]
+    return found
+
+
+def _shared(pieces: Sequence[Piece]) -> Faces:
+    size = float(np.ptp(np.concatenate([piece.vertices for piece in pieces]), axis=0).max())
+    centres, volumes = np.array([p.centre for p in pieces]), np.array([p.volume for p in pieces])
+    return shared_by([inner_corners(piece) for piece in pieces], centres, volumes, size)
+
+
+def _one(solids: Sequence[Any]) -> Any:
+    """Solids that touch, as one."""
     import manifold3d
 
-    ways = np.array([[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1) if (x, y, z) != (0, 0, 0)])
-    bounds = middle + far * ways / np.linalg.norm(ways, axis=1)[:, None]
-    found = Voronoi(np.concatenate([seeds, bounds]))
-    cells = [
-        manifold3d.Manifold.hull_points(found.vertices[found.regions[r]]) for r in found.point_region[: len(seeds)]
-    ]
-    beside: list[list[int]] = [[] for _ in seeds]
-    for one, other in found.ridge_points:
-        if one < len(seeds) and other < len(seeds):
-            beside[one].append(int(other))
-            beside[other].append(int(one))
-    return cells, [np.array(sorted(of), np.int64) for of in beside]
+    return manifold3d.Manifold.batch_boolean(solids, manifold3d.OpType.Add)
 
 
-def _piece(part: Any, seed: int, original: int) -> Piece:
+def _piece(part: Any, original: int, row: int) -> Piece:
     mesh = part.to_mesh64()
     faces = np.asarray(mesh.tri_verts, np.int64)
     vertices = np.asarray(mesh.vert_properties[:, :3], np.float64)
@@ -153,99 +195,4 @@ def _piece(part: Any, seed: int, original: int) -> Piece:
     six = np.einsum("ij,ij->i", a, np.cross(b, c))
     volume = float(six.sum()) / 6.0
     centre = (six[:, None] * (a + b + c)).sum(axis=0) / (24.0 * volume)
-    return Piece(vertices, faces, inner, volume, centre, seed)
-
-
-def inner_faces(piece: Piece) -> tuple[Array, Array, Array]:
-    """Middles (k, 3), unit normals (k, 3) and areas (k,) of the faces that cuts have made."""
-    a, b, c = (piece.vertices[piece.faces[piece.inner][:, k]] for k in range(3))
-    across = np.cross(b - a, c - a)
-    twice = np.linalg.norm(across, axis=1)
-    return (a + b + c) / 3.0, across / np.maximum(twice, 1e-300)[:, None], 0.5 * twice
-
-
-def _shared(pieces: Sequence[Piece], seeds: Array, size: float) -> Faces:
-    """Which pieces share faces, and those faces.
-
-    A face that a cut has made lies halfway between its own seed and another: that tells whose it is too. Where a cell
-    came out in several parts, the part is the one with a face nearest to it.
-    """
-    of_seed: dict[int, list[int]] = {}
-    for number, piece in enumerate(pieces):
-        of_seed.setdefault(piece.seed, []).append(number)
-    there = np.array(sorted(of_seed))
-    faces = [inner_faces(piece) for piece in pieces]
-    mine = np.repeat(np.arange(len(pieces)), [len(of[2]) for of in faces])
-    theirs = np.concatenate([_across(n, pieces, seeds, there, of_seed, faces, size) for n in range(len(pieces))])
-    areas = np.concatenate([of[2] for of in faces])
-    keys, at = np.unique(mine * len(pieces) + theirs, return_inverse=True)
-    area = np.bincount(at, areas, len(keys))
-    back = (keys % len(pieces)) * len(pieces) + keys // len(pieces)
-    place = np.minimum(np.searchsorted(keys, back), max(len(keys) - 1, 0))
-    both = np.flatnonzero((keys < back) & (keys[place] == back)) if len(keys) else np.zeros(0, np.int64)
-    pairs = np.stack([keys[both] // len(pieces), keys[both] % len(pieces)], axis=1)
-
-    def summed(values: Array) -> Array:
-        out = np.zeros((len(keys), *values.shape[1:]))
-        np.add.at(out, at, values)
-        return out[both]
-
-    corners = np.concatenate([piece.vertices[piece.faces[piece.inner]] for piece in pieces]).reshape(-1, 3, 3)
-    normal = summed(areas[:, None] * np.concatenate([of[1] for of in faces]))
-    normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
-    middle = summed(areas[:, None] * corners.mean(axis=1)) / area[both, None]
-    total = corners.sum(axis=1)
-    outer = np.einsum("kci,kcj->kij", corners, corners) + total[:, :, None] * total[:, None, :]
-    second = summed(areas[:, None, None] / 12.0 * outer)
-    second -= area[both, None, None] * middle[:, :, None] * middle[:, None, :]
-    own = np.array([piece.seed for piece in pieces])
-    apart = np.abs(np.einsum("bi,bi->b", seeds[own[pairs[:, 1]]] - seeds[own[pairs[:, 0]]], normal))
-    return Faces(pairs, np.stack([area[both], area[place[both]]], axis=1), middle, normal, second, apart)
-
-
-def _across(
-    number: int, pieces: Sequence[Piece], seeds: Array, there: Ints, of_seed: dict[int, list[int]],
-    faces: Sequence[tuple[Array, Array, Array]], size: float,
-) -> Ints:  # fmt: skip
-    """The piece on the other side of each face that a cut has made of a piece."""
-    piece, (middles, normals, _areas) = pieces[number], faces[number]
-    if not len(middles):
-        return np.zeros(0, np.int64)
-    others = there[there != piece.seed]
-    way = seeds[others] - seeds[piece.seed]
-    way_long = np.linalg.norm(way, axis=1)[:, None]
-    half = seeds[piece.seed] + 0.5 * way
-    # How far a face lies off the plane halfway to each other seed, and whether it faces that seed.
-    off = np.abs(np.einsum("kij,ij->ki", middles[:, None] - half[None], way / way_long))
-    off += size * (1.0 - normals @ (way / way_long).T)
-    found = [of_seed[int(seed)] for seed in others[np.argmin(off, axis=1)]]
-    return np.array([
-        parts[0] if len(parts) == 1 else _nearest(middle, parts, faces)
-        for middle, parts in zip(middles, found, strict=True)
-    ])  # fmt: skip
-
-
-def _nearest(place: Array, parts: list[int], faces: Sequence[tuple[Array, Array, Array]]) -> int:
-    off = [float(np.linalg.norm(faces[part][0] - place, axis=1).min(initial=np.inf)) for part in parts]
-    return parts[int(np.argmin(off))]
-
-
-def _merge(solids: list[Any], kept: list[int], beside: list[Ints], seeds: Array, least: float, original: int) -> int:
-    """Join what is smaller than `least` to what it shares most with, in place. Returns how many went."""
-    went = 0
-    for small in sorted(kept, key=lambda n: (solids[n].volume(), n)):
-        if solids[small].volume() >= least or len(kept) < 2:
-            continue
-        piece = _piece(solids[small], small, original)
-        middles, _, areas = inner_faces(piece)
-        near = [n for n in beside[small] if n in kept]
-        if not near or not len(areas):
-            continue
-        away = np.linalg.norm(middles[:, None] - seeds[near][None], axis=2)
-        shared = np.bincount(np.argmin(away, axis=1), areas, len(near))
-        into = near[int(np.argmax(shared))]
-        solids[into] = solids[into] + solids[small]
-        beside[into] = np.union1d(beside[into], beside[small])
-        kept.remove(small)
-        went += 1
-    return went
+    return Piece(vertices, faces, inner, volume, centre, row)

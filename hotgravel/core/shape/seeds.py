@@ -1,67 +1,82 @@
 """Where the pieces of a cutting lie: seeds in a prop's own frame, by the manner of its row."""
 
-import hashlib
-from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from hotgravel.core.chance import uniforms
-from hotgravel.core.shape.cutting import Array, Cutting, NotCut, cut
+from hotgravel.core.shape.cells import Array, Ints, NotCut
 from hotgravel.core.shape.kinds import Shaped
-from hotgravel.core.shape.mesh import mesh_of
 from hotgravel.core.shape.sample import in_volume
-from hotgravel.core.shot.cut import MOST_PIECES, AtPoints, AtRandom, Crowded, Cut, Evenly, Layers, Strike
-from hotgravel.core.shot.props import Prop
+from hotgravel.core.shot.cut import MOST_PIECES, AtRandom, Crowded, Cut, Evenly, Layers, Strike
 
 ROUNDS, SAMPLES = 12, 40  # of evening out, and points that each piece is evened out by
 TRIES = 60  # times as many points as are wanted are looked at, at the most
+AROUND = 3.0  # mean distances: seeds that far from all that a zone holds bound none of its cells
 
 Weigh = Callable[[str, Array], Array]  # a zone's weight at points (n, 3) of the prop's own frame
-Corners = Callable[[str], Array]  # another prop's corners (n, 3) in the prop's own frame
 
 
-KEPT = 16  # cuttings that are remembered by what went into them
-_known: OrderedDict[bytes, Cutting] = OrderedDict()
+@dataclass(frozen=True)
+class Room:
+    """What seeds are strewn in: shapes in a prop's frame with their volumes (n,), m³."""
+
+    shapes: Sequence[Shaped]
+    volumes: Array
+
+    def strewn(self, row: Cut, count: int, purpose: int = 0) -> tuple[Array, Ints]:
+        """Points (count, 3), evenly by chance through all volumes, and which shape each is in."""
+        index = np.arange(count, dtype=np.uint64)
+
+        def drawn(which: Ints, attempt: int) -> Array:
+            return uniforms(index[which], 4, seed=row.seed, who=row.id, purpose=purpose + attempt)
+
+        u = drawn(np.arange(count), 0)
+        whose = np.zeros(count, np.int64)
+        if len(self.shapes) > 1:
+            share = np.cumsum(self.volumes) / self.volumes.sum()
+            whose = np.searchsorted(share[:-1], drawn(np.arange(count), 50)[:, 0], side="right")
+        points = np.zeros((count, 3))
+        for n in np.unique(whose):
+            mine = np.flatnonzero(whose == n)
+            points[mine] = in_volume(self.shapes[n], u[mine], lambda which, k, of=mine: drawn(of[which], 100 + k))[0]  # type: ignore[misc]
+        return points, whose
 
 
-def cutting_of(row: Cut, prop: Prop, shape: Shaped, weigh: Weigh, corners: Corners | None = None) -> Cutting:
-    """A prop's pieces as its row has them. Raises `NotCut`."""
-    if not shape.has_volume:
-        raise NotCut("It has no inside to be cut. Accepted: a closed shape.")
-    plain = (shape.vertices, shape.faces) if len(shape.faces) else mesh_of(prop.shape)[:2]
-    vertices, faces = np.asarray(plain[0], float), np.asarray(plain[1])
-    seeds = seeds_of(row, shape, weigh, corners)
-    told = (vertices.tobytes(), faces.tobytes(), seeds.tobytes(), repr(row.least).encode())
-    key = hashlib.sha256(b"|".join(told)).digest()
-    if key not in _known:
-        _known[key] = cut(vertices, faces, seeds, row.least)
-        while len(_known) > KEPT:
-            _known.popitem(last=False)
-    return _known[key]
+def strewn(row: Cut, manner: Evenly | AtRandom | Crowded, room: Room, weigh: Weigh) -> tuple[Array, Ints]:
+    """Seeds (n, 3) in a room, and which of its shapes each is in. Raises `NotCut`."""
+    if isinstance(manner, Crowded):
+        return crowded(row, manner, room, weigh)
+    if row.zone is not None:
+        return bounded(row, manner, room, weigh)
+    seeds, whose = room.strewn(row, manner.pieces)
+    if isinstance(manner, Evenly):
+        evened(seeds, whose, *room.strewn(row, SAMPLES * manner.pieces, purpose=7))
+    return seeds, whose
 
 
-def seeds_of(row: Cut, shape: Shaped, weigh: Weigh, corners: Corners | None = None) -> Array:
-    """Seeds (n, 3) in the prop's own frame."""
-    manner = row.manner
-    match manner:
-        case AtRandom():
-            return _inside(row, shape, manner.pieces)
-        case Evenly():
-            return _evened(_inside(row, shape, manner.pieces), _inside(row, shape, SAMPLES * manner.pieces, purpose=7))
-        case Crowded():
-            return _crowded(row, manner, shape, weigh)
-        case Strike():
-            return _struck(row, manner)
-        case Layers():
-            return _layered(row, manner, shape)
-        case AtPoints():
-            return _about(corners(manner.prop) if corners else np.zeros((0, 3)))
+def bounded(row: Cut, manner: Evenly | AtRandom, room: Room, weigh: Weigh) -> tuple[Array, Ints]:
+    """The seeds in a row's zone, and as many to the volume around it as bound their cells."""
+    assert row.zone is not None
+    count = manner.pieces
+    pool, whose = room.strewn(row, TRIES * count, purpose=3)
+    inside = weigh(row.zone, pool) >= 0.5
+    if inside.sum() < count:
+        raise NotCut("Its zone holds too little of it for so many pieces. Accepted: a larger zone, or fewer pieces.")
+    last = np.flatnonzero(inside)[count - 1] + 1
+    out = np.flatnonzero(~inside[:last])
+    seeds, of = pool[:last][inside[:last]], whose[:last][inside[:last]]
+    if isinstance(manner, Evenly):
+        evened(seeds, of, pool[inside], whose[inside])
+    tree = cKDTree(seeds)
+    between = np.median(tree.query(seeds, k=2)[0][:, 1])
+    near = out[tree.query(pool[out])[0] < AROUND * between]
+    return np.concatenate([seeds, pool[near]]), np.concatenate([of, whose[near]])
 
 
-def _about(points: Array) -> Array:
+def about(points: Array) -> Array:
     """Seeds at points, each place once. Raises `NotCut` where there are too many."""
     seeds = np.unique(np.round(points, 6), axis=0)
     if len(seeds) > MOST_PIECES:
@@ -69,38 +84,32 @@ def _about(points: Array) -> Array:
     return seeds
 
 
-def _inside(row: Cut, shape: Shaped, count: int, purpose: int = 0) -> Array:
-    """Points (count, 3), evenly by chance through the volume."""
-    index = np.arange(count, dtype=np.uint64)
-
-    def again(which: NDArray[np.int64], attempt: int) -> Array:
-        return uniforms(index[which], 4, seed=row.seed, who=row.id, purpose=purpose + 100 + attempt)
-
-    u = uniforms(index, 4, seed=row.seed, who=row.id, purpose=purpose)
-    return in_volume(shape, u, again)[0]
-
-
-def _evened(seeds: Array, points: Array) -> Array:
-    """Seeds moved to the middles of their cells, again and again (Lloyd 1982), by points of the volume."""
-    for _ in range(ROUNDS):
-        whose = cKDTree(seeds).query(points)[1]
-        count = np.bincount(whose, minlength=len(seeds))
-        sums = np.stack([np.bincount(whose, points[:, c], len(seeds)) for c in range(3)], axis=1)
-        seeds = np.where(count[:, None] > 0, sums / np.maximum(count, 1)[:, None], seeds)
-    return seeds
+def evened(seeds: Array, whose: Ints, points: Array, of: Ints) -> None:
+    """Move seeds to the middles of their cells, in place, again and again (Lloyd 1982), by points of the volume; each
+    only by those in the shape that it is in."""
+    for n in np.unique(whose):
+        mine, there = seeds[whose == n], points[of == n]
+        for _ in range(ROUNDS if len(there) else 0):
+            nearest = cKDTree(mine).query(there)[1]
+            count = np.bincount(nearest, minlength=len(mine))
+            sums = np.stack([np.bincount(nearest, there[:, c], len(mine)) for c in range(3)], axis=1)
+            mine = np.where(count[:, None] > 0, sums / np.maximum(count, 1)[:, None], mine)
+        seeds[whose == n] = mine
 
 
-def _crowded(row: Cut, manner: Crowded, shape: Shaped, weigh: Weigh) -> Array:
+def crowded(row: Cut, manner: Crowded, room: Room, weigh: Weigh) -> tuple[Array, Ints]:
+    """A share of the seeds in a zone, the others outside, and which of the room's shapes each is in."""
     wanted = round(manner.share * manner.pieces)
-    pool = _inside(row, shape, TRIES * manner.pieces, purpose=3)
+    pool, whose = room.strewn(row, TRIES * manner.pieces, purpose=3)
     chance = uniforms(np.arange(len(pool), dtype=np.uint64), 1, seed=row.seed, who=row.id, purpose=5)[:, 0]
     inside = chance < weigh(manner.zone, pool)
     if inside.sum() < wanted:
         raise NotCut("Its zone holds too little of it for so many pieces. Accepted: a larger zone, or fewer pieces.")
-    return np.concatenate([pool[inside][:wanted], pool[~inside][: manner.pieces - wanted]])
+    taken = np.concatenate([np.flatnonzero(inside)[:wanted], np.flatnonzero(~inside)[: manner.pieces - wanted]])
+    return pool[taken], whose[taken]
 
 
-def _struck(row: Cut, manner: Strike) -> Array:
+def struck(row: Cut, manner: Strike) -> Array:
     """Rings that grow outward, and spokes; every other ring is turned by half a spoke."""
     axis = np.array(manner.axis) / np.linalg.norm(manner.axis)
     across = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
@@ -115,7 +124,7 @@ def _struck(row: Cut, manner: Strike) -> Array:
     return seeds
 
 
-def _layered(row: Cut, manner: Layers, shape: Shaped) -> Array:
+def layered(row: Cut, manner: Layers, shape: Shaped) -> Array:
     """One seed a slab, in its middle: slabs end halfway from one to the next."""
     axis = np.array(manner.axis) / np.linalg.norm(manner.axis)
     low, high = shape.box

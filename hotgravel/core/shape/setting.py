@@ -1,21 +1,23 @@
 """The setting of a shot: its props with their shapes and poses, its zones and fields, and the clock."""
 
-from collections.abc import Callable, Container, Iterator, Mapping
+from collections.abc import Callable, Container, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from hashlib import sha256
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.shape.bvh import MeshTree, build_tree, empty_tree, join_trees
-from hotgravel.core.shape.cutting import Cutting, NotCut, Piece
+from hotgravel.core.shape.bvh import MeshTree, empty_tree, join_trees
+from hotgravel.core.shape.cells import NotCut
+from hotgravel.core.shape.cutting import Cutting
 from hotgravel.core.shape.distance import MESH
+from hotgravel.core.shape.dividing import Surroundings, cutting_of, shape_of
 from hotgravel.core.shape.edges import Lines, lines_of
 from hotgravel.core.shape.grid import GridFault, VelocityGrid, read_grid
 from hotgravel.core.shape.kinds import Shaped, shaped
 from hotgravel.core.shape.mesh import MeshFault, Solid, mesh_of, solid
 from hotgravel.core.shape.pose import Pose, moves, pose_at
-from hotgravel.core.shape.seeds import cutting_of
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.cut import Cut
 from hotgravel.core.shot.document import Shot
@@ -67,6 +69,14 @@ class Setting:
     def bit(self, prop: str) -> int:
         """The bits of `touched` that a prop sets."""
         return (1 << ANY_PROP) | (1 << self.bits[prop] if prop in self.bits else 0)
+
+    def mesh(self, prop: str) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+        """The triangles of a prop in its own frame: vertices (V, 3), faces (F, 3)."""
+        shape = self.shapes[prop]
+        if len(shape.faces):
+            return np.asarray(shape.vertices, float), shape.faces
+        vertices, faces = mesh_of(next(p.shape for p in self.shot.props if p.id == prop))[:2]
+        return np.asarray(vertices, float), np.asarray(faces, np.int64)
 
     def row_poses(self, frame: float, gone: Container[str] = ()) -> dict[str, Pose]:
         """Where the rows of props have them at a frame, but for those that are gone or have no size."""
@@ -136,35 +146,39 @@ def setting_of(shot: Shot, find_mesh: FindMesh, quality: Quality | None, touched
 
 def _cut(made: Setting) -> dict[str, Cutting]:
     """The pieces of each prop that is cut, by zones as they are at the first frame. Raises `ShotFault`."""
-    shot, found = made.shot, dict[str, Cutting]()
-    faults = [
-        Fault(row.id, "prop", f"{shot.names()[row.prop]} is cut by another row too. Accepted: one that is on.")
-        for row in shot.set
-        if isinstance(row, Cut) and row.on and shot.cuts[row.prop] is not row
-    ]
-    scene = made.scene(shot.finish.first) if shot.cuts else None
+    shot, found, faults = made.shot, dict[str, Cutting](), list[Fault]()
     for prop in shot.props:
-        row = shot.cuts.get(prop.id)
-        if row is None or scene is None:
-            continue
-        pose = made.at_first[prop.id]
-
-        def weigh(zone: str, points: NDArray[np.float64], pose: Pose = pose) -> NDArray[np.float64]:
-            return np.asarray(scene.weight_in(zone, pose.to_world(points)), float)
-
-        def corners(other: str, pose: Pose = pose) -> NDArray[np.float64]:
-            shape, stands = next(p.shape for p in shot.props if p.id == other), made.at_first[other]
-            plain = made.shapes[other].vertices
-            points = stands.to_world(plain if len(plain) else mesh_of(shape)[0])
-            return np.asarray((points - pose.position) @ pose.matrix / pose.scale, float)
-
-        try:
-            found[prop.id] = cutting_of(row, prop, made.shapes[prop.id], weigh, corners)
-        except NotCut as fault:
-            faults.append(Fault(row.id, "manner", f"{prop.name} cannot be cut. {fault}"))
+        if rows := shot.cuts.get(prop.id):
+            try:
+                found[prop.id] = cutting_of(rows, prop, made.shapes[prop.id], _surroundings(made, prop, rows))
+            except NotCut as fault:
+                faults.append(Fault(fault.row, "manner", f"{prop.name} cannot be cut. {fault}"))
     if faults:
         raise ShotFault(faults)
     return found
+
+
+def _surroundings(made: Setting, prop: Prop, rows: Sequence[Cut]) -> Surroundings:
+    """What a prop's cutting asks of the setting, in the prop's own frame."""
+    shot, pose, scene = made.shot, made.at_first[prop.id], made.scene(made.shot.finish.first)
+
+    def weigh(zone: str, points: NDArray[np.float64]) -> NDArray[np.float64]:
+        return np.asarray(scene.weight_in(zone, pose.to_world(points)), float)
+
+    def other(prop: str) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+        vertices, faces = made.mesh(prop)
+        points = made.at_first[prop].to_world(vertices)
+        return np.asarray((points - pose.position) @ pose.matrix / pose.scale, float), faces
+
+    named = shot.named_by(rows)
+    told = [repr([row.model_dump(exclude={"name", "group", "inside"}) for row in rows]).encode()]
+    told += [row.model_dump_json().encode() for row in named if not isinstance(row, Prop)]
+    for one in [prop, *(row for row in named if isinstance(row, Prop) and row.on)]:
+        vertices, faces = made.mesh(one.id)
+        stands = made.at_first[one.id]
+        told += [vertices.tobytes(), faces.tobytes(), stands.position.tobytes(), stands.quaternion.tobytes()]
+        told.append(repr(stands.scale).encode())
+    return Surroundings(weigh, other, sha256(b"|".join(told)).digest())
 
 
 def _untold(shot: Shot, grids: dict[str, VelocityGrid]) -> Iterator[Fault]:
@@ -195,7 +209,7 @@ def _forest(
 ) -> tuple[MeshTree, dict[str, Shaped], dict[str, tuple[Shaped, ...]]]:
     """All meshes' trees in one, those of pieces too, and the shapes that point into it."""
     meshes = [prop for prop, shape in shapes.items() if shape.kind == MESH]
-    parts = {prop: [_shaped(piece) for piece in cutting.pieces] for prop, cutting in cuttings.items()}
+    parts = {prop: [shape_of(piece) for piece in cutting.pieces] for prop, cutting in cuttings.items()}
     trees = [shapes[prop].tree for prop in meshes] + [part.tree for of in parts.values() for part in of]
     tree, roots = join_trees(trees)
     ahead = iter(roots[len(meshes) :])
@@ -204,11 +218,6 @@ def _forest(
     for prop, root in zip(meshes, roots, strict=False):
         rooted[prop] = _rooted(shapes[prop], root)
     return tree, {**shapes, **rooted}, pieces
-
-
-def _shaped(piece: Piece) -> Shaped:
-    tree = build_tree(piece.vertices, piece.faces)
-    return Shaped(MESH, np.array([0.0, 1.0, 0.0]), tree, piece.vertices, piece.faces)
 
 
 def _rooted(shape: Shaped, root: float) -> Shaped:

@@ -104,19 +104,70 @@ class AtPoints(Clause):
     )
 
 
+class Along(Clause):
+    kind: Literal["along"] = "along"
+    title: ClassVar[str] = "along"
+    phrase: ClassVar[str] = "the outline of {prop}"
+    prop: Ref = refer(
+        "prop", label="outline", solid=True,
+        help="A closed shape, such as lettering or a drawing, as it stands at the first frame: what lies in it comes "
+        "off what lies around it. It can be unseen.",
+    )  # fmt: skip
+
+
+class Smooth(Clause):
+    kind: Literal["smooth"] = "smooth"
+    title: ClassVar[str] = "with smooth breaks"
+    phrase: ClassVar[str] = ""
+
+
+class Roughened(Clause):
+    kind: Literal["rough"] = "rough"
+    title: ClassVar[str] = "with breaks rough"
+    phrase: ClassVar[str] = "by {by} in lumps of {lumps}"
+    by: float = dial(
+        "m", 0.02, label="rough by", soft=(0.005, 0.1), above=0.0, high=1e3,
+        help="How far breaks stray from flat. Both sides stray alike, so pieces still fit; the skin stays as it is.",
+    )  # fmt: skip
+    lumps: float = dial(
+        "m", 0.2, label="lumps", soft=(0.05, 1.0), above=0.0, high=1e4,
+        help="How large the bumps are. Small ones make many faces: a third of a piece is plenty.",
+    )  # fmt: skip
+
+    def complaints(self) -> Iterator[tuple[str, str]]:
+        if self.by > STEEPEST * self.lumps:
+            yield "by", "Bumps that steep would fold over. Accepted: a quarter of the size of the lumps at most."
+
+
+STEEPEST = 0.25  # of a lump: as gradient noise has slopes of up to about 3.5, what is steeper may fold
+
+
 class Cut(Row):
     kind: Literal["cut"] = "cut"
     section: ClassVar[str] = "set"
     title: ClassVar[str] = "cutting"
     naming: ClassVar[str] = "cutting of {prop}"
-    does: ClassVar[str] = "Cuts a closed prop into pieces that fit; rigid bodies can be made of them."
-    phrase: ClassVar[str] = "The {prop} is cut {manner}."
+    does: ClassVar[str] = (
+        "Cuts a closed prop into pieces that fit; rigid bodies can be made of them. A second row cuts the pieces finer."
+    )
+    phrase: ClassVar[str] = "The {prop} is cut {manner}, {sides}."
     prop: Ref = refer(
         "prop", label="prop", solid=True, help="A closed shape. It stays whole until bodies are made of its pieces."
     )
-    manner: Evenly | AtRandom | Crowded | Strike | Layers | AtPoints = clause(
+    manner: Evenly | AtRandom | Crowded | Strike | Layers | AtPoints | Along = clause(
         label="manner", help="How the pieces are laid out.", default=Evenly
     )
+    sides: Smooth | Roughened = clause(
+        label="breaks", help="Whether the faces that cuts make are flat, or rough as stone breaks.", default=Smooth
+    )
+    zone: Ref | None = refer(
+        "zone", label="only in", none="all of it",
+        help="Cuts off only pieces whose middles lie in this zone, as it is at the first frame; the rest stays in one.",
+    )  # fmt: skip
+    longer: float = dial(
+        "m", 0.0, label="only longer than", soft=(0.0, 2.0), low=0.0, high=1e6,
+        help="Leaves pieces of the rows before whole that are not longer than this: 0 cuts all of them finer.",
+    )  # fmt: skip
     least: float = dial(
         "%", 0.0, label="least", soft=(0.0, 0.5), low=0.0, high=0.9,
         help="Pieces under this share of the mean size are joined to a neighbour: tiny ones slow everything down.",
@@ -137,4 +188,6 @@ class Cut(Row):
             return manner.rings * manner.spokes + 1
         if isinstance(manner, AtPoints):
             return MANY
+        if isinstance(manner, Along):
+            return 2
         return manner.layers if isinstance(manner, Layers) else manner.pieces

@@ -3,7 +3,7 @@
 import hashlib
 import json
 import re
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from functools import cached_property
 from itertools import count
 from pathlib import Path
@@ -99,9 +99,13 @@ class Shot(BaseModel):
         return {row.id: row for row in self.set if isinstance(row, VelocityField) and row.on}
 
     @property
-    def cuts(self) -> dict[str, Cut]:
-        """Those that are on, by the prop that each cuts."""
-        return {row.prop: row for row in self.set if isinstance(row, Cut) and row.on}
+    def cuts(self) -> dict[str, list[Cut]]:
+        """Those that are on, in the page's order, by the prop that they cut."""
+        found: dict[str, list[Cut]] = {}
+        for row in self.set:
+            if isinstance(row, Cut) and row.on:
+                found.setdefault(row.prop, []).append(row)
+        return found
 
     def files(self) -> list[str]:
         """The names of the files beside the shot that its rows are made from: meshes, drawings, fonts, fields."""
@@ -163,9 +167,30 @@ class Shot(BaseModel):
                 taken.add(names[row.id].casefold())
         return names
 
+    def named_by(self, rows: Iterable[Row]) -> list[Row]:
+        """The rows that some rows name, that those name in turn, and so on; they themselves are not among them."""
+        by_id = {row.id: row for row in self.rows()}
+        seen, ahead = {row.id for row in rows}, list(rows)
+        found: list[Row] = []
+        while ahead:
+            for name in _strings(ahead.pop().model_dump(mode="json", exclude={"id", "name", "group"})):
+                if name in by_id and name not in seen:
+                    seen.add(name)
+                    found.append(by_id[name])
+                    ahead.append(by_id[name])
+        return found
+
     def dump(self) -> dict[str, Any]:
         """The document as plain JSON data."""
         return self.model_dump(mode="json")
+
+
+def _strings(here: Any) -> Iterator[str]:
+    """All words in plain JSON data."""
+    if isinstance(here, str):
+        yield here
+    for part in here.values() if isinstance(here, dict) else here if isinstance(here, list) else ():
+        yield from _strings(part)
 
 
 def free_name(name: str, taken: Collection[str]) -> str:

@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 
+from hotgravel.core.shape.cutting import inner_corners
 from tests.conftest import GRAVITY, GROUND, Film, source
 from tests.core.run.measures import (
     count,
@@ -110,11 +111,15 @@ RIGHT = {"kind": "zone", "id": "right", "name": "right", "shape": {"kind": "ball
 LEFT = RIGHT | {"id": "left", "name": "left", "shape": {"kind": "ball", "at": [-1, 3, 0], "radius": 0.7}}
 
 
+PLUG = BOX | {"id": "small", "name": "small", "shape": {"kind": "box", "width": 0.5, "height": 0.5, "depth": 1}, "position": [0, 3, 0]}
+
+
 def cut(manner: dict[str, Any], **fields: Any):
     """A plate that is held in its pieces."""
 
     def change(shot: dict[str, Any]) -> None:
         bodies(prop="plate", copies={"kind": "pieces"}, begins="held", props=[PLATE, RIGHT, LEFT])(shot)
+        shot["set"] += [] if manner["kind"] != "along" else [PLUG, PLUG | {"id": "large", "name": "large", "scale": 2.0}]
         shot["set"].append({"kind": "cut", "id": "cut", "prop": "plate", "manner": manner} | fields)
         shot["cues"], shot["finish"] = [], {"last": 1}
 
@@ -130,6 +135,19 @@ def small_at(x: float):
     return lambda f: -float(f.last.mass[np.abs(f.last.position[:, 0] - x) < 0.4].mean() / f.last.mass.mean())
 
 
+def broken(f: Film) -> float:
+    """The area of all faces that cuts have made."""
+    corners = np.concatenate([inner_corners(piece) for piece in f.world.setting.cuttings["plate"].pieces])
+    return float(np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum())
+
+
+def cut_again(shot: dict[str, Any]) -> None:
+    """A plate cut in few pieces and then finer."""
+    cut({"kind": "random", "pieces": 10})(shot)
+    shot["set"].append({"kind": "cut", "id": "finer", "prop": "plate", "manner": {"kind": "random", "pieces": 30}})
+
+
+ROUGH = {"kind": "rough", "by": 0.02, "lumps": 0.2}
 BY_A_BLOW = {"kind": "strike", "at": [-0.7, 0, 0], "reach": 1.5}
 ROLLED = bodies(prop="ball", friction=1.0)
 
@@ -138,6 +156,12 @@ BODIES: dict[str, tuple[Any, ...]] = {
     "rigid.prop": ("matter.0.prop", "box", "ball", height, 1, bodies()),
     "rigid.copies.kind": ("matter.0.copies", {"kind": "itself"}, {"kind": "stacked"}, count, 1, bodies()),
     "cut.manner.kind": ("set.9.manner", {"kind": "evenly"}, {"kind": "random"}, uneven, 1, cut({"kind": "evenly"})),
+    "cut.sides.kind": ("set.9.sides", {"kind": "smooth"}, ROUGH, broken, 1, cut({"kind": "random", "pieces": 6})),
+    "cut.zone": ("set.9.zone", None, "right", small_at(0.8), 1, cut({"kind": "random", "pieces": 20})),
+    "cut.longer": ("set.10.longer", 0.0, 0.9, count, 1, cut_again),
+    "rough.by": ("set.9.sides.by", 0.01, 0.05, broken, 1, cut({"kind": "random", "pieces": 6}, sides=ROUGH)),
+    "rough.lumps": ("set.9.sides.lumps", 0.2, 0.6, broken, -1, cut({"kind": "random", "pieces": 6}, sides=ROUGH)),
+    "along.prop": ("set.11.manner.prop", "small", "large", lambda f: float(f.last.mass[0]), 1, cut({"kind": "along", "prop": "small"})),
     "cut.least": ("set.9.least", 0.0, 0.6, count, -1, cut({"kind": "random"})),
     "cut.seed": ("set.9.seed", 1, 2, apart, 0, cut({"kind": "random"})),
     "evenly.pieces": ("set.9.manner.pieces", 10, 30, count, 1, cut({"kind": "evenly"})),

@@ -1,17 +1,22 @@
 """A cutting loses nothing, fits together, and lies where its manner says."""
 
+import itertools
+
 import numpy as np
 import pytest
 import trimesh
 
-from hotgravel.core.shape.cutting import NotCut, cut, inner_faces
+from hotgravel.core.shape.cells import NotCut, Rough, cells_of
+from hotgravel.core.shape.cutting import cut, finished, inner_corners, parted, whole_of
+from hotgravel.core.shape.dividing import Surroundings, cutting_of
 from hotgravel.core.shape.kinds import shaped
-from hotgravel.core.shape.seeds import cutting_of, seeds_of
+from hotgravel.core.shape.seeds import Room, crowded
 from hotgravel.core.shot.cut import Cut
 from hotgravel.core.shot.props import Box, Prop
 
 RING = trimesh.creation.annulus(0.6, 1.0, 0.4)
 BALL = trimesh.creation.icosphere(subdivisions=3)
+NUMBERS = itertools.count()
 PLATE = Prop(id="plate", name="plate", shape=Box(width=4.0, height=2.0, depth=0.1))
 
 
@@ -30,15 +35,17 @@ def test_pieces_make_up_the_whole_and_share_their_faces(mesh):
     made = of(mesh, seeds)
     assert made.missing < 1e-6
     assert sum(p.volume for p in made.pieces) == pytest.approx(mesh.volume, rel=1e-9)
-    assert made.shared.areas[:, 0] == pytest.approx(made.shared.areas[:, 1], rel=1e-9, abs=1e-12)
-    skin = 0.0
+    inner = []
+    skin, shared = 0.0, np.bincount(made.shared.pairs.ravel(), np.repeat(made.shared.areas, 2), len(made.pieces))
     for piece in made.pieces:
         solid = trimesh.Trimesh(piece.vertices, piece.faces)
         assert solid.is_watertight
         assert (solid.volume, *solid.center_mass) == pytest.approx((piece.volume, *piece.centre), abs=1e-9)
         away = np.linalg.norm(piece.vertices[:, None] - seeds[None], axis=2)
-        assert (away[:, piece.seed] <= away.min(axis=1) + 1e-9).all()  # Voronoi: nearest to its own seed
-        skin += solid.area - inner_faces(piece)[2].sum()
+        assert (away <= away.min(axis=1)[:, None] + 1e-9).all(axis=0).any()  # Voronoi: nearest to a seed of its own
+        inner.append(area_of(inner_corners(piece)))
+        skin += solid.area - inner[-1]
+    assert shared == pytest.approx(np.array(inner), rel=1e-9)  # what one side shares, the others do
     assert skin == pytest.approx(mesh.area, rel=1e-9)
 
 
@@ -59,27 +66,62 @@ def test_tiny_pieces_are_joined_to_a_neighbour():
     assert joined.missing < 1e-9
 
 
-def row(**manner):
-    return Cut(id="cut", prop="plate", manner=manner)
+def area_of(corners):
+    a, b, c = corners.transpose(1, 0, 2)
+    return 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1).sum()
 
 
-def nowhere(zone, points):
-    return np.zeros(len(points))
+def test_rough_pieces_fit_and_keep_the_skin():
+    vertices, faces = np.asarray(BALL.vertices), np.asarray(BALL.faces)
+    whole = whole_of(vertices, faces)
+    cells = cells_of(some(BALL, 12), -np.ones(3), np.ones(3), Rough(0.04, 0.3, 1))
+    made = finished(parted(whole, cells, whole.solid.original_id(), 0), whole, 0)
+    flat = of(BALL, some(BALL, 12))
+    assert made.missing < 1e-6
+    solids = [trimesh.Trimesh(p.vertices, p.faces) for p in made.pieces]
+    assert all(solid.is_watertight for solid in solids)
+    inner = [area_of(inner_corners(p)) for p in made.pieces]
+    assert sum(s.area for s in solids) - sum(inner) == pytest.approx(BALL.area, rel=1e-6)
+    # A break as wavy has more face than a flat one; neighbours have its vertices in common, so no gap is between them.
+    assert sum(inner) > 1.01 * sum(area_of(inner_corners(p)) for p in flat.pieces)
+    one, other = made.shared.pairs[np.argmax(made.shared.areas)]
+    deep = [np.unique(np.round(inner_corners(made.pieces[n]).reshape(-1, 3), 7), axis=0) for n in (one, other)]
+    deep = [points[np.linalg.norm(points, axis=1) < 0.9] for points in deep]
+    middle, normal = (
+        made.shared.middles[np.argmax(made.shared.areas)],
+        made.shared.normals[np.argmax(made.shared.areas)],
+    )
+    near = deep[0][np.linalg.norm(deep[0] - middle, axis=1) < 0.15]
+    assert len(near) > 5
+    assert np.abs((near - middle) @ normal).max() > 0.01  # it is rough there
+    gap = np.linalg.norm(near[:, None] - deep[1][None], axis=2).min(axis=1)
+    assert gap.max() < 1e-6
+
+
+def row(number="cut", longer=0.0, only=None, sides=None, **manner):
+    return Cut(id=number, prop="plate", manner=manner, longer=longer, zone=only, sides=sides or {"kind": "smooth"})
+
+
+def right(zone, points):
+    return (points[:, 0] > 1.0) * 1.0
+
+
+def plate(*rows, weigh=right, other=None):
+    told = f"{rows} {next(NUMBERS)}".encode()
+    return cutting_of(rows, PLATE, shaped(PLATE.shape), Surroundings(weigh, other, told))
 
 
 def test_layers_are_slabs_across_their_axis():
-    made = cutting_of(row(kind="layers", axis=(1, 0, 0), layers=5, uneven=0.5), PLATE, shaped(PLATE.shape), nowhere)
+    made = plate(row(kind="layers", axis=(1, 0, 0), layers=5, uneven=0.5))
     ends = sorted((p.vertices[:, 0].min(), p.vertices[:, 0].max()) for p in made.pieces)
     assert len(ends) == 5
     assert [a for a, _ in ends[1:]] == pytest.approx([b for _, b in ends[:-1]])
     assert np.ptp([b - a for a, b in ends]) > 0.1
-    assert made.shared.areas[:, 0] == pytest.approx(2.0 * 0.1)
+    assert made.shared.areas == pytest.approx(2.0 * 0.1)
 
 
 def test_a_blow_makes_its_smallest_pieces_in_the_middle():
-    made = cutting_of(
-        row(kind="strike", at=(0.5, 0, 0), axis=(0, 0, 1), reach=2.0), PLATE, shaped(PLATE.shape), nowhere
-    )
+    made = plate(row(kind="strike", at=(0.5, 0, 0), axis=(0, 0, 1), reach=2.0))
     off = np.array([np.linalg.norm(p.centre - (0.5, 0, 0)) for p in made.pieces])
     size = np.array([p.volume for p in made.pieces])
     assert size[off < 0.5].mean() < 0.2 * size[off > 1.0].mean()
@@ -87,23 +129,66 @@ def test_a_blow_makes_its_smallest_pieces_in_the_middle():
 
 def test_even_pieces_are_more_alike_than_those_of_chance():
     even, chance = (
-        np.array([p.volume for p in cutting_of(row(kind=kind, pieces=40), PLATE, shaped(PLATE.shape), nowhere).pieces])
-        for kind in ("evenly", "random")
+        np.array([p.volume for p in plate(row(kind=kind, pieces=40)).pieces]) for kind in ("evenly", "random")
     )
     assert even.std() / even.mean() < 0.6 * chance.std() / chance.mean()
 
 
 def test_a_crowd_lies_in_its_zone():
-    right = lambda zone, points: (points[:, 0] > 1.0) * 1.0  # noqa: E731
-    seeds = seeds_of(row(kind="crowded", pieces=50, share=0.8, zone="right"), shaped(PLATE.shape), right)
+    crowd = row(kind="crowded", pieces=50, share=0.8, zone="right")
+    seeds, _ = crowded(crowd, crowd.manner, Room([shaped(PLATE.shape)], np.ones(1)), right)
     assert (seeds[:, 0] > 1.0).sum() == 40
-    assert len(seeds) == 50
+    assert len(seeds) == len(plate(crowd).pieces) == 50
     with pytest.raises(NotCut, match="zone holds too little"):
-        seeds_of(row(kind="crowded", zone="right"), shaped(PLATE.shape), nowhere)
+        plate(row(kind="crowded", zone="left"), weigh=lambda zone, points: np.zeros(len(points)))
+
+
+def test_a_row_cuts_only_in_its_zone_and_a_second_one_cuts_on():
+    made = plate(row(kind="random", pieces=30, only="right"))
+    small = [p for p in made.pieces if p.centre[0] > 1.0]
+    assert len(small) >= 25
+    assert len(made.pieces) - len(small) == 1  # the rest of the plate, in one
+    assert made.missing < 1e-9
+    halves = row(kind="layers", axis=(1, 0, 0), layers=2, uneven=0.0)
+    both = plate(halves, row("finer", kind="evenly", pieces=20, only="right"))
+    assert min(p.volume for p in both.pieces if p.centre[0] < 0.0) == pytest.approx(0.4)  # the left half is whole
+    assert sum(p.centre[0] > 1.0 for p in both.pieces) >= 18
+    left = next(n for n, p in enumerate(both.pieces) if p.centre[0] < 0.0)
+    across = both.shared.pairs[:, 0] == left, both.shared.pairs[:, 1] == left
+    assert both.shared.areas[across[0] | across[1]].sum() == pytest.approx(2.0 * 0.1)  # its face, now of many
+
+
+def test_only_long_pieces_are_cut_finer_and_their_faces_are_shared_by_the_finer_ones():
+    slabs = row(kind="layers", axis=(1, 0, 0), layers=4, uneven=0.6)
+    plain = plate(slabs)
+    length = sorted(p.extent for p in plain.pieces)
+    assert length[-1] == 2.0  # no slab is longer than the plate is high
+    made = plate(slabs, row("finer", kind="random", pieces=40, longer=1.5))
+    assert len(made.pieces) == 40
+    inner = sum(area_of(inner_corners(p)) for p in made.pieces)
+    assert 2.0 * made.shared.areas.sum() == pytest.approx(inner, rel=1e-9)
+    with pytest.raises(NotCut, match="the longest has 2 m"):
+        plate(slabs, row("finer", kind="random", longer=2.5))
+
+
+def test_an_outline_comes_off_what_is_around_it():
+    disc = trimesh.creation.cylinder(0.5, 1.0, sections=96)
+    mesh = np.asarray(disc.vertices), np.asarray(disc.faces)
+    made = plate(row(kind="along", prop="ring"), other=lambda prop: mesh)
+    inside = disc.volume * 0.1  # of the plate's thickness
+    assert sorted(p.volume for p in made.pieces) == pytest.approx([inside, 0.8 - inside])
+    rough = plate(
+        row(kind="along", prop="ring", sides={"kind": "rough", "by": 0.03, "lumps": 0.2}), other=lambda prop: mesh
+    )
+    assert rough.missing < 1e-6
+    assert area_of(inner_corners(rough.pieces[0])) > 1.01 * area_of(inner_corners(made.pieces[0]))
+    with pytest.raises(NotCut, match="cuts nothing off"):
+        plate(row(kind="along", prop="ring"), other=lambda prop: (mesh[0] + 9.0, mesh[1]))
 
 
 def test_the_same_cutting_comes_of_the_same_row_and_another_of_another_seed():
-    first, again = (seeds_of(row(kind="evenly"), shaped(PLATE.shape), nowhere) for _ in range(2))
-    other = seeds_of(row(kind="evenly").model_copy(update={"seed": 2}), shaped(PLATE.shape), nowhere)
-    assert (first == again).all()
-    assert not np.isclose(first, other).any()
+    about = Surroundings(right, None, b"once"), Surroundings(right, None, b"again")
+    first, again = (cutting_of([row(kind="evenly")], PLATE, shaped(PLATE.shape), one) for one in about)
+    other = plate(row(kind="evenly").model_copy(update={"seed": 2}))
+    assert all((a.vertices == b.vertices).all() for a, b in zip(first.pieces, again.pieces, strict=True))
+    assert not np.isclose([p.volume for p in first.pieces], [p.volume for p in other.pieces]).any()

@@ -134,7 +134,7 @@ def _bonded(
     shared, scale = setting.cuttings[row.prop].shared, setting.at_first[row.prop].scale
     material, count = row.material, len(shared.pairs)
     centres = scale * np.array([role.model.centre for role in roles])
-    middle, area, apart = scale * shared.middles, scale**2 * shared.areas[:, 0], scale * shared.apart
+    middle, area, apart = scale * shared.middles, scale**2 * shared.areas, scale * shared.apart
     mass = np.array([role.row.density * role.model.volume for role in roles]) * scale**3
     own = np.array([
         role.row.density * scale**5 * role.model.axes @ np.diag(role.model.inertia) @ role.model.axes.T

@@ -27,7 +27,6 @@ from hotgravel.core.matter.rigid.obstacles import obstacles_of
 from hotgravel.core.matter.rigid.reasons import reasons
 from hotgravel.core.matter.rigid.solver import RigidSolver
 from hotgravel.core.matter.rigid.state import Bodies
-from hotgravel.core.shape.mesh import mesh_of
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
@@ -111,9 +110,8 @@ class RigidMatter:
                     shape = setting.pieces[row.prop][part]
                     roles.append(Role(row, prop, number, model, len(roles), state, shape, part))
                 continue
-            plain = (shape.vertices, shape.faces) if len(shape.faces) else mesh_of(prop.shape)[:2]
             try:
-                model = model_of(prop.shape, *plain, pieces=row.parts)
+                model = model_of(prop.shape, *setting.mesh(prop.id), pieces=row.parts)
             except NotSolid as fault:
                 faults.append(Fault(row.id, "prop", f"{prop.name} cannot be a body. {fault}"))
                 continue
@@ -140,7 +138,7 @@ class RigidMatter:
                     rate = one(copies, "rate", shot.clock.at(0.5 * (start + end)))
                     total += rate * (end - start) * shot.finish.time_scale / shot.finish.rate
             elif isinstance(copies, InPieces):
-                total += shot.cuts[row.prop].number if row.prop in shot.cuts else 0
+                total += sum(cut.number for cut in shot.cuts.get(row.prop, ()))
             else:
                 total += copies.number
         return total

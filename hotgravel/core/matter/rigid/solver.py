@@ -267,11 +267,12 @@ class RigidSolver:
         cuts = self.setting.shot.cuts
         for role in self.roles:
             prop, colours = role.prop, [role.prop.colour]
-            cut = cuts.get(prop.id) if isinstance(role.row.copies, InPieces) else None
-            parted = self.setting.cuttings[prop.id].pieces[role.part].inner if cut else None
+            cut = isinstance(role.row.copies, InPieces)
+            piece = self.setting.cuttings[prop.id].pieces[role.part] if cut else None
+            parted = piece.inner if piece else None
             alike = parted if parted is not None and len(parted) == len(role.model.faces) else None
             vertices, faces, normals, inner = creased(role.model.vertices, role.model.faces, alike)
-            colours.append(cut.inside if cut else prop.colour)
+            colours.append(cuts[prop.id][piece.row].inside if piece else prop.colour)
             made.append({
                 "vertices": vertices, "faces": faces, "normals": normals, "inner": inner,
                 "colour": np.array([int(colour[1:], 16) for colour in colours], np.uint32),

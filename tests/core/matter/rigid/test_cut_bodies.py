@@ -49,8 +49,6 @@ def test_a_falling_block_of_pieces_lands_and_comes_to_rest_as_a_heap():
 def test_pieces_of_a_prop_that_is_not_cut_are_told():
     with pytest.raises(ShotFault, match="block is not cut"):
         film(set_=(GROUND, BLOCK))
-    with pytest.raises(ShotFault, match="cut by another row too"):
-        film(set_=(GROUND, BLOCK, CUT, CUT | {"id": "again"}))
     flat = BLOCK | {"shape": {"kind": "disc"}}
     with pytest.raises(ShotFault, match="block cannot be cut"):
         film(set_=(GROUND, flat, CUT))

@@ -1,0 +1,154 @@
+"""How the rows of a cut prop divide it, one after another: which of the pieces so far each one cuts, and by what."""
+
+from collections import OrderedDict
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hotgravel.core.shape.bvh import build_tree
+from hotgravel.core.shape.cells import FINE, Array, Ints, NotCut, Rough, cells_of, refined, solid
+from hotgravel.core.shape.cutting import Cutting, Part, Piece, closed, finished, joined, parted, whole_of
+from hotgravel.core.shape.distance import MESH
+from hotgravel.core.shape.kinds import Shaped
+from hotgravel.core.shape.mesh import mesh_of
+from hotgravel.core.shape.seeds import Room, Weigh, about, layered, strewn, struck
+from hotgravel.core.shot.cut import MOST_PIECES, Along, AtPoints, Cut, Layers, Roughened, Strike
+from hotgravel.core.shot.props import Prop
+
+Other = Callable[[str], tuple[Array, Ints]]  # another prop's mesh in the prop's own frame
+KEPT = 16  # cuttings that are remembered by what went into them
+_known: OrderedDict[bytes, Cutting] = OrderedDict()
+
+
+@dataclass(frozen=True)
+class Surroundings:
+    """What a cutting asks of the shot: the weights of zones, and the meshes of other props; `told` is all that goes
+    into the answers, so that what was cut before is known again."""
+
+    weigh: Weigh
+    other: Other
+    told: bytes
+
+
+def cutting_of(rows: Sequence[Cut], prop: Prop, shape: Shaped, about: Surroundings) -> Cutting:
+    """A prop's pieces as its rows have them, one after another. Raises `NotCut`, which names the row."""
+    if about.told not in _known:
+        _known[about.told] = _cut(rows, prop, shape, about)
+        while len(_known) > KEPT:
+            _known.popitem(last=False)
+    return _known[about.told]
+
+
+def shape_of(piece: Piece) -> Shaped:
+    """A piece as kernels take it."""
+    tree = build_tree(piece.vertices, piece.faces)
+    return Shaped(MESH, np.array([0.0, 1.0, 0.0]), tree, piece.vertices, piece.faces)
+
+
+def _cut(rows: Sequence[Cut], prop: Prop, shape: Shaped, about: Surroundings) -> Cutting:
+    if not shape.has_volume:
+        raise NotCut("It has no inside to be cut. Accepted: a closed shape.").of(rows[0].id)
+    plain = (shape.vertices, shape.faces) if len(shape.faces) else mesh_of(prop.shape)[:2]
+    try:
+        whole = whole_of(np.asarray(plain[0], float), np.asarray(plain[1]))
+    except NotCut as fault:
+        raise fault.of(rows[0].id) from None
+    parts, merged = [whole], 0
+    for number, row in enumerate(rows):
+        try:
+            divider = Divider(row, number, whole, shape, about)
+            parts, went = divider.divided(parts)
+        except NotCut as fault:
+            raise fault.of(row.id) from None
+        merged += went
+    return finished(parts, whole, merged)
+
+
+@dataclass(frozen=True)
+class Divider:
+    """One row at work on the parts of a whole."""
+
+    row: Cut
+    number: int
+    whole: Part
+    shape: Shaped
+    about: Surroundings
+
+    def divided(self, parts: list[Part]) -> tuple[list[Part], int]:
+        """The parts that the row leaves, and how many were too small to stay. Raises `NotCut`."""
+        row, original = self.row, self.whole.solid.original_id()
+        chosen = [n for n, part in enumerate(parts) if part.piece.extent > row.longer]
+        if not chosen:
+            longest = max(part.piece.extent for part in parts)
+            raise NotCut(f"No piece is longer than that: the longest has {longest:.3g} m. Accepted: a shorter length.")
+        made: dict[int, list[Part]] = {}
+        for n, cells in zip(chosen, self._cells([parts[n] for n in chosen]), strict=True):
+            made[n] = parted(parts[n], cells, original, self.number, self._frees) if len(cells) > 1 else [parts[n]]
+        new = [part for of in made.values() if len(of) > 1 for part in of]
+        if not new:
+            raise NotCut("It cuts nothing off. Accepted: more pieces, or a place where it reaches into the prop.")
+        left = [part for n, part in enumerate(parts) if len(made.get(n, ())) <= 1]
+        if len(left) + len(new) > MOST_PIECES:
+            raise NotCut(f"That makes {len(left) + len(new)} pieces in all. Accepted: {MOST_PIECES} at most.")
+        went = 0
+        if row.least > 0.0:
+            kept = joined(new, row.least * sum(part.piece.volume for part in new) / len(new), original)
+            new, went = kept, len(new) - len(kept)
+        return [*left, *new], went
+
+    @property
+    def _frees(self) -> Callable[[Array], NDArray[np.bool_]] | None:
+        """Whether what has its centre at places is cut off; None where all of it is."""
+        zone = self.row.zone
+        return None if zone is None else lambda places: self.about.weigh(zone, places) >= 0.5
+
+    @property
+    def _rough(self) -> Rough | None:
+        sides = self.row.sides
+        return Rough(sides.by, sides.lumps, self.row.seed) if isinstance(sides, Roughened) else None
+
+    def _cells(self, chosen: Sequence[Part]) -> list[list[Any]]:
+        """The solids that cut each of the chosen parts."""
+        manner, (low, high) = self.row.manner, self._box
+        if isinstance(manner, Along):
+            return [self._along(manner)] * len(chosen)
+        if isinstance(manner, Strike | Layers | AtPoints):  # these cut through all alike
+            return [cells_of(self._laid(manner), low, high, self._rough)] * len(chosen)
+        whole = len(chosen) == 1 and chosen[0] is self.whole
+        shapes = [self.shape] if whole else [shape_of(part.piece) for part in chosen]
+        room = Room(shapes, np.array([part.piece.volume for part in chosen]))
+        seeds, whose = strewn(self.row, manner, room, self.about.weigh)
+        of = [seeds[whose == n] for n in range(len(chosen))]
+        return [cells_of(mine, low, high, self._rough) if len(mine) > 1 else [] for mine in of]
+
+    @property
+    def _box(self) -> tuple[Array, Array]:
+        vertices = self.whole.piece.vertices
+        return vertices.min(axis=0), vertices.max(axis=0)
+
+    def _along(self, manner: Along) -> list[Any]:
+        """What lies in another prop, and what lies around it."""
+        import manifold3d
+
+        vertices, faces = self.about.other(manner.prop)
+        cutter, (low, high) = closed(vertices, faces), self._box
+        if self._rough is not None:
+            mesh = cutter.to_mesh64()
+            faces = np.asarray(mesh.tri_verts, np.int64)
+            corners = np.asarray(mesh.vert_properties[:, :3], float)
+            fine, faces, _ = refined(corners, faces, faces, low, high, FINE * self._rough.lumps)
+            cutter = solid(self._rough.moved(fine), faces)
+        size = float(np.linalg.norm(high - low))
+        around = manifold3d.Manifold.cube([3.0 * size] * 3, True).translate((0.5 * (low + high)).tolist())
+        return [cutter, around - cutter]
+
+    def _laid(self, manner: Strike | Layers | AtPoints) -> Array:
+        """Seeds (n, 3) whose cells cut through all of a prop."""
+        if isinstance(manner, Strike):
+            return struck(self.row, manner)
+        if isinstance(manner, Layers):
+            return layered(self.row, manner, self.shape)
+        return about(self.about.other(manner.prop)[0])
