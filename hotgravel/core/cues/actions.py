@@ -17,6 +17,7 @@ from hotgravel.core.matter.elements import LOOSE, NOBODY, PINNED, Elements, plac
 from hotgravel.core.shot import actions as do
 from hotgravel.core.shot import conditions as c
 from hotgravel.core.shot.cues import Cue
+from hotgravel.core.shot.pace import Pace
 
 Array = NDArray[np.float64]
 AGAIN = 2  # beside `DID` and `UNDID`: once more, as the frames of a kick have it
@@ -86,7 +87,7 @@ class Acting:
     memory: Memory
     watched: tuple[Watch, ...]
     time: float
-    span: float  # seconds a frame
+    pace: Pace
     events: list[Events]
     sheds: list[Shed] = field(default_factory=list)
 
@@ -167,9 +168,14 @@ class Acting:
         for n, act in acts:
             if isinstance(act, REPEATED):
                 for later in range(1, cue.frames):
-                    self.memory.wait(self.time + later * self.span, watch.number, ids, AGAIN, values, n)
+                    self.memory.wait(self._in(later), watch.number, ids, AGAIN, values, n)
             else:
-                self.memory.wait(self.time + cue.frames * self.span, watch.number, ids, UNDID, restored[n], n)
+                self.memory.wait(self._in(cue.frames), watch.number, ids, UNDID, restored[n], n)
+
+    def _in(self, frames: int) -> float:
+        """The time at which so many frames will have gone by."""
+        now = float(self.first.ask.frame)
+        return self.time + self.pace.lasting(now, now + frames)
 
     def _enact(
         self, watch: Watch, acts: list[tuple[int, do.Action]], name: str | None, who: Ids, values: Array

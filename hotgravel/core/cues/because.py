@@ -38,7 +38,7 @@ def ancestry(shot: Shot, events: Events, particle: int, frame: int, find: Find) 
         if found is None:
             chain.insert(0, Reason(until, "", f"Particle {particle} lived less than a frame.", particle))
             break
-        born = int(np.ceil(round(found["frame"] - found["age"] * shot.finish.rate / shot.finish.time_scale, 6)))
+        born = int(np.ceil(round(shot.pace.frame(shot.pace.at(found["frame"]) - found["age"]), 6)))
         chain[:0] = because(shot, events, particle, found["source"], born, until, found["parent"])
         if found["parent"] < 0:
             break

@@ -196,8 +196,8 @@ class Solver(Protocol):
     def begin(self) -> State:
         """Before the first frame."""
 
-    def steps(self, state: State) -> int:
-        """How many steps the next frame wants."""
+    def steps(self, state: State, span: float) -> int:
+        """How many steps the next frame wants, which is `span` seconds later."""
 
     def step(self, state: State, seam: Seam, dt: float) -> int:
         """Move the state on by dt seconds, in place. Returns the impacts."""

@@ -82,8 +82,8 @@ class Painter:
         for streaks in world.shot.streaks:
             self._streaks_into(soup, streak_of(world.shot, self.store, frame, streaks), view, height)
         lamps = np.array([*self._crowd_lamp(place[~dull]), *self._prop_lamps(props, poses)]).reshape(-1, LAMP_WIDTH)
-        image, fire, depth = self._lit(soup.arrays(), lamps, view, (height, width))
-        before = place - self.shutter * velocity
+        image, fire, depth = self._lit(soup.arrays(), lamps, view, (height, width), self.shutter(frame))
+        before = place - self.shutter(frame) * velocity
         seen, gone = (seen_from(view.eye, view.axes(), of[embers]) for of in (place, before))
         spread = lens.discs(seen[:, 2][None].repeat(height, 0), *self.focus)[0] if self.focus else np.zeros(len(seen))
         glow(fire, depth, seen, gone, TAN, radius[embers], paint[embers], spread)
@@ -98,11 +98,9 @@ class Painter:
             self.view = self._framing()
         return self.view
 
-    @property
-    def shutter(self) -> float:
-        """Seconds of the run that the shutter is open for each frame."""
-        finish = self.world.shot.finish
-        return SHUTTER * finish.time_scale / finish.rate
+    def shutter(self, frame: int) -> float:
+        """Seconds of the run that the shutter is open for a frame."""
+        return SHUTTER * self.world.shot.pace.span(frame)
 
     @property
     def focus(self) -> tuple[float, float, float] | None:
@@ -184,8 +182,11 @@ class Painter:
             middle = pose.to_world(0.5 * (low + high)[None])[0]
             yield np.array([*middle, lights.PROP_LIGHT, reach, *light_of(prop.colour), -1.0])
 
-    def _lit(self, s: Arrays, lamps: Array, view: View, size: tuple[int, int]) -> tuple[Array, Array, Array]:
-        """The light of a picture, what in it glows as embers do, and how far before the camera all is."""
+    def _lit(
+        self, s: Arrays, lamps: Array, view: View, size: tuple[int, int], shutter: float
+    ) -> tuple[Array, Array, Array]:
+        """The light of a picture, what in it glows as embers do, and how far before the camera all is. The shutter is
+        open for so many seconds."""
         light, axes = lights.light_of(self.world.shot.finish), view.axes()
         rows = np.array([
             light.key_from, light.key, light.fill_from, light.fill, light.sky, light.ground, light.zenith,
@@ -202,16 +203,17 @@ class Painter:
             key_map, lamps, cameras, maps,
         )  # fmt: skip
         if s.velocity.any() or s.ball_velocity.any() or self.focus:
-            image, fire = self._through_lens(s, image, fire, depth, which, view)
+            image, fire = self._through_lens(s, image, fire, depth, which, view, shutter)
         return image, fire, depth
 
     def _through_lens(
-        self, s: Arrays, image: Array, fire: Array, depth: Array, which: NDArray[np.int64], view: View
+        self, s: Arrays, image: Array, fire: Array, depth: Array, which: NDArray[np.int64], view: View,
+        shutter: float,
     ) -> tuple[Array, Array]:  # fmt: skip
         """What moves drawn out, and what is out of focus blurred."""
         both, moved = np.concatenate([image, fire], axis=2), np.empty((*depth.shape, 2))
         lens.ways(
-            depth, which, view.eye, view.axes(), TAN, s.faces, s.velocity, s.ball_velocity, self.shutter, moved
+            depth, which, view.eye, view.axes(), TAN, s.faces, s.velocity, s.ball_velocity, shutter, moved
         )  # fmt: skip
         both = lens.smeared(both, depth, moved)
         if self.focus:

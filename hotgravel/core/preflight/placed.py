@@ -180,7 +180,7 @@ def _thin(shot: Shot, world: World) -> Iterator[Finding]:
     speeds = [
         (plain(s.source.speed) or 0.0) * (1.0 + (plain(s.source.speed_spread) or 0.0)) for s in emitters_of(world)
     ]
-    steps = steps_for(world.quality, max(speeds, default=0.0), _particles(world).smallest, world.span)
+    steps = steps_for(world.quality, max(speeds, default=0.0), _particles(world).smallest, shot.pace.longest)
     if steps <= max(MOST_STEPS_MEANT, 2 * FINENESS[world.quality].steps):
         return
     rows = [(row, prop) for row in shot.collisions if row.on for prop in row.props if prop in world.setting.shapes]

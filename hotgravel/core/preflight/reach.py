@@ -50,7 +50,7 @@ def out_of_reach(shot: Shot, cue: Cue) -> Iterator[Finding]:
 
 def _longest_life(shot: Shot) -> float:
     """Seconds that a particle can live for, at the most."""
-    whole = (shot.finish.last - shot.finish.first) / shot.finish.rate * shot.finish.time_scale
+    whole = shot.pace.at(shot.finish.last)
     lives = []
     for source in (s for s in shot.supply if s.on):
         life, spread = plain(source.life, shot.finish.rate), plain(source.life_spread)
@@ -69,7 +69,7 @@ def _fastest(shot: Shot) -> float | None:
     speeds = [(plain(s.speed), plain(s.speed_spread), plain(s.inherit)) for s in shot.supply if s.on]
     if others or acts or moved or None in strengths or any(None in told or told[2] for told in speeds):
         return None
-    whole = (shot.finish.last - shot.finish.first) / shot.finish.rate * shot.finish.time_scale
+    whole = shot.pace.at(shot.finish.last)
     leaving = max((speed * (1.0 + spread) for speed, spread, _ in speeds), default=0.0)  # type: ignore[operator]
     return leaving + sum(strengths) * whole  # type: ignore[arg-type]
 

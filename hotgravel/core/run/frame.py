@@ -109,8 +109,9 @@ def next_frame(
     """Move a run on by one frame, in place. Raises `Stopped` between two steps, with the snapshot on its way."""
     parts, so_far = Parts(clock), SoFar()
     touches = dict.fromkeys(world.solvers, 0)
-    steps = max(solver.steps(now.states[name]) for name, solver in world.solvers.items())
-    dt, landing = world.span / steps, now.frame + 1
+    pace = world.shot.pace
+    steps = max(solver.steps(now.states[name], pace.span(now.frame)) for name, solver in world.solvers.items())
+    dt, landing = pace.span(now.frame) / steps, now.frame + 1
     for step in range(steps):
         if stopped():
             raise Stopped
@@ -180,7 +181,7 @@ def _cue(world: World, now: Snapshot, frame: float, away: set[str], landing: int
     shares = _shares(world, now)
     recent, nearest = now.memory.recent, so_far.nearest
     looks = {name: Look(crowd, scene, landing, recent, nearest, shares) for name, crowd in now.crowds.items()}
-    acting = Acting(looks, now.memory, world.watched, now.time, world.span, so_far.events)
+    acting = Acting(looks, now.memory, world.watched, now.time, world.shot.pace, so_far.events)
     acting.go()
     for shed in acting.sheds:
         for name, solver in world.solvers.items():

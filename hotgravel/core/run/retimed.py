@@ -60,19 +60,20 @@ class Retimed(FrameStore):
         other = nearest + (1 if shown > nearest else -1)
         share = abs(shown - nearest)
         if share > 1e-6:
+            span = self.shot.pace.lasting(nearest, other)
             with suppress(KeyError):  # where nothing is kept beyond, the nearest stays as it is
-                self._blend(found, super().elements(other, matter, wanted), columns, share, other - nearest)
+                self._blend(found, super().elements(other, matter, wanted), columns, share, span)
         for name in found:
             if columns[name].blend == "rate":
                 found[name] = found[name] * np.float32(self.pace(frame))
         return {name: found[name] for name in names}
 
     def _blend(
-        self, near: dict[str, Array], far: dict[str, Array], columns: Mapping[str, Column], share: float, way: int
+        self, near: dict[str, Array], far: dict[str, Array], columns: Mapping[str, Column], share: float, span: float
     ) -> None:  # fmt: skip
-        """Bring columns from the nearer frame towards the other, in place, each in its own manner."""
+        """Bring columns from the nearer frame towards the other, `span` seconds later, in place, each in its own
+        manner."""
         place, both = places_of(far["id"].astype(np.int64), near["id"].astype(np.int64))
-        span = way * self.shot.finish.time_scale / self.shot.finish.rate
         pairs = {name: (near[name][both].astype(float), far[name][place].astype(float)) for name in near}
         for name, (p, q) in pairs.items():
             match columns[name].blend:

@@ -64,9 +64,11 @@ def _finish(was: dict[str, Any], now: dict[str, Any]) -> float:
         "focus": None,
         "aperture": 0.1,
     }
-    if was | ignored != now | ignored:
+    scales = was["time_scale"], now["time_scale"]
+    if was | ignored | {"time_scale": 1.0} != now | ignored | {"time_scale": 1.0}:
         return NEVER
-    return ALWAYS if was["last"] == now["last"] else min(was["last"], now["last"])
+    until = ALWAYS if was["last"] == now["last"] else float(min(was["last"], now["last"]))
+    return min(until, _values(*scales))
 
 
 def _values(was: Any, now: Any) -> float:

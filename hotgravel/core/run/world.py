@@ -45,11 +45,6 @@ class World:
         """The states by their numbers."""
         return self.setting.states
 
-    @property
-    def span(self) -> float:
-        """Simulated seconds from one frame to the next."""
-        return self.setting.span
-
     @cached_property
     def matters(self) -> tuple[Matter, ...]:
         """What the shot is made of, in the solvers' order."""

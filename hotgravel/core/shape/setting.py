@@ -57,11 +57,6 @@ class Setting:
     notes: tuple[str, ...] = ()
     solvers_place: frozenset[str] = field(default_factory=frozenset)
 
-    @property
-    def span(self) -> float:
-        """Simulated seconds from one frame to the next."""
-        return self.shot.finish.time_scale / self.shot.finish.rate
-
     def state(self, row: str | None) -> int:
         """The number of a state; -1 for all."""
         return -1 if row is None else self.states[row]
@@ -106,7 +101,8 @@ class Setting:
                 now[prop], soon[prop] = pose, later
         return Scene(
             zones=self.shot.zones, fields=self.shot.fields, grids={**self.grids, **(grids or {})}, shapes=self.shapes,
-            poses=now, soon=soon, at_first=self.at_first, ask=self.shot.clock.at(frame), lapse=ahead * self.span,
+            poses=now, soon=soon, at_first=self.at_first, ask=self.shot.clock.at(frame),
+            lapse=ahead * self.shot.pace.span(frame),
         )  # fmt: skip
 
 

@@ -22,6 +22,7 @@ from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
 from hotgravel.core.shot.finish import Finish
 from hotgravel.core.shot.forces import Force
 from hotgravel.core.shot.matter import Apart, Collision, Growth, Skin, State, Streaks, Tint
+from hotgravel.core.shot.pace import Pace
 from hotgravel.core.shot.posed import Posed
 from hotgravel.core.shot.props import Prop
 from hotgravel.core.shot.rigid import Rigid
@@ -110,6 +111,11 @@ class Shot(BaseModel):
     def files(self) -> list[str]:
         """The names of the files beside the shot that its rows are made from: meshes, drawings, fonts, fields."""
         return sorted({name for row in self.set if (name := file_of(row))})
+
+    @cached_property
+    def pace(self) -> Pace:
+        """How far the physics comes from frame to frame."""
+        return Pace.of(self.finish)
 
     @property
     def clock(self) -> Clock:

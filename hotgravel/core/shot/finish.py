@@ -36,9 +36,10 @@ class Finish(Row):
         {"rough": "rough", "fair": "fair", "fine": "fine"}, "rough", label="quality",
         help="Rough takes 2 or more steps a frame, fair 4, fine 8. Tune rough, hand over fine.",
     )  # fmt: skip
-    time_scale: float = dial(
-        "×", 1.0, label="time scale", soft=(0.1, 4.0), above=0.0, high=100.0,
-        help="0.5 is slow motion: the physics moves half as far a frame; keys keep to their frames.",
+    time_scale: Value = dial(
+        "×", 1.0, label="time scale", soft=(0.1, 4.0), low=0.001, high=100.0, drivable=True,
+        help="0.5 is slow motion: the physics moves half as far a frame; keys keep to their frames. Varied over time, "
+        "a range of frames is in slow motion.",
     )  # fmt: skip
     lengths: Literal["m", "cm"] = choice(
         {"m": "metres", "cm": "centimetres"}, "m", label="lengths",

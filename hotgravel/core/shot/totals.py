@@ -16,12 +16,10 @@ def given_by(shot: Shot, source: Source) -> float:
     start, end = max(emit.start, finish.first), min(emit.end + 1, finish.last)
     if end <= start:
         return 0.0
-    if is_driven(emit.rate):
-        middles = np.arange(start, end) + 0.5
-        rate = float(np.mean([one(emit, "rate", shot.clock.at(frame)) for frame in middles]))
-    else:
-        rate = one(emit, "rate", shot.clock.at(start))
-    return float(np.ceil(rate * (end - start) / finish.rate * finish.time_scale - 1e-6))
+    if not is_driven(emit.rate):
+        return float(np.ceil(one(emit, "rate", shot.clock.at(start)) * shot.pace.lasting(start, end) - 1e-6))
+    given = sum(one(emit, "rate", shot.clock.at(n + 0.5)) * shot.pace.span(n) for n in range(start, end))
+    return float(np.ceil(given - 1e-6))
 
 
 def told_of(shot: Shot) -> dict[str, str]:

@@ -18,7 +18,7 @@ class ToySolver:
     def begin(self):
         return State(Elements.blank(0), facts={"made": False})
 
-    def steps(self, state):
+    def steps(self, state, span):
         return 2
 
     def step(self, state, seam, dt):

@@ -64,9 +64,9 @@ class ParticleSolver:
     def begin(self) -> State:
         return State(Particles.blank(0), facts={"given": {}})
 
-    def steps(self, state: State) -> int:
+    def steps(self, state: State, span: float) -> int:
         fastest = float(state.elements.speed.max(initial=0.0))
-        return steps_for(self.setting.quality, fastest, self.smallest, self.setting.span)
+        return steps_for(self.setting.quality, fastest, self.smallest, span)
 
     def step(self, state: State, seam: Seam, dt: float) -> int:
         """Sources give, forces gather, particles move, and those that keep apart make room."""
@@ -144,11 +144,14 @@ class ParticleSolver:
             with tallied(state, emitter.source.id) as tally:
                 new = stream_step(emitter, tally, seam.frame, seam.ahead, dt, number, seam.scene, seam.ids.next)
             _admit(state, new, seam)
-        for shoot in (s for s in self.shoots if isinstance(s.source.emit, Opening) and seam.runs(s.source)):
+        for shoot in (s for s in self.shoots if seam.runs(s.source)):
+            emit = shoot.source.emit
+            if not isinstance(emit, Opening):
+                continue
+            lasts = self.setting.shot.pace.lasting(seam.frame - emit.frames, seam.frame)
             for faces in seam.openings:
                 with tallied(state, shoot.source.id) as tally:
-                    span, first = self.setting.span, seam.ids.next
-                    new = opening_step(shoot, tally, faces, seam.scene, dt, span, seam.number, first)
+                    new = opening_step(shoot, tally, faces, seam.scene, dt, lasts, seam.number, seam.ids.next)
                 _admit(state, new, seam)
         crowds = {**seam.crowds, "particles": state.elements}  # what is born in this step leaves nothing in it
         for shoot in (s for s in self.shoots if seam.runs(s.source)):
@@ -262,7 +265,7 @@ class ParticleMatter:
             start, end = max(emit.start, finish.first), min(emit.end + 1, frame)
             if end > start:
                 middle = one(emit, "rate", shot.clock.at(0.5 * (start + end)))
-                total += middle * (end - start) * finish.time_scale / finish.rate
+                total += middle * shot.pace.lasting(start, end)
         return total
 
     def findings(self, shot: Shot, solver: Any) -> Iterator[Finding]:

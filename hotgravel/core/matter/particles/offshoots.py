@@ -69,13 +69,12 @@ def burst_off(
 
 
 def opening_step(
-    shoot: Shoot, tally: Tally, faces: Openings, scene: Scene, dt: float, span: float, number: int, next_id: int
+    shoot: Shoot, tally: Tally, faces: Openings, scene: Scene, dt: float, lasts: float, number: int, next_id: int
 ) -> Particles:
-    """What leaves the faces between pieces that part, in a step of `dt` seconds with a number in the run; frames are
-    `span` seconds apart."""
+    """What leaves the faces between pieces that part, in a step of `dt` seconds with a number in the run, for as many
+    seconds as it `lasts` after they did."""
     emit = shoot.source.emit
     assert isinstance(emit, Opening)
-    lasts = emit.frames * span
     open_ = (faces.since <= lasts) & (faces.speed > one(emit, "faster", scene.ask))
     if shoot.whom >= 0:
         open_ &= faces.state == shoot.whom

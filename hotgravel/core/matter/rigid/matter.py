@@ -122,7 +122,7 @@ class RigidMatter:
         obstacles, tree = obstacles_of(setting, moved)
         sizes = [2.0 * role.model.reach * setting.at_first[role.prop.id].scale for role in roles]
         dusty = [row.emit.frames for row in shot.supply if isinstance(row, Offshoot) and isinstance(row.emit, Opening)]
-        opens = max(dusty, default=0) / shot.finish.rate * shot.finish.time_scale
+        opens = max(dusty, default=0) * shot.pace.longest
         return RigidSolver(setting, tuple(roles), obstacles, tree, min(sizes), bonds_of(setting, roles), opens)
 
     def places(self, shot: Shot) -> tuple[str, ...]:
@@ -136,7 +136,7 @@ class RigidMatter:
                 start, end = max(copies.start, shot.finish.first), min(copies.end + 1, frame)
                 if end > start:
                     rate = one(copies, "rate", shot.clock.at(0.5 * (start + end)))
-                    total += rate * (end - start) * shot.finish.time_scale / shot.finish.rate
+                    total += rate * shot.pace.lasting(start, end)
             elif isinstance(copies, InPieces):
                 total += sum(cut.number for cut in shot.cuts.get(row.prop, ()))
             else:

@@ -69,7 +69,7 @@ class RigidSolver:
     tree: MeshTree
     smallest: float
     bonds: BondTable | None = None
-    opens: float = 0.0  # seconds for which faces that have opened are offered
+    opens: float = 0.0  # seconds for which faces that have opened are offered, at the least
     cache: Cache = field(default_factory=Cache)
     factors: Factors = field(default_factory=Factors)
 
@@ -121,11 +121,11 @@ class RigidSolver:
             arrays |= Bearing.fresh(self.bonds).arrays() | told_of([])
         return State(Bodies.blank(0), arrays, {"given": {}, "begun": []})
 
-    def steps(self, state: State) -> int:
+    def steps(self, state: State, span: float) -> int:
         bodies = state.elements
         loose = (bodies.pinned == LOOSE) & (bodies.life > 0.0)
         fastest = float(bodies.speed[loose].max(initial=0.0))
-        return steps_for(self.setting.quality, fastest, self.smallest, self.setting.span)
+        return steps_for(self.setting.quality, fastest, self.smallest, span)
 
     def step(self, state: State, seam: Seam, dt: float) -> int:
         """Sources pour, led bodies are led, forces gather, contacts are solved, and what lies still sleeps. Where

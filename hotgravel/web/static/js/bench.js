@@ -46,7 +46,8 @@ const MOST_MOVING = 150000;  // particles that are drawn while frames go by
 let weighed = { key: "", weights: null };
 function showFrame(frame) {
   const by = $("colour-by").value, top = by === "load" ? mostBorne(score.measured) : usualTop(score.measured);
-  const blur = $("streaks").checked ? 0.5 / ranShot.rate : 0;
+  const { spans, first } = ranShot;
+  const blur = $("streaks").checked ? 0.5 * spans[Math.min(frame.frame - first, spans.length - 1)] : 0;
   const key = `${by} ${frame.frame} ${revision}`, weights = weighed.key === key ? weighed.weights : null;
   if (by.startsWith("zone ") && !weights) weigh(by.slice(5), frame, key);
   const looks = frame.groups.map((crowd) => coloured(crowd, by, ranShot, top, weights?.[crowd.name]));

@@ -83,6 +83,24 @@ def test_time_scale_is_slow_motion():
     assert play(slow).path()[:, 1] == pytest.approx(2 + V * t - 0.5 * 9.81 * t**2, abs=3e-6)
 
 
+def test_a_range_of_frames_in_slow_motion():
+    keys = [
+        {"frame": 1, "value": 1.0, "ease": "step"},
+        {"frame": 9, "value": 0.25, "ease": "step"},
+        {"frame": 17, "value": 1.0},
+    ]
+    shot = document(
+        set=at(2.0), supply=[source(aim=UPWARD)], forces=[GRAVITY], finish={"last": 25, "time_scale": {"kind": "keys", "keys": keys}},
+        cues=[{"kind": "cue", "id": "held", "when": {"kind": "at_frame", "frame": 13}, "then": {"kind": "become", "attribute": "temperature", "value": 0, "plus": 90}, "frames": 8}],
+    )  # fmt: skip
+    film = play(shot)
+    frames = np.arange(25)
+    t = (np.minimum(frames, 8) + 0.25 * np.clip(frames - 8, 0, 8) + np.maximum(frames - 16, 0)) / 24
+    assert film.path()[:, 1] == pytest.approx(2 + V * t - 0.5 * 9.81 * t**2, abs=3e-6)
+    hot = [frame for frame, there in film.frames.items() if there.temperature[0] == 90]
+    assert hot == list(range(13, 21))  # eight frames, though half of them are short
+
+
 def test_forces_act_on_their_state_only():
     states = [LOOSE, {"kind": "state", "id": "other", "name": "other"}]
     film = play(document(set=at(2.0), matter=states, forces=[GRAVITY | {"whom": "other"}]))
