@@ -10,6 +10,7 @@ from fastapi.responses import Response
 from sqlalchemy.orm import Session
 from starlette.exceptions import HTTPException
 
+from hotgravel.core.drive.value import is_driven
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.picture.light import as_data
 from hotgravel.core.run.estimate import in_words

@@ -77,6 +77,10 @@ class Elements:
         """What follows from the sizes of some, which have changed."""
         self.radius[who] = self.size[who]
 
+    def grow(self, who: NDArray[np.int64], share: Array) -> None:
+        """Let some be a share (k,) of the size that they were born with."""
+        self.radius[who] = share * self.size[who]
+
     def part(self, who: NDArray[np.int64]) -> None:
         """Let some come off all that they are bonded to. Points have no bonds."""
 

@@ -9,6 +9,7 @@ from hotgravel.core.cues.conditions import Look
 from hotgravel.core.cues.record import Events, all_events
 from hotgravel.core.matter.contract import Ids, Offers, Seam, State
 from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.growth import grow
 from hotgravel.core.matter.paint import tint
 from hotgravel.core.run.parts import Parts
 from hotgravel.core.run.world import World
@@ -16,7 +17,7 @@ from hotgravel.core.shape.grid import VelocityGrid
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import AHEAD
 from hotgravel.core.shape.zones import Scene
-from hotgravel.core.shot.matter import Tint
+from hotgravel.core.shot.matter import Growth, Tint
 
 STEPS = 1024  # more than a frame ever has
 
@@ -160,10 +161,13 @@ def _land(world: World, now: Snapshot, so_far: SoFar, parts: Parts) -> list[str]
     """What happens at a whole frame: what begins at it, how all look, then its cues, then the end of what has aged."""
     away = absent(world.shot.cues, now.memory)
     scene = scene_at(world, now, now.frame, away)
-    tints = [row for row in world.shot.matter if row.on and isinstance(row, Tint)]
+    on = [row for row in world.shot.matter if row.on]
+    grown = [row for row in on if isinstance(row, Growth)]
+    tints = [row for row in on if isinstance(row, Tint)]
     for name, solver in world.solvers.items():
         with parts(name):
             solver.land(now.states[name], _seam(now, name, scene, away, now.frame))
+            grow(grown, world.states, name, now.states[name].elements, scene)
             tint(tints, world.states, now.states[name].elements, scene)
             now.offers[name] = solver.offers(now.states[name])
     with parts("cues"):

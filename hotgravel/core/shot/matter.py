@@ -82,12 +82,16 @@ class Growth(Row):
     kind: Literal["growth"] = "growth"
     section: ClassVar[str] = "matter"
     title: ClassVar[str] = "growth"
-    does: ClassVar[str] = "Makes particles larger or smaller than they were born; what shrinks to nothing is removed."
+    does: ClassVar[str] = (
+        "Makes particles, or bodies in a state, larger or smaller than they were born; what shrinks to nothing is "
+        "removed. Pieces that are bonded keep their size."
+    )
     phrase: ClassVar[str] = "The radius of {whom} is {share} of what they were born with."
     whom: Ref | None = whom("all particles")
     share: Value = dial(
         "×", 1.0, label="share", soft=(0.0, 2.0), low=0.0, high=1e3, drivable=True, each=True,
-        help="1 leaves them as they are. Let it vary over age or distance, and they grow or shrink on their way.",
+        help="1 leaves them as they are. Let it vary over age, distance or time at rest, and they grow or shrink on "
+        "their way.",
     )  # fmt: skip
 
 

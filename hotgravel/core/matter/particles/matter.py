@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.drive.value import each, one
+from hotgravel.core.drive.value import one
 from hotgravel.core.matter.contract import (
     COMMON,
     FACTS,
@@ -24,7 +24,6 @@ from hotgravel.core.matter.contract import (
     Shed,
     State,
 )
-from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fineness import steps_for
 from hotgravel.core.matter.forces import acting_on, gather
@@ -41,12 +40,11 @@ from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.finish import Quality
-from hotgravel.core.shot.matter import Apart, Growth
+from hotgravel.core.shot.matter import Apart
 from hotgravel.core.shot.sources import Asked, Burst, Offshoot, Opening, Source, Trail
 
 # How often particles that keep apart are looked at again in a step.
 APART_ROUNDS: dict[Quality, int] = {"rough": 8, "fair": 16, "fine": 40}
-LEAST = 1e-4  # of the radius at birth: smaller is nothing
 SHEET = "A sheet or an open mesh has no volume to fill. Accepted: its surface or its vertices."
 
 
@@ -99,8 +97,6 @@ class ParticleSolver:
             with tallied(state, emitter.source.id) as tally:
                 new = burst_now(emitter, tally, round(seam.frame), number, seam.scene, seam.ids.next)
             _admit(state, new, seam)
-        rows = [row for row in self.setting.shot.matter if row.on and isinstance(row, Growth)]
-        _grow(rows, self.setting, state.elements, seam.scene)
 
     def shed(self, state: State, shed: Shed, seam: Seam) -> None:
         for shoot in (s for s in self.shoots if s.source.id == shed.row):
@@ -185,18 +181,6 @@ def _admit(state: State, new: Particles, seam: Seam) -> None:
         raise too_many(f"At frame {seam.frame:.0f}")
     seam.ids.take(len(new))
     state.elements = state.elements.joined(new)
-
-
-def _grow(rows: list[Growth], setting: Setting, p: Elements, scene: Scene) -> None:
-    """Set radii, in place; what has shrunk to nothing has its life ended."""
-    if not rows or not len(p):
-        return
-    ask = asking(p, scene)
-    share = np.ones(len(p))
-    for row in rows:
-        share *= np.where(p.in_state(setting.state(row.whom)), each(row, "share", ask), 1.0)
-    p.radius[:] = p.size * share
-    p.life[(share < LEAST) & (p.size > 0.0)] = -np.inf
 
 
 class ParticleMatter:

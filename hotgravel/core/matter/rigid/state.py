@@ -57,11 +57,20 @@ class Bodies(Elements):
 
     def resized(self, who: NDArray[np.int64]) -> None:
         """Bodies are drawn, weigh and turn as their size says."""
-        left = np.maximum(self.size[who], NARROWEST)
+        self._fit(who, self.size[who])
+
+    def grow(self, who: NDArray[np.int64], share: Array) -> None:
+        """What is bonded keeps its size."""
+        changes = (self.bonds[who] == 0) & (np.abs(share * self.size[who] - self.radius[who]) > 1e-9 * self.radius[who])
+        self._fit(who[changes], share[changes] * self.size[who[changes]])
+
+    def _fit(self, who: NDArray[np.int64], radius: Array) -> None:
+        """Give some another radius (k,), and what follows from it: what slept no longer reaches what it lay on."""
+        left = np.maximum(radius, NARROWEST)
         ratio = left / self.radius[who]
         self.scale[who] *= ratio
         self.mass[who] *= ratio**3
-        self.radius[who] = left
+        self.radius[who], self.asleep[who] = left, 0
 
     def let_go(self, who: NDArray[np.int64]) -> None:
         """What hit them in this step is passed on: it is as fast as they can become by it."""

@@ -138,3 +138,61 @@ def test_particles_come_to_rest_on_held_pieces():
     ), "fair").last  # fmt: skip
     assert len(last) == 200
     assert last.position[:, 1] == pytest.approx(np.full(200, 3.51), abs=0.005)
+
+
+def dropped(growth=(), cues=(), last=72):
+    lying = {"kind": "state", "id": "lying", "name": "lying", "of": "rigid"}
+    body = {
+        "kind": "rigid",
+        "id": "body",
+        "prop": "block",
+        "density": 1000,
+        "copies": {"kind": "pieces"},
+        "state": "lying",
+    }
+    landing = {"kind": "collision", "id": "landing", "props": ["ground"]}
+    block = BLOCK | {"position": [0, 0.51, 0]}
+    made = document(
+        set=[GROUND, block, CUT],
+        matter=[lying, *growth, body, landing],
+        supply=[],
+        forces=[GRAVITY],
+        cues=list(cues),
+        finish={"last": last},
+    )
+    return play(made, "rough", matter="rigid")  # fmt: skip
+
+
+def ratios(made, frame):
+    """How large and how heavy each piece is at a frame, beside what it was (n, 2)."""
+    first, there = made.frames[1], made.frames[frame]
+    born = {i: n for n, i in enumerate(first.id.tolist())}
+    at = [born[i] for i in there.id.tolist()]
+    return np.stack([there.radius / first.radius[at], there.mass / first.mass[at]], axis=1)
+
+
+def test_pieces_shrink_with_age_and_end_when_nothing_is_left():
+    shrink = {"kind": "response", "attribute": "age", "begin": 0.5, "end": 1.5, "low": 1.0, "high": 0.0}
+    made = dropped(growth=[{"kind": "growth", "id": "growth", "whom": "lying", "share": shrink}], last=40)
+    midway = ratios(made, 25)
+    assert midway[:, 0] == pytest.approx(0.5)  # a second old, half way
+    assert midway[:, 1] == pytest.approx(0.5**3)
+    assert (made.frames[33].position[:, 1] > -0.01).all()
+    assert made.frames[33].position[:, 1].max() < 0.5 * made.frames[12].position[:, 1].max()  # the heap sinks with them
+    assert len(made.last) == 0
+
+
+def test_pieces_that_have_come_to_rest_shrink_and_are_removed():
+    smaller = {"kind": "become", "attribute": "radius", "value": 0.5, "plus": 0}
+    calm = {"kind": "cue", "id": "calm", "whom": "lying", "when": {"kind": "asleep", "time": 0.4}, "then": smaller}
+    gone = {
+        "kind": "cue",
+        "id": "gone",
+        "whom": "lying",
+        "when": {"kind": "after", "cue": "calm"},
+        "then": {"kind": "remove"},
+        "delay": 0.5,
+    }
+    made = dropped(cues=[calm, gone], last=60)
+    assert ratios(made, 20)[:, 0].min() == pytest.approx(0.5)
+    assert len(made.last) < 0.2 * len(made.frames[1])
