@@ -248,11 +248,13 @@ FORMATS = ("ply", "obj", "gltf", "usd", "csv", "still", "png", "mp4")
 @click.option("--meshes", type=click.Path(file_okay=False, path_type=Path), help="Folder of imported meshes.")
 @click.option("--retimed", is_flag=True, help="As the shot's retime shows the frames, not as they ran.")
 @click.option("--size", type=PictureSize(), default=(1280, 720), help="Of pictures and films; 1280x720 by default.")
+@click.option("--by", type=click.Choice(["own", "speed", "load"]), default="own", help="What colours in pictures tell.")
 @click.option("--eye", type=float, nargs=3, help="Where the camera stands, in metres; all in view by default.")
 @click.option("--aim", type=float, nargs=3, help="What the camera looks at; needs --eye.")
 def export(
     folder: Path, kind: str, out: Path, frames: tuple[int, int] | None, every: int, unit: Any, up: Any, pattern: str,
-    meshes: Path | None, retimed: bool, size: tuple[int, int], eye: Any, aim: Any,
+    meshes: Path | None, retimed: bool, size: tuple[int, int], by: str, eye: Any,
+    aim: Any,
 ) -> None:  # fmt: skip
     """Hand a run over in an open format."""
     from hotgravel.core.exchange.handing import hand_over
@@ -263,7 +265,9 @@ def export(
         raise click.UsageError("--eye and --aim go together.")
     camera = {"eye": list(eye), "aim": list(aim)} if eye else None
     take = take_of(folder, beside(meshes or folder), camera=camera, retimed=retimed)
-    wanted = wish(take.store.frames(), frames=frames, every=every, unit=unit, up=up, pattern=pattern, size=size)
+    wanted = wish(
+        take.store.frames(), frames=frames, every=every, unit=unit, up=up, pattern=pattern, size=size, by=by
+    )  # fmt: skip
     with click.progressbar(length=100, label="Files", file=sys.stderr, hidden=not sys.stderr.isatty()) as bar:
         written = hand_over(take, wanted, kind, out, lambda share: bar.update(round(100 * share) - bar.pos))
     click.echo(f"{len(written)} file{'s' if len(written) != 1 else ''} in {out}.")

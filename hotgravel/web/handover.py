@@ -11,6 +11,7 @@ from starlette.exceptions import HTTPException
 
 from hotgravel.core.exchange.take import wish
 from hotgravel.core.exchange.writers import WRITERS
+from hotgravel.core.picture.measured import BY
 from hotgravel.core.run.estimate import size_in_words
 from hotgravel.core.run.retimed import Retimed
 from hotgravel.core.shot.faults import ShotFault
@@ -28,6 +29,7 @@ PLAIN = {
     "unit": "m",
     "up": "y",
     "pattern": "{shot}.{frame}",
+    "by": "own",
     "width": 1280,
     "height": 720,
 }
@@ -56,7 +58,7 @@ def _page(
     made = [card(studio, s) for s in studio.handings.all() if s.order.run == run_id]
     return page(
         request, "handover.html", status, run=run, shot=there, kept=kept, formats=formats, pictures=PICTURES,
-        made=made, fault=fault, camera=there.camera is not None,
+        made=made, fault=fault, by=BY, camera=there.camera is not None,
         retime=retime, was=PLAIN | remembered,
     )  # fmt: skip
 
@@ -82,7 +84,7 @@ def start(
     request: Request, run_id: int, format: Text, first: Annotated[int | None, Form()] = None,
     last: Annotated[int | None, Form()] = None, every: Number = 1, unit: Text = "m", up: Text = "y",
     pattern: Text = "{shot}.{frame}", width: Number = 1280, height: Number = 720,
-    retimed: Text = "",
+    by: Text = "own", retimed: Text = "",
 ) -> Response:  # fmt: skip
     """Begin a handover. What cannot be granted is told before anything is written."""
     studio: Studio = request.app.state.studio
@@ -100,8 +102,17 @@ def start(
         "pattern": pattern,
         "width": width,
         "height": height,
+        "by": by,
     }
-    wanted = {"frames": span, "every": every, "unit": unit, "up": up, "pattern": pattern, "size": (width, height)}
+    wanted = {
+        "frames": span,
+        "every": every,
+        "unit": unit,
+        "up": up,
+        "pattern": pattern,
+        "size": (width, height),
+        "by": by,
+    }
     try:
         _accepted("format", format, WRITERS)
         _accepted("unit", unit, ("m", "cm"))

@@ -10,9 +10,10 @@ from numpy.typing import NDArray
 from hotgravel.core.chance import uniforms
 from hotgravel.core.cues.conditions import Ids, Look, Watch, comes_due, fires
 from hotgravel.core.cues.record import DID, REMOVED, UNDID, Events
-from hotgravel.core.drive.value import one, three
+from hotgravel.core.drive.value import each, one, three
 from hotgravel.core.matter.aims import headings, unit, ways_of
 from hotgravel.core.matter.contract import Shed
+from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import LOOSE, NOBODY, PINNED, Elements, places_of
 from hotgravel.core.shot import actions as do
 from hotgravel.core.shot import conditions as c
@@ -224,10 +225,11 @@ class Acting:
             case do.Part():
                 p.part(who)
             case do.Kick():
-                p.velocity[who] += one(then, "speed", ask) * self._ways(watch, look, then, who)
+                p.velocity[who] += self._each(then, "speed", look, who) * self._ways(watch, look, then, who)
                 look.refresh()
             case do.Spin():
-                p.add_spin(who, np.radians(one(then, "rate", ask)) * unit(three(then, "axis", ask)))
+                rate = np.radians(self._each(then, "rate", look, who))
+                p.add_spin(who, rate * unit(three(then, "axis", ask)))
                 look.refresh()
             case do.Become():
                 name = _column(then.attribute)
@@ -238,6 +240,11 @@ class Acting:
                 look.refresh()
             case do.Shed():
                 self.sheds.append(Shed(then.offshoot, p, who, watch.number))
+
+    def _each(self, then: do.Action, name: str, look: Look, who: Ids) -> Array:
+        """A number of an action for each of some elements, (k, 1)."""
+        found = np.broadcast_to(each(then, name, asking(look.elements, look.scene)), len(look.elements))
+        return found[who, None]
 
     def _undo(self, watch: Watch, act: int, name: str | None, who: Ids, values: Array) -> None:
         then, before = watch.cue.acts()[act][1], self._states(name, who)

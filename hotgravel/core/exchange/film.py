@@ -29,7 +29,7 @@ QUALITY = "17"  # constant rate factor: about the eye's limit
 def write_still(take: Take, wish: Wish) -> Iterator[Step]:
     """The first of the wanted frames."""
     frame = wish.frames[0]
-    yield wish.name(take, frame, ".png"), _png(take, frame, _painter(take).pixels(frame, wish.size))
+    yield wish.name(take, frame, ".png"), _png(take, frame, _painter(take, wish).pixels(frame, wish.size))
 
 
 def write_pictures(take: Take, wish: Wish) -> Iterator[Step]:
@@ -38,14 +38,14 @@ def write_pictures(take: Take, wish: Wish) -> Iterator[Step]:
         yield wish.name(take, frame, ".png"), data
 
 
-def _painter(take: Take) -> Painter:
+def _painter(take: Take, wish: Wish) -> Painter:
     """One for all frames, so that the camera stays where it is."""
-    return Painter(take.world, take.store, take.view)
+    return Painter(take.world, take.store, take.view, wish.by)
 
 
 def _drawn(take: Take, wish: Wish, finish: Callable[[int, Pixels], Any]) -> Iterator[tuple[int, Any]]:
     """Each frame in order, drawn and finished, while the next are being drawn: parts of it keep one processor only."""
-    painter = _painter(take)
+    painter = _painter(take, wish)
     painter.seen_from_where()
     with ThreadPoolExecutor(AT_ONCE) as pool:
         going: deque[tuple[int, Future[Any]]] = deque()

@@ -13,6 +13,7 @@ from hotgravel.core.attributes import ATTRIBUTES
 from hotgravel.core.colour import light_of, shown
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.picture.camera import View
+from hotgravel.core.picture.measured import BY
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.place import Place
 from hotgravel.core.run.retimed import Retimed
@@ -160,13 +161,15 @@ class Take:
 
 @dataclass(frozen=True)
 class Wish:
-    """How it is wanted. `frames` are those to write; `pattern` names files with {shot} and {frame}."""
+    """How it is wanted. `frames` are those to write; `pattern` names files with {shot} and {frame}; `by` is
+    what colours in pictures stand for."""
 
     frames: tuple[int, ...]
     unit: Unit = "m"
     up: Up = "y"
     pattern: str = "{shot}.{frame}"
     size: tuple[int, int] = (1280, 720)
+    by: str = "own"
 
     @property
     def scale(self) -> float:
@@ -190,7 +193,7 @@ class Wish:
 
 def wish(
     kept: list[int], *, frames: tuple[int, int] | None = None, every: int = 1, unit: Unit = "m", up: Up = "y",
-    pattern: str = "{shot}.{frame}", size: tuple[int, int] = (1280, 720),
+    pattern: str = "{shot}.{frame}", size: tuple[int, int] = (1280, 720), by: str = "own",
 ) -> Wish:  # fmt: skip
     """A wish that can be granted. Raises `ShotFault` where it cannot, and says what could."""
     if every < 1:
@@ -212,7 +215,9 @@ def wish(
         raise ShotFault.of(
             f"{size[0]} by {size[1]} pixels is no size for pictures. Accepted: even numbers, 16 to {LARGEST_PICTURE}."
         )
-    return Wish(tuple(chosen), unit, up, pattern, (size[0], size[1]))
+    if by not in BY:
+        raise ShotFault.of(f"Pictures cannot be coloured by {by!r}. Accepted: {', '.join(BY)}.")
+    return Wish(tuple(chosen), unit, up, pattern, (size[0], size[1]), by)
 
 
 def take_of(

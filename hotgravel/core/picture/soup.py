@@ -102,8 +102,11 @@ def prop_mesh(shape: props.Shape, shaped: Shaped) -> tuple[Array, Ints, Array]:
 DARKEST = 1e-3  # of light: darker paint is no measure of what lies inside
 
 
-def pieces_into(soup: Soup, meshes: list[dict[str, Any]], pieces: dict[str, Any], look: Look) -> None:
-    """Pieces as their meshes, each where it is; all that have one mesh in one go."""
+def pieces_into(
+    soup: Soup, meshes: list[dict[str, Any]], pieces: dict[str, Any], look: Look, alike: bool = False
+) -> None:
+    """Pieces as their meshes, each where it is; all that have one mesh in one go. `alike` gives the faces that cuts
+    have made the colour of the others."""
     for number, mesh in enumerate(meshes):
         mine = np.flatnonzero(pieces["piece"] == number)
         if not len(mine):
@@ -115,7 +118,7 @@ def pieces_into(soup: Soup, meshes: list[dict[str, Any]], pieces: dict[str, Any]
         normals = np.einsum("nij,vj->nvi", turn, mesh["normals"].astype(float))
         faces = mesh["faces"].astype(np.int64)[None] + n * np.arange(len(mine))[:, None, None]
         paint = np.repeat(linear(rgb_of(pieces["colour"][mine])), n, axis=0)
-        if "inner" in mesh:
+        if "inner" in mesh and not alike:
             outer, inside = linear(rgb_of(mesh["colour"]))
             within = np.tile(mesh["inner"] > 0, len(mine))
             paint[within] *= inside / np.maximum(outer, DARKEST)

@@ -3,6 +3,7 @@
 import io
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -12,7 +13,7 @@ from scipy.ndimage import gaussian_filter
 
 from hotgravel.core.colour import light_of, linear, shown
 from hotgravel.core.matter.registry import MATTERS
-from hotgravel.core.picture import lens
+from hotgravel.core.picture import lens, measured
 from hotgravel.core.picture import light as lights
 from hotgravel.core.picture.camera import TAN, View, axes_along, view_on
 from hotgravel.core.picture.raster import drawn, glow, seen_from
@@ -60,6 +61,7 @@ class Painter:
     world: World
     store: FrameStore
     view: View | None = None
+    by: str = "own"  # what colours stand for, as `measured` has it
     meshes: dict[str, tuple[Array, NDArray[np.int64], Array]] = field(default_factory=dict)  # of props
     pieces: dict[str, list[dict[str, Any]]] = field(default_factory=dict)  # of matters
 
@@ -126,6 +128,11 @@ class Painter:
         both = np.concatenate(corners + boxes[:8] or [np.array([[-1.0, 0, -1], [1, 2, 1]])])
         return view_on(both.min(axis=0), both.max(axis=0))
 
+    @cached_property
+    def top(self) -> float:
+        """The number that the brightest colour stands for, the same in all frames."""
+        return measured.top_of(self.store, self.by)
+
     def _points(self, frame: int) -> dict[str, Any]:
         """The elements of a frame that are drawn as points, of all matters together."""
         names = ("position", "velocity", "radius", "state", "colour")
@@ -147,7 +154,10 @@ class Painter:
         for matter in (m for m in self.store.matters(frame) if MATTERS[m].kind == "pieces"):
             if matter not in self.pieces:
                 self.pieces[matter] = self.store.meshes(matter)
-            pieces_into(soup, self.pieces[matter], self.store.elements(frame, matter, PIECE), _look(rough=1.0))
+            pieces = self.store.elements(frame, matter, PIECE if self.by != "load" else (*PIECE, "load"))
+            if self.by != "own":
+                pieces["colour"] = measured.packed(measured.ramp(measured.share_of(pieces, self.by, self.top)))
+            pieces_into(soup, self.pieces[matter], pieces, _look(rough=1.0), alike=self.by != "own")
         for row in world.shot.skins:
             skin_into(soup, self.store.skin(frame, row.id), GLOSS[row.look])
             if row.shown == "instead":
@@ -163,6 +173,8 @@ class Painter:
         """The paint of each point (n, 3), linear, and which are dull (n,)."""
         state, states = points["state"], self.world.shot.states
         paint = linear(shown(points["colour"], state, [s.colour for s in states]))
+        if self.by == "speed":
+            paint = measured.ramp(measured.share_of(points, self.by, self.top))
         return paint, np.array([s.shine == "dull" for s in states] or [False])[state]
 
     def _crowd_lamp(self, place: Array) -> Iterator[Array]:

@@ -56,8 +56,9 @@ class Kick(Clause):
     title: ClassVar[str] = "is kicked"
     phrase: ClassVar[str] = "with {speed} {aim}"
     speed: Value = dial(
-        "m/s", 3.0, label="kick", soft=(0.1, 20.0), low=0.0, high=1e5, drivable=True,
-        help="Added to its velocity. For so many frames only: once in each of them.",
+        "m/s", 3.0, label="kick", soft=(0.1, 20.0), low=0.0, high=1e5, drivable=True, each=True,
+        help="Added to its velocity. Varied over a distance or a zone, it is strongest where you want it. For so many "
+        "frames only: once in each of them.",
     )  # fmt: skip
     aim: Toward | Anywhere | Onward | Away = clause(label="aim", help="Which way.", default=Toward)
 
@@ -67,7 +68,7 @@ class Spin(Clause):
     title: ClassVar[str] = "is spun"
     phrase: ClassVar[str] = "by {rate} about {axis}"
     rate: Value = dial(
-        "°/s", 360.0, label="rate", soft=(30.0, 1440.0), low=-1e6, high=1e6, drivable=True,
+        "°/s", 360.0, label="rate", soft=(30.0, 1440.0), low=-1e6, high=1e6, drivable=True, each=True,
         help="Added to how fast it turns. 360 is once a second. Bodies turn; points cannot.",
     )  # fmt: skip
     axis: Vector = dials(

@@ -122,6 +122,14 @@ class Asked(Clause):
         "count", 60, label="count", soft=(1, 500), low=1, high=100_000, whole=True,
         help="How many each one bursts into.",
     )  # fmt: skip
+    per: float | None = dial(
+        "N s", None, label="for each", soft=(1.0, 1000.0), above=0.0, high=1e12, none="time",
+        help="So many for each of these of the hit that set it off: hard hits give off more. A stone of 1 kg that "
+        "lands at 1 m/s gives 1 N s.",
+    )  # fmt: skip
+
+    def wording(self) -> str:
+        return self.phrase if self.per is None else "{count} for each {per} of the hit"
 
 
 class Opening(Clause):

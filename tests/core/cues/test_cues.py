@@ -340,3 +340,22 @@ def test_cues_that_lead_to_one_another_go_round_once_and_end():
     boom = {"kind": "offshoot", "id": "boom", "emit": {"kind": "asked", "count": 2500}, "state": "loose"}
     with pytest.raises(ShotFault, match="gives off the same again"):
         flight(cue({"kind": "older", "age": 0.02}, {"kind": "shed", "offshoot": "boom"}), supply=[source(), boom])
+
+
+def test_a_kick_is_as_strong_for_each_as_its_falloff_has_it():
+    falloff = {
+        "kind": "response",
+        "attribute": "distance to",
+        "prop": "vent",
+        "begin": 0,
+        "end": 4,
+        "low": 8,
+        "high": 0,
+    }
+    kick = {"kind": "kick", "speed": falloff, "aim": {"kind": "toward", "direction": [0, 1, 0], "cone": 0}}
+    crowd = source(emit=CROWD, speed=6, speed_spread=0.5, aim={"kind": "toward", "direction": [1, 0, 0], "cone": 0})
+    made = film({"kind": "at_frame", "frame": 9}, kick, supply=[crowd], finish={"last": 10})
+    before, after = made.frames[8], made.frames[9]
+    off = before.position[:, 0] + before.velocity[:, 0] / 24
+    assert off.min() < 1.2 < 2.5 < off.max()
+    assert after.velocity[:, 1] == pytest.approx(8 * (1 - off / 4), abs=0.02)

@@ -81,6 +81,7 @@ CUES: dict[str, tuple[Any, ...]] = {
     "become.value": ("cues.0.then.value", 0.5, 2.0, hot, 1, flock(LIMIT, BECOME)),
     "become.plus": ("cues.0.then.plus", 0, 100, hot, 1, flock(LIMIT, BECOME)),
     "shed.offshoot": ("cues.0.then.offshoot", "few", "lot", count, 1, lambda s: (flock(LIMIT, {"kind": "shed"})(s), s["supply"].extend({"kind": "offshoot", "id": i, "emit": {"kind": "asked", "count": n}, "state": "loose"} for i, n in (("few", 1), ("lot", 5))))),
+    "asked.per": ("supply.3.emit.per", 0.5, 20.0, count, -1, lambda s: (flock({"kind": "touches", "prop": "ground"}, {"kind": "shed", "offshoot": "chips"})(s), s["supply"].append({"kind": "offshoot", "id": "chips", "emit": {"kind": "asked", "count": 2}, "state": "loose"}), s["set"].__setitem__(1, VENT | {"position": [0, 0.4, 0]}), s["forces"].__setitem__(0, GRAVITY))),
     "start.row": ("cues.0.then.row", "gravity", "jet", count, -1, flock(LIMIT, {"kind": "start"})),
     "stop.row": ("cues.0.then.row", "jet", "gravity", drop, 1, flock(LIMIT, {"kind": "stop"})),
     "swap.prop": ("cues.0.then.prop", "away", "post", lambda f: float(sum(f.touches.values())), -1, lambda s: (flock({"kind": "older", "age": 0.1}, {"kind": "swap", "by": "ground"})(s), s["matter"][2].update(props=["post"]))),

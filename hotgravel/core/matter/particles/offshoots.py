@@ -58,12 +58,19 @@ def burst_off(
     shoot: Shoot, tally: Tally, parents: Elements, who: NDArray[np.int64], cue: int, scene: Scene, next_id: int
 ) -> Particles:  # fmt: skip
     """What bursts off some particles at once, because a cue says so."""
-    count = shoot.source.emit.count if isinstance(shoot.source.emit, Asked) else 0
+    emit = shoot.source.emit
+    assert isinstance(emit, Asked)
     if shoot.whom >= 0:
         who = who[parents.state[who] == shoot.whom]
-    if len(who) * count > MOST:
+    count = np.full(len(who), emit.count)
+    if emit.per is not None:
+        due = emit.count * parents.read_of_body("impulse")[who] / emit.per
+        key = parents.id[who].astype(np.uint64) + np.uint64(tally.born) * np.uint64(1 << 32)
+        chance = uniforms(key, 1, seed=shoot.source.seed, who=shoot.source.id, purpose=4)[:, 0]
+        count = np.floor(np.minimum(due, MOST + 1.0) + chance).astype(np.int64)
+    if count.sum() > MOST:
         raise too_many(shoot.source.id)
-    new = _off(shoot, tally, parents, np.repeat(who, count), np.zeros(len(who) * count), scene, next_id)
+    new = _off(shoot, tally, parents, np.repeat(who, count), np.zeros(int(count.sum())), scene, next_id)
     new.cause[:] = cue
     return new
 

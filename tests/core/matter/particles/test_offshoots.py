@@ -42,6 +42,32 @@ def test_a_trail_is_the_same_at_any_number_of_steps_where_flight_is_straight():
     assert len(set(counts.values())) == 1
 
 
+def test_a_harder_hit_gives_off_more():
+    chips = trail(emit={"kind": "asked", "count": 10, "per": 1e-2})
+    hit = {
+        "kind": "cue",
+        "id": "hit",
+        "whom": "loose",
+        "when": {"kind": "touches", "prop": "ground"},
+        "then": {"kind": "shed", "offshoot": "trail"},
+    }
+    lands = {"kind": "collision", "id": "lands", "props": ["ground"], "bounce": 0.0}
+
+    def given(mass):
+        shot = document(
+            set=at(1.0),
+            matter=[LOOSE, SPARK, lands],
+            supply=[source(speed=0, mass=mass), chips],
+            forces=[GRAVITY],
+            cues=[hit],
+        )
+        return (play(shot, "fair").last.state == 1).sum()  # fmt: skip
+
+    speed = np.sqrt(2 * 9.81 * 1.0)
+    for mass in (0.002, 0.02, 0.1):
+        assert given(mass) == pytest.approx(10 * mass * speed / 1e-2, rel=0.01, abs=1.0)
+
+
 def test_what_has_died_leaves_nothing():
     film = filmed(source(life=0.5), trail(), finish={"last": 25})
     assert (film.last.state == 1).sum() == pytest.approx(30, abs=3)

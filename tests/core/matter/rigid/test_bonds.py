@@ -6,6 +6,7 @@ from pathlib import Path
 import numba
 import numpy as np
 import pytest
+from pxr import Usd, UsdGeom
 from scipy.spatial.transform import Rotation
 
 from hotgravel.core.exchange.table import write_csv
@@ -13,6 +14,8 @@ from hotgravel.core.exchange.take import take_of, wish
 from hotgravel.core.exchange.writers import WRITERS
 from hotgravel.core.matter.rigid.holding import after
 from hotgravel.core.matter.rigid.lumps import Forces, lumps_of, movers_of
+from hotgravel.core.picture.camera import View
+from hotgravel.core.picture.still import Painter
 from hotgravel.core.preflight.checks import findings
 from hotgravel.core.run.execute import execute
 from hotgravel.core.run.frames import FrameStore
@@ -211,7 +214,7 @@ def test_every_released_piece_knows_why(run):
         assert (broken["bore"] >= 0.99 * broken["strength"]).all()
 
 
-def test_bonds_are_handed_over_with_names_that_say_prop_and_piece(run):
+def test_bonds_are_handed_over_with_names_that_say_prop_and_piece(run, tmp_path):
     folder, _ = run
     take = take_of(folder, beside(Path()))
     files = dict(write_csv(take, wish(range(1, 13))))
@@ -229,6 +232,14 @@ def test_bonds_are_handed_over_with_names_that_say_prop_and_piece(run):
     assert [len(mesh["primitives"]) for mesh in pieces] == [2] * len(pieces)
     ((_, lines),) = (step for step in WRITERS["obj"][1](take, wish((12,))) if step)
     assert lines.count(b"g inside") == lines.count(b"g skin") == 40
+    ((_, stage),) = (step for step in WRITERS["usd"][1](take, wish((12,))) if step)
+    (tmp_path / "run.usd").write_bytes(stage)
+    opened = Usd.Stage.Open(str(tmp_path / "run.usd"))
+    piece = next(p for p in opened.TraverseAll() if p.IsA(UsdGeom.Mesh) and p.GetName() == "plank_piece_1")
+    (inside,) = UsdGeom.Subset.GetAllGeomSubsets(UsdGeom.Imageable(piece))
+    faces = len(UsdGeom.Mesh(piece).GetFaceVertexCountsAttr().Get())
+    assert inside.GetPrim().GetName() == "inside"
+    assert 0 < len(inside.GetIndicesAttr().Get()) < faces
 
 
 def test_preflight_and_the_finished_run_tell_what_holds():
@@ -249,6 +260,22 @@ def test_preflight_and_the_finished_run_tell_what_holds():
     said = next(after(shot, {1: {"greatest_load": 0.0}, 31: {"greatest_load": 0.275}}))
     assert said.message == "Nothing broke: the bond nearest to it bore 0.28 MPa of 1 MPa, at frame 31."
     assert said.remedy.act(shot).shot.bonds[0].strength == pytest.approx(0.25)
+    two = shot.model_copy(update={"matter": (*shot.matter, shot.bonds[0].model_copy(update={"id": "more"}))})
+    assert "of all bonds, the one nearest to it bore 28 %" in next(after(two, {31: {"greatest_load": 0.275}})).message
+
+
+def test_pictures_by_load_are_brightest_where_bonds_bear_most(tmp_path):
+    made = film(
+        set_=[SLABS, END], forces=[DOWN], last=3,
+        bonds={"hold": STRONG, "support": {"kind": "in_zone", "zone": "end"}, "strength": 4.0},
+    )  # fmt: skip
+    execute(made.world, tmp_path)
+    view = View(np.array([0.0, 3.0, 7.0]), np.array([0.0, 3.0, 0.0]))
+    shown = Painter(made.world, FrameStore(tmp_path), view, by="load").pixels(3, (160, 90)).astype(float)
+    light = shown[43:47].mean(axis=(0, 2))  # along the plank
+    root, tip = light[38:46].mean(), light[110:118].mean()
+    assert root > 2.0 * tip
+    assert (np.diff(light[44:110:11]) < 0.0).all()  # it falls from the root on, as the moment does
 
 
 def test_a_prop_is_swapped_for_its_pieces_without_a_jump():
