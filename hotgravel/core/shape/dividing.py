@@ -13,7 +13,7 @@ from hotgravel.core.shape.cells import FINE, Array, Ints, NotCut, Rough, cells_o
 from hotgravel.core.shape.cutting import Cutting, Part, Piece, closed, finished, joined, parted, whole_of
 from hotgravel.core.shape.distance import MESH
 from hotgravel.core.shape.kinds import Shaped
-from hotgravel.core.shape.mesh import mesh_of
+from hotgravel.core.shape.mesh import mending, mesh_of
 from hotgravel.core.shape.seeds import Room, Weigh, about, layered, strewn, struck
 from hotgravel.core.shot.cut import MOST_PIECES, Along, AtPoints, Cut, Layers, Roughened, Strike
 from hotgravel.core.shot.props import Prop
@@ -50,7 +50,8 @@ def shape_of(piece: Piece) -> Shaped:
 
 def _cut(rows: Sequence[Cut], prop: Prop, shape: Shaped, about: Surroundings) -> Cutting:
     if not shape.has_volume:
-        raise NotCut("It has no inside to be cut. Accepted: a closed shape.").of(rows[0].id)
+        told = mending(shape.vertices, shape.faces) if shape.kind == MESH else "It has no inside to be cut."
+        raise NotCut(f"{told} Accepted: a closed shape.").of(rows[0].id)
     plain = (shape.vertices, shape.faces) if len(shape.faces) else mesh_of(prop.shape)[:2]
     try:
         whole = whole_of(np.asarray(plain[0], float), np.asarray(plain[1]))

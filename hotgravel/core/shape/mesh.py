@@ -127,6 +127,15 @@ def mesh_from(name: str, vertices: NDArray[np.float64], faces: NDArray[np.int64]
     return Imported(vertices, faces, open_edges, flipped, build_tree(vertices, faces))
 
 
+def mending(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> str:
+    """At how many edges a mesh is open, and what mending it on import would come to, as a sentence."""
+    was, would = (mesh_from("It", vertices, faces, mend=mend) for mend in (False, True))
+    more = len(would.faces) - len(was.faces)
+    closes = f"Mended on import it would be closed, by {more} more triangles."
+    left = f"Mended on import it would still be open at {would.open_edges}: holes of more than four edges stay."
+    return f"Its mesh is open at {was.open_edges} edges. {closes if would.closed else left}"
+
+
 def _edges(faces: NDArray[np.int64]) -> NDArray[np.int64]:
     """The three edges of each face in turn (3F,), each as one number, whichever way it runs."""
     ends = np.sort(faces[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)

@@ -8,8 +8,9 @@ import trimesh
 
 from hotgravel.core.shape.cells import NotCut, Rough, cells_of
 from hotgravel.core.shape.cutting import cut, finished, inner_corners, parted, whole_of
+from hotgravel.core.shape.distance import MESH
 from hotgravel.core.shape.dividing import Surroundings, cutting_of
-from hotgravel.core.shape.kinds import shaped
+from hotgravel.core.shape.kinds import Shaped, shaped
 from hotgravel.core.shape.seeds import Room, crowded
 from hotgravel.core.shot.cut import Cut
 from hotgravel.core.shot.props import Box, Prop
@@ -55,6 +56,16 @@ def test_what_cannot_be_cut_is_told():
         of(sheet, some(BALL, 5))
     with pytest.raises(NotCut, match="two pieces or more"):
         of(BALL, some(BALL, 1))
+
+
+@pytest.mark.parametrize(("missing", "said"), [(1, "closed, by 1 more"), (9, "still be open")])
+def test_an_open_mesh_is_told_with_what_mending_would_do(missing, said):
+    vertices, faces = np.asarray(BALL.vertices), np.asarray(BALL.faces)
+    middle = np.argsort(np.linalg.norm(vertices[faces].mean(axis=1) - vertices[0], axis=1))
+    faces = np.delete(faces, middle[:missing], axis=0)
+    sheet = Shaped(MESH, np.array([0.0, 0.0, 0.0]), vertices=vertices, faces=faces)
+    with pytest.raises(NotCut, match=said):
+        cutting_of([row(kind="evenly")], PLATE, sheet, Surroundings(right, None, f"open {missing}".encode()))
 
 
 def test_tiny_pieces_are_joined_to_a_neighbour():
