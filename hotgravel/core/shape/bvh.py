@@ -34,31 +34,44 @@ def build_tree(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> MeshT
     """
     corners = vertices[faces]
     low, high, middle = corners.min(axis=1), corners.max(axis=1), corners.mean(axis=1)
-    order = np.arange(len(faces))
-    nodes = [np.zeros(WIDTH)]
-    pending = [(0, 0, len(faces))]
-    leaves: list[tuple[int, int]] = []
-    while pending:
-        node, start, end = pending.pop()
-        mine = order[start:end]
-        nodes[node][:6] = np.concatenate([low[mine].min(axis=0), high[mine].max(axis=0)])
-        if end - start <= LEAF:
-            leaves.append((node, start))
-            nodes[node][COUNT] = end - start
-            continue
-        axis = int(np.argmax(np.ptp(middle[mine], axis=0)))
-        half = (end - start) // 2
-        order[start:end] = mine[np.argpartition(middle[mine, axis], half, kind="introselect")]
-        nodes[node][FIRST] = len(nodes)
-        for part in ((start, start + half), (start + half, end)):
-            pending.append((len(nodes), *part))
-            nodes.append(np.zeros(WIDTH))
-    for node, start in leaves:
-        nodes[node][FIRST] = -(len(nodes) + start)
+    order, nodes = np.arange(len(faces)), np.zeros((2 * len(faces) + 1, WIDTH))
+    count = _halved(low, high, middle, order, nodes)
     triangles = np.zeros((len(faces), WIDTH))
     triangles[:, :NORMALS] = corners[order].reshape(-1, 9)
     triangles[:, NORMALS:] = _pseudonormals(vertices, faces)[order].reshape(-1, 21)
-    return np.concatenate([np.array(nodes), triangles])
+    return np.concatenate([nodes[:count], triangles])
+
+
+@njit(cache=True, nogil=True)
+def _halved(low, high, middle, order, nodes):
+    """Put triangles, by their boxes (n, 3) and middles (n, 3), in the order (n,) of leaves, and fill in the nodes.
+    Returns how many nodes there are."""
+    pending, made = [(0, 0, len(order))], 1
+    while len(pending):
+        node, start, end = pending.pop()
+        axis, longest = 0, -1.0
+        for c in range(3):
+            least, most, first, last = np.inf, -np.inf, np.inf, -np.inf
+            for k in order[start:end]:
+                least, most = min(least, low[k, c]), max(most, high[k, c])
+                first, last = min(first, middle[k, c]), max(last, middle[k, c])
+            nodes[node, c], nodes[node, 3 + c] = least, most
+            if last - first > longest:
+                axis, longest = c, last - first
+        if end - start <= LEAF:
+            nodes[node, FIRST], nodes[node, COUNT] = -1.0 - start, end - start
+            continue
+        mine = order[start:end].copy()
+        order[start:end] = mine[np.argsort(middle[mine, axis])]
+        half = (end - start) // 2
+        nodes[node, FIRST] = made
+        pending.append((made, start, start + half))
+        pending.append((made + 1, start + half, end))
+        made += 2
+    for node in range(made):
+        if nodes[node, FIRST] < 0.0:
+            nodes[node, FIRST] += 1.0 - made
+    return made
 
 
 def join_trees(trees: Sequence[MeshTree]) -> tuple[MeshTree, list[int]]:

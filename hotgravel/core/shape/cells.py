@@ -16,8 +16,8 @@ from hotgravel.core.noise import noise_at
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
 FAR = 12.0  # times the size of what is cut: where the seeds stand that bound all cells
-FINE = 0.4  # of a lump: the longest edge of a rough face
-MOST_FACES = 600_000  # of all rough cells together
+FINE = 0.5  # of a lump: the longest edge of a rough face
+MOST_FACES = 200_000  # of all rough cells together
 
 
 class NotCut(ValueError):
@@ -113,7 +113,7 @@ def refined(
         vertices = np.concatenate([vertices, middle[halved]])
         faces, sides = _halved(faces, sides, number[at.reshape(-1, 3)])
         if len(faces) > MOST_FACES:
-            said = "Breaks as fine as that have millions of faces. Accepted: larger lumps, or fewer pieces."
+            said = "Breaks as fine as that have hundreds of thousands of faces. Accepted: larger lumps, or fewer pieces."
             raise NotCut(said)
 
 
