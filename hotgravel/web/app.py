@@ -20,6 +20,7 @@ from hotgravel.store.shots import NoSuchShot
 from hotgravel.web import (
     bench,
     compare,
+    cutting,
     disk,
     driven,
     editing,
@@ -41,10 +42,8 @@ from hotgravel.web.studio import Studio
 
 # taking_in first: /shots/upload and /shots/7.zip are no numbers of shots.
 PARTS = (
-    taking_in, shots_page, bench, compare, editing, history, preflight, runs_page, running, stage_data, handover, disk,
-    driven,
-    enter,
-    guiding,
+    taking_in, shots_page, bench, cutting, compare, editing, history, preflight, runs_page, running, stage_data,
+    handover, disk, driven, enter, guiding,
 )  # fmt: skip
 
 

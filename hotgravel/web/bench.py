@@ -24,13 +24,14 @@ from hotgravel.core.shot.faults import ShotFault
 from hotgravel.core.shot.props import Mesh, Prop
 from hotgravel.core.shot.signals import signals_in
 from hotgravel.core.shot.units import shown_factor, shown_unit
+from hotgravel.farm.cutting import Standing
 from hotgravel.store import runs, settings, shots
 from hotgravel.store.models import RunRecord
 from hotgravel.web.driven import over_frames
 from hotgravel.web.guide import steps_for
 from hotgravel.web.render import notebook, page
 from hotgravel.web.runs_page import estimate_for
-from hotgravel.web.studio import Studio
+from hotgravel.web.studio import BeingCut, Studio
 
 router = APIRouter()
 FARTHEST = 1e6  # metres: how far off a camera may stand
@@ -119,24 +120,38 @@ def imports(studio: Studio, session: Session, shot: Shot, reported: Container[st
                 reports[prop.id] = import_mesh(prop.shape, beside(studio.meshes)).report()
             except MeshFault as fault:
                 reports[prop.id] = str(fault)
-    told, sizes = cut_reports(studio, shot, reported)
+    told, sizes, cutting = cut_reports(studio, shot, reported)
     reports |= told
     unit, up = settings.get(session, settings.MESH_UNIT, "m"), settings.get(session, settings.MESH_UP, "y")
-    return {"reports": reports, "sizes": sizes, "mesh_unit": unit, "mesh_up": up, "mesh_units": MESH_UNITS}
+    return {
+        "reports": reports,
+        "sizes": sizes,
+        "cutting": cutting,
+        "mesh_unit": unit,
+        "mesh_up": up,
+        "mesh_units": MESH_UNITS,
+    }
 
 
-def cut_reports(studio: Studio, shot: Shot, reported: Container[str]) -> tuple[dict[str, str], dict[str, list[int]]]:
-    """What cuttings come to, and how many pieces there are of each size, by row; only those whose rows are unfolded are
-    made for it."""
+Reports = tuple[dict[str, str], dict[str, list[int]], dict[str, Standing]]
+
+
+def cut_reports(studio: Studio, shot: Shot, reported: Container[str]) -> Reports:
+    """What cuttings come to, how many pieces there are of each size, and how far those are that are being made, by row;
+    only those whose rows are unfolded are made for it."""
     rows = [row for of in shot.cuts.values() for row in of if row.id in reported]
     if not rows:
-        return {}, {}
+        return {}, {}, {}
     try:
         cuttings = studio.cuttings(shot)
+    except BeingCut as going:
+        return {}, {}, {row.id: going.standing for row in rows}
     except ShotFault as fault:
-        return {row.id: " ".join(f.message for f in fault.faults) for row in rows}, {}
+        stopped = studio.cut_stopped(shot)
+        said = " ".join(f.message for f in fault.faults)
+        return {row.id: said for row in rows}, {}, {row.id: stopped for row in rows if stopped}
     made = {row.id: cuttings[row.prop] for row in rows if row.prop in cuttings}
-    return {row: of.report() for row, of in made.items()}, {row: of.spread() for row, of in made.items()}
+    return {row: of.report() for row, of in made.items()}, {row: of.spread() for row, of in made.items()}, {}
 
 
 @router.get("/shots/{shot_id}.json")

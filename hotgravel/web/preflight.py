@@ -6,7 +6,7 @@ from sqlalchemy.orm import Session
 
 from hotgravel.core.preflight.after import in_run
 from hotgravel.core.preflight.checks import findings, in_order
-from hotgravel.core.run.world import World, beside, build
+from hotgravel.core.run.world import World
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import ShotFault
 from hotgravel.core.shot.finding import Finding, counted
@@ -35,7 +35,7 @@ def _all(request: Request, shot_id: int) -> tuple[list[Finding], list[Finding], 
         shot = shots.document(session, shot_id)
         told = estimate_for(studio, session, shot_id, shot)
         try:
-            world = build(shot, beside(studio.meshes))
+            world = studio.world(shot)
         except ShotFault as fault:
             broken = [Finding("cannot be built", f.row, f.field, f.message) for f in fault.faults]
             return in_order(broken + findings(shot, None, told)), [], "The shot cannot run as it is."

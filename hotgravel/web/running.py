@@ -14,7 +14,6 @@ from starlette.exceptions import HTTPException
 from hotgravel.core.preflight.checks import findings
 from hotgravel.core.run.story import events_until, fired_at, picked, story_of
 from hotgravel.core.run.why_not import why_not
-from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finish import Quality
 from hotgravel.store import runs, shots
@@ -151,7 +150,7 @@ def why_not_of(request: Request, run_id: int, particle: int, frame: int, cue: st
         picked(store, particle, frame)
     except KeyError as missing:
         raise HTTPException(404, str(missing.args[0])) from None
-    world = build(shot, beside(studio.meshes), quality)
+    world = studio.world(shot, quality)
     try:
         reasons = why_not(world, store, events_until(store, frame), particle, cue, frame)
     except KeyError:

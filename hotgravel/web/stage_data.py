@@ -21,7 +21,7 @@ from hotgravel.core.shot.faults import ShotFault
 from hotgravel.core.shot.velocity_field import VelocityField
 from hotgravel.core.shot.zones import Zone
 from hotgravel.store import runs, shots
-from hotgravel.web.studio import Studio
+from hotgravel.web.studio import BeingCut, Studio
 from hotgravel.web.wire import answer, packed, packed_frame
 
 router = APIRouter()
@@ -45,7 +45,7 @@ def set_of_run(request: Request, run_id: int) -> dict[str, Any]:
 
 
 def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
-    pieces = _pieces(studio, shot)
+    pieces, cutting = _pieces(studio, shot)
     moved = {prop for matter in MATTERS.values() for prop in matter.places(shot)}
     props = []
     for prop in (p for p in shot.props if p.seen == "seen"):
@@ -68,16 +68,18 @@ def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
             *(_zone(shot, zone) for zone in shot.zones.values() if zone.on),
             *(_box(studio, shot, field) for field in shot.fields.values()),
         ],
-        "first": shot.finish.first, "light": as_data(shot.finish),
+        "first": shot.finish.first, "light": as_data(shot.finish), "cutting": cutting,
     }  # fmt: skip
 
 
-def _pieces(studio: Studio, shot: Shot) -> dict[str, list[dict[str, Any]]]:
-    """The pieces of cut props, each in its prop's own frame."""
+def _pieces(studio: Studio, shot: Shot) -> tuple[dict[str, list[dict[str, Any]]], float | None]:
+    """The pieces of cut props, each in its prop's own frame; and how far their cutting is, while they are not there."""
     try:
         cuttings = studio.cuttings(shot)
+    except BeingCut as going:
+        return {}, going.standing.share
     except ShotFault:
-        return {}  # preflight says so
+        return {}, None  # preflight says so
     found: dict[str, list[dict[str, Any]]] = {}
     for prop, cutting in cuttings.items():
         for piece in cutting.pieces:
@@ -86,7 +88,7 @@ def _pieces(studio: Studio, shot: Shot) -> dict[str, list[dict[str, Any]]]:
                 "vertices": np.round(vertices, 5).ravel().tolist(), "faces": faces.ravel().tolist(),
                 "normals": np.round(normals, 3).ravel().tolist(), "centre": np.round(piece.centre, 5).tolist(),
             })  # fmt: skip
-    return found
+    return found, None
 
 
 OUTLINED = {"front": ("at", "direction", "come"), "ball": ("at", "radius"), "block": ("at", "size"),

@@ -2,7 +2,9 @@
 
 import asyncio
 import logging
+import os
 import threading
+import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -19,10 +21,17 @@ from hotgravel.core.run.place import Place, remove
 from hotgravel.core.run.reuse import same_until, take_over
 from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shape.cutting import Cutting
-from hotgravel.core.shape.setting import setting_of
+from hotgravel.core.shape.setting import setting_of, to_cut
+from hotgravel.core.shape.shelf import FOLDER as CUTTINGS
+from hotgravel.core.shape.shelf import watched
+from hotgravel.core.shot.cut import Smooth
 from hotgravel.core.shot.document import Shot, load
+from hotgravel.core.shot.faults import ShotFault
+from hotgravel.core.shot.finish import Quality
 from hotgravel.demo.shots import demo_path
 from hotgravel.farm.cluster import Farm
+from hotgravel.farm.cutting import CANCELLED, DONE, FAILED, GOING, Cuttings
+from hotgravel.farm.cutting import Standing as CutStanding
 from hotgravel.farm.handing import Handings
 from hotgravel.farm.job import CANCEL
 from hotgravel.store import bin, runs, settings, shots
@@ -32,7 +41,18 @@ from hotgravel.store.models import RunRecord
 RETRY = 5.0  # seconds between tries to write that a run is over
 RUN_FIRST = ("cairn", "ember-burst")  # demo shots that the first start runs
 
+MANY_PIECES, ROUGHLY = 150, 5  # pieces that take a moment to cut, and how many smooth ones a rough one is worth
+LOOK_EVERY = 0.1  # seconds between looks at a cutting that is waited for
+
 log = logging.getLogger("hotgravel.web")
+
+
+class BeingCut(Exception):
+    """The pieces of a shot's props are not there yet."""
+
+    def __init__(self, standing: CutStanding) -> None:
+        super().__init__(f"The pieces are being cut: {round(100 * standing.share)} %.")
+        self.standing = standing
 
 
 @dataclass(frozen=True)
@@ -55,6 +75,8 @@ class Studio:
         self.database = Database(folder)
         self.farm = Farm(self._landed, self._ended, self._preparing)
         self.handings = Handings(folder / "handovers")
+        self.cutting = Cuttings(folder / "cutting")
+        os.environ[CUTTINGS] = str((folder / "cuttings").resolve())  # workers look there too
         self._creating = threading.Lock()  # so that no two new shots take one number
         self.starting = threading.Lock()  # one run of a shot at a time, however often it is asked for at once
         self.editing = threading.Lock()  # one edit after another: of two of the same revision the later is refused
@@ -87,6 +109,7 @@ class Studio:
     def close(self) -> None:
         self._closing.set()
         self.farm.stop()
+        self.cutting.stop()
         self.database.engine.dispose()
 
     def _add_demo(self, names: Sequence[str]) -> None:
@@ -107,16 +130,48 @@ class Studio:
             yield session
 
     def cuttings(self, shot: Shot) -> dict[str, Cutting]:
-        """The pieces of a shot's cut props; no solver is built for them. Raises `ShotFault`."""
-        return setting_of(shot, beside(self.meshes), None, []).cuttings if shot.cuts else {}
+        """The pieces of a shot's cut props; no solver is built for them. Raises `ShotFault`, `BeingCut`."""
+        if not shot.cuts:
+            return {}
+        standing = self._being_cut(shot)
+        if standing is not None and standing.state == GOING:
+            raise BeingCut(standing)
+        if standing is not None and standing.state in (FAILED, CANCELLED):
+            raise ShotFault.of(standing.message)
+        with watched(lambda share: None, time.perf_counter):
+            return setting_of(shot, beside(self.meshes), None, []).cuttings
+
+    def _being_cut(self, shot: Shot) -> CutStanding | None:
+        """How far a process is that cuts a shot's props; None where they are cut, or are so in no time."""
+        keys = to_cut(shot, beside(self.meshes))
+        rows = [row for prop in keys for row in shot.cuts[prop]]
+        if sum(row.number * (1 if isinstance(row.sides, Smooth) else ROUGHLY) for row in rows) < MANY_PIECES:
+            return None
+        return self.cutting.start(keys, shot.dump(), self.meshes)
+
+    def cut_stopped(self, shot: Shot) -> CutStanding | None:
+        """How the cutting of a shot's props was cancelled or failed, if it was."""
+        standing = self._being_cut(shot)
+        return standing if standing is not None and standing.state in (FAILED, CANCELLED) else None
+
+    def world(self, shot: Shot, quality: Quality | None = None) -> World:
+        """A world, when its props are cut. Raises `ShotFault`."""
+        standing = self._being_cut(shot)
+        while standing is not None and standing.state != DONE:
+            if standing.state in (FAILED, CANCELLED):
+                raise ShotFault.of(standing.message)
+            time.sleep(LOOK_EVERY)
+            standing = self.cutting.one(standing.name)
+        return build(shot, beside(self.meshes), quality)
 
     def run(self, shot_id: int) -> Started:
         """Run a shot as it is now, or find the finished run that it would repeat. Raises `ShotFault`."""
         removed = self.keep_within_limit()
         with self.database.session() as session:
-            there = shots.record(session, shot_id)
             shot = shots.document(session, shot_id)
-            world = build(shot, beside(self.meshes))
+        world = self.world(shot)
+        with self.database.session() as session:
+            there = shots.record(session, shot_id)
             known = runs.identical(session, shot_id, world.fingerprint)
             damaged = known and settings.get(session, settings.damage_to(known.id), False)
             if known and not damaged and len(self.frames(known.id).frames()) == known.last - known.first + 1:

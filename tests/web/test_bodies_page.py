@@ -111,6 +111,30 @@ def test_a_prop_is_cut_pulled_apart_and_falls_in_its_pieces(page: Page, client, 
     until(page, "window.hotgravel.player.frame > 40 && window.hotgravel.stage.frame.groups[0].count === 12")
 
 
+def test_a_long_cutting_is_watched_and_cancelled(page: Page, client, scrap: list[int]):
+    block = prop("block", {"kind": "box", "width": 2, "height": 2, "depth": 2}, (0, 3, 0))
+    rough = {"kind": "rough", "by": 0.02, "lumps": 0.3}
+    cutting = {
+        "kind": "cut",
+        "id": "cutting",
+        "prop": "block",
+        "manner": {"kind": "random", "pieces": 700},
+        "sides": rough,
+    }
+    shot = taken_in(client, scene([block, cutting], [], 4) | {"name": "Block"}, run=False)
+    scrap.append(shot)
+    page.goto(f"/shots/{shot}")
+    page.locator("#row-cutting .fold").click()
+    pieces = page.locator("#row-cutting .pieces")
+    expect(pieces).to_contain_text("are being cut")
+    pieces.get_by_role("button", name="Cancel").click()
+    expect(pieces).to_contain_text("The cutting was cancelled.")
+    pieces.get_by_role("button", name="Cut it again").click()
+    expect(pieces).to_contain_text(re.compile(r"being cut: [1-9]\d? %"), timeout=30_000)
+    expect(pieces).to_contain_text(re.compile(r"700 pieces of .* Cut in [\d.]+ s"), timeout=60_000)
+    until(page, "window.hotgravel.stage.parted.made[0]?.group.children.length === 700")
+
+
 def test_pieces_are_glued_struck_and_asked_why_they_hold(page: Page, client, scrap: list[int]):
     plank = prop("plank", {"kind": "box", "width": 4, "height": 0.3, "depth": 0.5}, (0, 3, 0))
     hammer = prop("hammer", {"kind": "sphere", "radius": 0.25}, (1, 4, 0))

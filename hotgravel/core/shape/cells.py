@@ -113,8 +113,9 @@ def refined(
         vertices = np.concatenate([vertices, middle[halved]])
         faces, sides = _halved(faces, sides, number[at.reshape(-1, 3)])
         if len(faces) > MOST_FACES:
-            said = "Breaks as fine as that have hundreds of thousands of faces. Accepted: larger lumps, or fewer pieces."
-            raise NotCut(said)
+            raise NotCut(
+                f"Breaks as fine as that have over {MOST_FACES} faces. Accepted: larger lumps, or fewer pieces."
+            )
 
 
 def _halved(faces: Ints, sides: Ints, new: Ints) -> tuple[Ints, Ints]:

@@ -52,6 +52,7 @@ class Cutting:
     shared: Faces
     whole: float
     merged: int
+    seconds: float = 0.0  # that it took, where somebody had a clock
 
     def report(self) -> str:
         """How many pieces, how large, and how well they make up the whole, as sentences."""
@@ -59,7 +60,8 @@ class Cutting:
         joined = f" {self.merged} smaller ones were joined to a neighbour." if self.merged else ""
         spread = f"{sizes[0]:.2g} to {sizes[-1]:.2g} m³, half of them under {sizes[len(sizes) // 2]:.2g}"
         off = f"{max(self.missing, 1e-15):.0e}"
-        return f"{len(sizes)} pieces of {spread}; together {self.whole:.4g} m³, the whole within {off}.{joined}"
+        took = f" Cut in {self.seconds:.1f} s." if self.seconds else ""
+        return f"{len(sizes)} pieces of {spread}; together {self.whole:.4g} m³, the whole within {off}.{joined}{took}"
 
     def spread(self, bins: int = 24) -> list[int]:
         """How many pieces there are of each size, from the smallest to the largest, in steps by a factor."""
@@ -93,13 +95,24 @@ def closed(vertices: Array, faces: Ints) -> Any:
     return made
 
 
-def parted(part: Part, cells: Sequence[Any], original: int, row: int, frees: Frees | None = None) -> list[Part]:
+def parted(
+    part: Part,
+    cells: Sequence[Any],
+    original: int,
+    row: int,
+    frees: Frees | None = None,
+    tell: Callable[[float], None] = lambda share: None,
+) -> list[Part]:
     """What cells leave of a part, each connected; `frees` tells which of that is cut off, the rest is left in one.
-    `original` is the number of the whole, `row` of the row that cuts."""
+    `original` is the number of the whole, `row` of the row that cuts; `tell` hears which share is done."""
     low, high = np.array(part.solid.bounding_box()).reshape(2, 3)
     boxes = np.array([cell.bounding_box() for cell in cells]).reshape(-1, 2, 3)
     near = np.flatnonzero(((boxes[:, 0] <= high) & (boxes[:, 1] >= low)).all(axis=1)).tolist()
-    solids = [left for n in near if not (left := part.solid ^ cells[n]).is_empty()]
+    solids = []
+    for done, n in enumerate(near):
+        tell(done / len(near))
+        if not (left := part.solid ^ cells[n]).is_empty():
+            solids.append(left)
     thin = THIN * part.piece.volume / max(len(solids), 1)
     made = [Part(one, _piece(one, original, row)) for of in solids for one in of.decompose() if one.volume() > thin]
     if frees is None or not made:

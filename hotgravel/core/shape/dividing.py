@@ -1,13 +1,13 @@
 """How the rows of a cut prop divide it, one after another: which of the pieces so far each one cuts, and by what."""
 
-from collections import OrderedDict
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from hotgravel.core.shape import shelf
 from hotgravel.core.shape.bvh import build_tree
 from hotgravel.core.shape.cells import FINE, Array, Ints, NotCut, Rough, cells_of, refined, solid
 from hotgravel.core.shape.cutting import Cutting, Part, Piece, closed, finished, joined, parted, whole_of
@@ -19,8 +19,6 @@ from hotgravel.core.shot.cut import MOST_PIECES, Along, AtPoints, Cut, Layers, R
 from hotgravel.core.shot.props import Prop
 
 Other = Callable[[str], tuple[Array, Ints]]  # another prop's mesh in the prop's own frame
-KEPT = 16  # cuttings that are remembered by what went into them
-_known: OrderedDict[bytes, Cutting] = OrderedDict()
 
 
 @dataclass(frozen=True)
@@ -35,11 +33,13 @@ class Surroundings:
 
 def cutting_of(rows: Sequence[Cut], prop: Prop, shape: Shaped, about: Surroundings) -> Cutting:
     """A prop's pieces as its rows have them, one after another. Raises `NotCut`, which names the row."""
-    if about.told not in _known:
-        _known[about.told] = _cut(rows, prop, shape, about)
-        while len(_known) > KEPT:
-            _known.popitem(last=False)
-    return _known[about.told]
+    kept = shelf.known(about.told)
+    if kept is None:
+        begun = shelf.clock()
+        kept = _cut(rows, prop, shape, about)
+        kept = replace(kept, seconds=shelf.clock() - begun)
+        shelf.keep(about.told, kept)
+    return kept
 
 
 def shape_of(piece: Piece) -> Shaped:
@@ -59,8 +59,9 @@ def _cut(rows: Sequence[Cut], prop: Prop, shape: Shaped, about: Surroundings) ->
         raise fault.of(rows[0].id) from None
     parts, merged = [whole], 0
     for number, row in enumerate(rows):
+        shelf.tell(number / len(rows))
         try:
-            divider = Divider(row, number, whole, shape, about)
+            divider = Divider(row, number, whole, shape, about, len(rows))
             parts, went = divider.divided(parts)
         except NotCut as fault:
             raise fault.of(row.id) from None
@@ -77,6 +78,7 @@ class Divider:
     whole: Part
     shape: Shaped
     about: Surroundings
+    rows: int
 
     def divided(self, parts: list[Part]) -> tuple[list[Part], int]:
         """The parts that the row leaves, and how many were too small to stay. Raises `NotCut`."""
@@ -86,8 +88,11 @@ class Divider:
             longest = max(part.piece.extent for part in parts)
             raise NotCut(f"No piece is longer than that: the longest has {longest:.3g} m. Accepted: a shorter length.")
         made: dict[int, list[Part]] = {}
-        for n, cells in zip(chosen, self._cells([parts[n] for n in chosen]), strict=True):
-            made[n] = parted(parts[n], cells, original, self.number, self._frees) if len(cells) > 1 else [parts[n]]
+        ahead = self._cells([parts[n] for n in chosen])
+        for done, (n, cells) in enumerate(zip(chosen, ahead, strict=True)):
+            tell = self._telling(done / len(chosen), 1.0 / len(chosen))
+            whole = len(cells) < 2
+            made[n] = [parts[n]] if whole else parted(parts[n], cells, original, self.number, self._frees, tell)
         new = [part for of in made.values() if len(of) > 1 for part in of]
         if not new:
             raise NotCut("It cuts nothing off. Accepted: more pieces, or a place where it reaches into the prop.")
@@ -99,6 +104,11 @@ class Divider:
             kept = joined(new, row.least * sum(part.piece.volume for part in new) / len(new), original)
             new, went = kept, len(new) - len(kept)
         return [*left, *new], went
+
+    def _telling(self, start: float, part: float) -> Callable[[float], None]:
+        """Tells how far a part of this row's work is, as a share of that of all rows; the last fifth of it is finding
+        out what the pieces share."""
+        return lambda share: shelf.tell((self.number + 0.8 * (start + part * share)) / self.rows)
 
     @property
     def _frees(self) -> Callable[[Array], NDArray[np.bool_]] | None:

@@ -18,6 +18,7 @@ from hotgravel.core.shape.grid import GridFault, VelocityGrid, read_grid
 from hotgravel.core.shape.kinds import Shaped, shaped
 from hotgravel.core.shape.mesh import MeshFault, Solid, mesh_of, solid
 from hotgravel.core.shape.pose import Pose, moves, pose_at
+from hotgravel.core.shape.shelf import is_known
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.cut import Cut
 from hotgravel.core.shot.document import Shot
@@ -108,7 +109,15 @@ class Setting:
 
 def setting_of(shot: Shot, find_mesh: FindMesh, quality: Quality | None, touched: list[str]) -> Setting:
     """Make the geometry of a shot. `touched` names the props whose touches cues look for. Raises `ShotFault` where a
-    mesh, a field or a font cannot be used."""
+    mesh, a field or a font cannot be used, or a prop not be cut."""
+    made = whole_setting(shot, find_mesh, quality, touched)
+    cuttings = _cut(made)
+    tree, rooted, pieces = _forest(made.shapes, cuttings)
+    return replace(made, shapes=rooted, tree=tree, cuttings=cuttings, pieces=pieces)
+
+
+def whole_setting(shot: Shot, find_mesh: FindMesh, quality: Quality | None, touched: list[str]) -> Setting:
+    """A setting in which nothing is cut yet. Raises `ShotFault`."""
     faults: list[Fault] = []
     notes: list[str] = []
     shapes: dict[str, Shaped] = {}
@@ -129,15 +138,22 @@ def setting_of(shot: Shot, find_mesh: FindMesh, quality: Quality | None, touched
     if faults:
         raise ShotFault(faults)
     at_first = {p.id: pose_at(p, shot.clock.at(shot.finish.first)) for p in shot.props}
-    made = Setting(
+    return Setting(
         shot=shot, quality=quality or shot.finish.quality, shapes=shapes, lines=lines, grids=grids, tree=empty_tree(),
         states={state.id: number for number, state in enumerate(shot.states)},
         bits={prop: bit for bit, prop in enumerate(dict.fromkeys(touched))},
         at_first=at_first, standing={p.id: at_first[p.id] for p in shot.props if not moves(p)}, notes=tuple(notes),
     )  # fmt: skip
-    cuttings = _cut(made)
-    tree, rooted, pieces = _forest(shapes, cuttings)
-    return replace(made, shapes=rooted, tree=tree, cuttings=cuttings, pieces=pieces)
+
+
+def to_cut(shot: Shot, find_mesh: FindMesh) -> dict[str, bytes]:
+    """By each prop that is cut and whose cutting is not kept, all that goes into it. Raises `ShotFault`."""
+    if not shot.cuts:
+        return {}
+    made = whole_setting(shot, find_mesh, None, [])
+    cut = [prop for prop in shot.props if prop.id in shot.cuts]
+    keys = {prop.id: _surroundings(made, prop, shot.cuts[prop.id]).told for prop in cut}
+    return {prop: key for prop, key in keys.items() if not is_known(key)}
 
 
 def _cut(made: Setting) -> dict[str, Cutting]:

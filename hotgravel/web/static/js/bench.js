@@ -84,9 +84,9 @@ function offerColours() {
 
 function redraw() { if (stage.frame) showFrame(stage.frame); else drawLegend($("legend"), $("colour-by").value, shot, 1, null); }
 
-let built = "";
+let built = "", cutAgain = 0;
 async function loadSet(url) {
-  const set = await getJson(url), same = JSON.stringify(set);
+  const set = await getJson(url), same = JSON.stringify({ ...set, cutting: null });
   $("light").value = shot.light.name;
   $("focus").setAttribute("aria-pressed", String(shot.light.focus !== null));
   stage.setFocus(shot.light.focus, shot.light.aperture);
@@ -95,6 +95,10 @@ async function loadSet(url) {
   $("spread").closest("label").hidden = !set.props.some((prop) => prop.pieces.length);
   built = same;
   tellGrid();
+  clearTimeout(cutAgain);
+  if (set.cutting === null) return;
+  $("stage-note").textContent = `the pieces are being cut: ${Math.round(100 * set.cutting)} %`;
+  cutAgain = setTimeout(() => loadSet(url), 700);
 }
 
 function tellGrid() {
