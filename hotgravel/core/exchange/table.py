@@ -15,7 +15,8 @@ from hotgravel.core.shot.row import sentence
 
 
 def write_csv(take: Take, wish: Wish) -> Iterator[Step]:
-    """Tables of gauges, events and pieces. Units and axes are in their heads, and always metres and y up."""
+    """Tables of gauges, events, pieces, and what each matter has of its own. Units and axes are in their heads, and
+    always metres and y up."""
     store, shot = take.store, take.shot
     yield (
         wish.name(take, None, ".gauges.csv"),
@@ -28,11 +29,11 @@ def write_csv(take: Take, wish: Wish) -> Iterator[Step]:
     for matter in store.matters(wish.frames[0]):
         if MATTERS[matter].kind == "pieces":
             yield wish.name(take, None, f".{matter}.csv"), "".join(_pieces_csv(take, wish, matter)).encode()
-            if shot.bonds:
-                yield wish.name(take, None, ".bonds.csv"), "".join(_breaks_csv(take, wish)).encode()
+        for table in MATTERS[matter].tables(shot, store, wish.frames):
+            lines = (_line(list(line)) for line in (table.head, *table.lines))
+            yield wish.name(take, None, f".{table.name}.csv"), "".join(lines).encode()
 
 
-WAYS = ("tension", "shear", "parted by a cue")  # as the breaks of bonds number them
 POSES = ("position", "turn", "velocity", "spin")
 
 
@@ -51,23 +52,6 @@ def _pieces_csv(take: Take, wish: Wish, matter: str) -> Iterator[str]:
             yield _line([
                 frame, int(p["id"][i]), take.piece_name(int(p["piece"][i])), *poses, f"{p['scale'][i]:.6g}",
                 f"{p['mass'][i]:.6g}", int(p["asleep"][i]),
-            ])  # fmt: skip
-
-
-def _breaks_csv(take: Take, wish: Wish) -> Iterator[str]:
-    """A line for each bond that gave way, in the order in which they did."""
-    yield _line([
-        "frame", "one", "other", "x [m]", "y [m]", "z [m]", "nx", "ny", "nz", "area [m²]", "bore [MPa]",
-        "strength [MPa]", "in", "hit by",
-    ])  # fmt: skip
-    names = ("one", "other", "place", "normal", "area", "bore", "strength", "why", "by")
-    for frame in wish.frames:
-        b = take.store.record(frame, "breaks", names)
-        for k in range(len(b["one"])):
-            yield _line([
-                frame, int(b["one"][k]), int(b["other"][k]), *(f"{x:.6g}" for x in [*b["place"][k], *b["normal"][k]]),
-                f"{b['area'][k]:.6g}", f"{b['bore'][k] / 1e6:.6g}", f"{b['strength'][k] / 1e6:.6g}",
-                WAYS[int(b["why"][k])], hit_by(take.shot, int(b["by"][k])),
             ])  # fmt: skip
 
 

@@ -177,6 +177,15 @@ class Shed:
     cue: int
 
 
+@dataclass(frozen=True)
+class Table:
+    """What a matter tells of a run as a table: its name, what its columns are headed, and its lines."""
+
+    name: str
+    head: tuple[str, ...]
+    lines: Iterable[tuple[Any, ...]]
+
+
 class Kept(Protocol):
     """The kept frames of a run, as a matter reads them to tell why something is so."""
 
@@ -259,6 +268,9 @@ class Matter(Protocol):
 
     def after(self, shot: Shot, measured: Mapping[int, Mapping[str, float]]) -> Iterator[Finding]:
         """What a finished run shows, by the matter's gauges of its frames."""
+
+    def tables(self, shot: Shot, kept: Kept, frames: Iterable[int]) -> Iterator[Table]:
+        """What some frames of a run tell beside elements, gauges and events."""
 
     def reasons(self, shot: Shot, kept: Kept, element: int, frame: int) -> Iterator[tuple[int, str, str]]:
         """What explains an element up to a frame beside events: frames, the rows that did it, and sentences."""

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value
-from hotgravel.core.shot.dials import choice, clause, dial, refer, refers
+from hotgravel.core.shot.dials import choice, clause, dial, refer, refers, seed
 from hotgravel.core.shot.row import Clause, Ref, Row
 
 
@@ -168,10 +168,7 @@ class Bonds(Row):
         "ms", 0.002, label="contact time", soft=(0.0005, 0.02), low=1e-5, high=1.0,
         help="How long a blow lasts: its force is its impulse over this time. Shorter blows break more.",
     )  # fmt: skip
-    seed: int = dial(
-        "count", 1, label="seed", soft=(1, 100), low=0, high=2**32 - 1, whole=True,
-        help="Another number is another throw of the dice with the same dials.",
-    )  # fmt: skip
+    seed: int = seed()
 
     def idle(self) -> frozenset[str]:
         if isinstance(self.hold, Glued):

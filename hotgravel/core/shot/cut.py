@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from typing import ClassVar, Literal
 
-from hotgravel.core.shot.dials import clause, colour, dial, dials, refer
+from hotgravel.core.shot.dials import clause, colour, dial, dials, refer, seed
 from hotgravel.core.shot.row import Clause, Ref, Row, points_nowhere
 
 MOST_PIECES = 2000
@@ -175,10 +175,7 @@ class Cut(Row):
     inside: str = colour(
         "#A3907A", label="inside", help="The colour of the faces that cuts make: fresh breaks are lighter than skins."
     )
-    seed: int = dial(
-        "count", 1, label="seed", soft=(1, 100), low=0, high=2**32 - 1, whole=True,
-        help="Another number is another throw of the dice with the same dials.",
-    )  # fmt: skip
+    seed: int = seed()
 
     @property
     def number(self) -> int:

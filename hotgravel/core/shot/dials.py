@@ -180,6 +180,14 @@ def dials(unit: str, default: Any, *, label: str, help: str, soft: tuple[float, 
     return dial(unit, default, label=label, help=help, soft=soft, three=True, **more)
 
 
+def seed() -> Any:
+    """The number that chance goes by."""
+    return dial(
+        "count", 1, label="seed", soft=(1, 100), low=0, high=2**32 - 1, whole=True,
+        help="Another number is another throw of the dice with the same dials.",
+    )  # fmt: skip
+
+
 def choice(words: Mapping[str, str], default: str, *, label: str, help: str, **more: Any) -> Any:
     """One of the words of a Literal."""
     return _described(Choice(words=words, default=default, label=label, help=help, **more), default=default)

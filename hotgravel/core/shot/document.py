@@ -2,10 +2,8 @@
 
 import hashlib
 import json
-import re
-from collections.abc import Callable, Collection, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from functools import cached_property
-from itertools import count
 from pathlib import Path
 from typing import Annotated, Any, Literal, get_args
 
@@ -22,6 +20,8 @@ from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
 from hotgravel.core.shot.finish import Finish
 from hotgravel.core.shot.forces import Force
 from hotgravel.core.shot.matter import Apart, Collision, Growth, Skin, State, Streaks, Tint
+from hotgravel.core.shot.migrations import VERSION, migrated
+from hotgravel.core.shot.naming import free_name
 from hotgravel.core.shot.pace import Pace
 from hotgravel.core.shot.posed import Posed
 from hotgravel.core.shot.props import Prop
@@ -33,7 +33,6 @@ from hotgravel.core.shot.velocity_field import VelocityField
 from hotgravel.core.shot.zones import Both, Zone
 
 FORMAT: Literal["hotgravel.shot"] = "hotgravel.shot"
-VERSION: Literal[4] = 4
 LARGEST = 32 * 1024 * 1024
 MOST_ROWS = 500  # of a section
 SECTIONS = {
@@ -199,12 +198,6 @@ def _strings(here: Any) -> Iterator[str]:
         yield from _strings(part)
 
 
-def free_name(name: str, taken: Collection[str]) -> str:
-    """A name, with the first number behind it that makes it one of its own among those taken (in lower case)."""
-    free = (f"{name} {n}" if n > 1 else name for n in count(1))
-    return next(name for name in free if name.casefold() not in taken)
-
-
 def file_of(row: Row) -> str | None:
     """The file beside the shot that a row is made from, if it is."""
     name: str | None = getattr(row if isinstance(row, VelocityField) else getattr(row, "shape", None), "file", None)
@@ -217,7 +210,7 @@ def load(source: str | bytes | dict[str, Any] | Path) -> Shot:
     if document.get("format") != FORMAT:
         raise ShotFault([Fault("", "format", f'This is not a shot file. Accepted: "format": "{FORMAT}".')])
     try:
-        document = _migrated(document)
+        document = migrated(document, {cls.model_fields["kind"].default: cls.title.replace(" ", "-") for cls in ROWS})
     except RecursionError:
         raise ShotFault.of("Nested too deeply for a shot.") from None
     try:
@@ -251,80 +244,6 @@ def _parse(source: str | bytes | dict[str, Any] | Path) -> dict[str, Any]:
         ) from None
     if not isinstance(document, dict):
         raise ShotFault.of("A shot is a JSON object with sections.")
-    return document
-
-
-def _drivers_have_kinds(here: Any) -> Any:
-    """Version 1 told drivers apart by `by`, of which there was one."""
-    if isinstance(here, dict):
-        renamed = "by" in here and "keys" in here
-        return {"kind" if renamed and k == "by" else k: _drivers_have_kinds(v) for k, v in here.items()}
-    return [_drivers_have_kinds(v) for v in here] if isinstance(here, list | tuple) else here
-
-
-def _states_have_matter(document: dict[str, Any]) -> dict[str, Any]:
-    """Version 2 knew only particles."""
-    rows = document.get("matter", [])
-    if not isinstance(rows, list):
-        return document
-    states = [{"of": "particles"} | r if isinstance(r, dict) and r.get("kind") == "state" else r for r in rows]
-    return document | {"matter": states}
-
-
-def _rows_have_names(document: dict[str, Any]) -> dict[str, Any]:
-    """Version 3 called rows by their ids, let names be used twice, and ended a stream before its last frame."""
-    made = dict(document)
-    titles = {cls.model_fields["kind"].default: cls.title.replace(" ", "-") for cls in ROWS}
-    taken: set[tuple[str, str]] = set()
-    for section in ROW_SECTIONS:
-        rows = made.get(section, [])
-        if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
-            return document
-        made[section] = [_named_row(row, titles, taken) for row in rows]
-    return made
-
-
-def _named_row(row: dict[str, Any], titles: dict[str, str], taken: set[tuple[str, str]]) -> dict[str, Any]:
-    kind, name = row.get("kind"), row.get("name")
-    made_by_title = re.fullmatch(rf"{titles.get(str(kind), '')}(-\d+)?", str(row.get("id")))
-    if not isinstance(name, str):
-        name = None if made_by_title else str(row.get("id")).replace("-", " ")
-    if name is not None:
-        name = free_name(name, [other for of, other in taken if of == kind])
-        taken.add((str(kind), name.casefold()))
-        row = row | {"name": name}
-    for part, kind, usual in (("emit", "stream", 120), ("copies", "poured", 48)):
-        of = row.get(part)
-        if isinstance(of, dict) and of.get("kind") == kind and isinstance(of.get("end", usual), int):
-            row = row | {part: of | {"end": of.get("end", usual) - 1}}
-    return row
-
-
-# From a version to the next.
-MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
-    1: lambda document: _drivers_have_kinds(document) | {"version": 2},
-    2: lambda document: _states_have_matter(document) | {"version": 3},
-    3: lambda document: _rows_have_names(document) | {"version": 4},
-}
-
-
-def _migrated(document: dict[str, Any]) -> dict[str, Any]:
-    version = document.get("version")
-    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
-        raise ShotFault([Fault("", "version", f"A shot states its format version. Accepted: 1 to {VERSION}.")])
-    if version > VERSION:
-        raise ShotFault(
-            [
-                Fault(
-                    "",
-                    "version",
-                    f"Written by a newer Hot Gravel (format {version}; this one reads up to {VERSION}).",
-                )
-            ]
-        )
-    while version < VERSION:
-        document = MIGRATIONS[version](document)
-        version += 1
     return document
 
 

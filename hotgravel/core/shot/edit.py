@@ -23,8 +23,9 @@ from hotgravel.core.shot.dials import (
     dials_of,
     options_of,
 )
-from hotgravel.core.shot.document import ROW_SECTIONS, ROWS, Shot, free_name, load
+from hotgravel.core.shot.document import ROW_SECTIONS, ROWS, Shot, load
 from hotgravel.core.shot.faults import Fault, ShotFault
+from hotgravel.core.shot.naming import free_name
 from hotgravel.core.shot.row import Clause, Row
 from hotgravel.core.shot.spot import Edited, Spot, changed, find, first_that_fits, from_file, spot
 from hotgravel.core.shot.units import Unreadable, read_quantity

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value
-from hotgravel.core.shot.dials import choice, clause, dial, refer
+from hotgravel.core.shot.dials import choice, clause, dial, refer, seed
 from hotgravel.core.shot.row import Clause, Ref, Row
 
 MOST_BODIES = 20_000
@@ -39,10 +39,7 @@ class Many(Clause):
         {"alike": "all alike", "upright": "turned about the upright", "any": "turned any way"}, "alike", label="turned",
         help="How they stand: as the prop does, turned by chance about the upright, or any way.",
     )  # fmt: skip
-    seed: int = dial(
-        "count", 1, label="seed", soft=(1, 100), low=0, high=2**32 - 1, whole=True,
-        help="Another number is another throw of the dice with the same dials.",
-    )  # fmt: skip
+    seed: int = seed()
 
 
 class Stacked(Many):

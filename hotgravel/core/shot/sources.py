@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal
 
 from hotgravel.core.drive.value import Value, Vector
-from hotgravel.core.shot.dials import choice, clause, dial, dials, refer, whom
+from hotgravel.core.shot.dials import choice, clause, dial, dials, refer, seed, whom
 from hotgravel.core.shot.row import Clause, Ref, Row, points_nowhere
 
 
@@ -202,10 +202,7 @@ class Supply(Row):
         "°C", 20.0, label="temperature", soft=(0.0, 1200.0), low=-273.15, high=1e6, drivable=True, each=True,
         help="How hot they are born. Numbers and tints can vary over it.",
     )  # fmt: skip
-    seed: int = dial(
-        "count", 1, label="seed", soft=(1, 100), low=0, high=2**32 - 1, whole=True,
-        help="Another number is another throw of the dice with the same dials.",
-    )  # fmt: skip
+    seed: int = seed()
 
 
 class Source(Supply):

@@ -79,5 +79,8 @@ class ToyMatter:
     def after(self, shot, measured):
         yield from ()
 
+    def tables(self, shot, kept, frames):
+        yield from ()
+
     def reasons(self, shot, kept, element, frame):
         yield from ()

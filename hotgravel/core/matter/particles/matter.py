@@ -1,6 +1,6 @@
 """Particles in their seat: what they give a run, and the order of one of their steps."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
@@ -23,6 +23,7 @@ from hotgravel.core.matter.contract import (
     Seam,
     Shed,
     State,
+    Table,
 )
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fineness import steps_for
@@ -256,6 +257,9 @@ class ParticleMatter:
         yield from ()  # preflight's own modules look at particles
 
     def after(self, shot: Shot, measured: Mapping[int, Mapping[str, float]]) -> Iterator[Finding]:
+        yield from ()
+
+    def tables(self, shot: Shot, kept: Kept, frames: Iterable[int]) -> Iterator[Table]:
         yield from ()
 
     def reasons(self, shot: Shot, kept: Kept, element: int, frame: int) -> Iterator[tuple[int, str, str]]:

@@ -1,6 +1,5 @@
 """Contacts from step to step: found anew, with the impulses that they had before."""
 
-from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -12,7 +11,7 @@ from scipy.spatial.transform import Rotation
 from hotgravel.core.drive.ask import Ask
 from hotgravel.core.drive.value import one
 from hotgravel.core.matter.contract import Array
-from hotgravel.core.matter.elements import LOOSE, places_of
+from hotgravel.core.matter.elements import places_of
 from hotgravel.core.matter.rigid.detect import (  # fmt: skip
     AT,
     POINT_WIDTH,
@@ -44,11 +43,9 @@ from hotgravel.core.matter.rigid.solve import (
 )  # fmt: skip
 from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.matter.rigid.support import PART_WIDTH, support
-from hotgravel.core.shape.colliders import colliders_of, contact_at, first_hit
-from hotgravel.core.shape.sweep import MISS
-from hotgravel.core.shape.zones import Scene
 
 if TYPE_CHECKING:
+    from hotgravel.core.matter.rigid.slack import Slack
     from hotgravel.core.matter.rigid.solver import RigidSolver
 
 SAME = 0.15  # of a body's reach: an earlier point so near is the same
@@ -95,36 +92,6 @@ class Contacts:
 
 
 @dataclass
-class Slack:
-    """How deep pairs (k, 2) of bodies, by their ids, may overlap, because they were made so: the hulls of neighbours
-    that are not convex do. What they no longer overlap by is taken from it."""
-
-    ids: NDArray[np.int64] = field(default_factory=lambda: np.zeros((0, 2), np.int64))
-    depth: Array = field(default_factory=lambda: np.zeros(0))
-
-    def allow(self, bodies: Bodies, pairs: NDArray[np.int64], slots: Array) -> None:
-        """Take it off the points (p, SLOTS, POINT_WIDTH) of pairs of bodies (p, 2), in place."""
-        if not len(self.ids) or not len(pairs):
-            return
-        keys, asked = (one[:, 0] * (1 << 31) + one[:, 1] for one in (self.ids, np.sort(bodies.id[pairs], axis=1)))
-        place = np.minimum(np.searchsorted(keys, asked), len(keys) - 1)
-        known = np.flatnonzero(keys[place] == asked)
-        touching = slots[known, :, THERE] > 0.0
-        deep = np.where(touching, -slots[known, :, POINT_GAP], 0.0).max(axis=1)
-        self.depth[place[known]] = np.minimum(self.depth[place[known]], np.maximum(deep, 0.0))
-        slots[known, :, POINT_GAP] += self.depth[place[known], None]
-
-    def join(self, solver: "RigidSolver", new: Bodies) -> None:
-        """Remember by how much new bodies, which have their ids, overlap."""
-        found = [(new.id[i], new.id[j], depth) for i, j, depth in overlapping(solver, new)]
-        if found:
-            ids, depth = np.array([f[:2] for f in found], np.int64), np.array([f[2] for f in found])
-            self.ids, self.depth = np.concatenate([self.ids, np.sort(ids, axis=1)]), np.append(self.depth, depth)
-            order = np.lexsort((self.ids[:, 1], self.ids[:, 0]))
-            self.ids, self.depth = self.ids[order], self.depth[order]
-
-
-@dataclass
 class Cache:
     """The parts of all bodies, made again only when other bodies are there. It says nothing that the bodies do not."""
 
@@ -132,6 +99,12 @@ class Cache:
     library: Library | None = None
     first: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
     count: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+
+
+def keys_of(ids: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Pairs (k, 2) of ids as one number each, in the same order."""
+    keys: NDArray[np.int64] = ids[:, 0] * (1 << 31) + ids[:, 1]
+    return keys
 
 
 def parts_of(solver: "RigidSolver", bodies: Bodies) -> tuple[Library, NDArray[np.int64], NDArray[np.int64]]:
@@ -154,7 +127,7 @@ def parts_of(solver: "RigidSolver", bodies: Bodies) -> tuple[Library, NDArray[np
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _boxes(position, turn, first, count, parts, corners, low, high):
+def boxes(position, turn, first, count, parts, corners, low, high):
     """The boxes in the world that bodies fill."""
     for i in prange(len(position)):
         part = np.empty(PART_WIDTH)
@@ -195,7 +168,7 @@ def _warmed(keys, anchors, order, sorted_keys, old_anchors, old_impulses, near, 
 
 
 def found_contacts(
-    solver: "RigidSolver", bodies: Bodies, lumps: Lumps, movers: Movers, slack: Slack, old: Contacts, there: Standing,
+    solver: "RigidSolver", bodies: Bodies, lumps: Lumps, movers: Movers, slack: "Slack", old: Contacts, there: Standing,
     ask: Ask, dt: float,
 ) -> Contacts:  # fmt: skip
     """The contacts of a step; bodies that what is awake comes near wake. Those of one lump do not meet."""
@@ -203,12 +176,12 @@ def found_contacts(
     turn = Rotation.from_quat(bodies.turn).as_matrix()
     n = len(bodies)
     low, high = np.empty((n, 3)), np.empty((n, 3))
-    _boxes(bodies.position, turn, first, count, library.parts, library.corners, low, high)
+    boxes(bodies.position, turn, first, count, library.parts, library.corners, low, high)
     # A body may fall for a step more than its velocity tells.
     ahead = dt * (bodies.velocity + 0.5 * dt * bodies.felt)
     slop = SLOP * bodies.radius + dt * np.linalg.norm(bodies.spin, axis=1) * bodies.radius
     low, high = low + np.minimum(ahead, 0.0) - slop[:, None], high + np.maximum(ahead, 0.0) + slop[:, None]
-    pairs = _near(bodies, low, high)
+    pairs = near_pairs(bodies, low, high)
     one, other = pairs.T
     pairs = pairs[(lumps.of[one] != lumps.of[other]) & ((bodies.supported[one] == 0) | (bodies.supported[other] == 0))]
     reach = np.linalg.norm(ahead[pairs[:, 0]] - ahead[pairs[:, 1]], axis=1) + slop[pairs].sum(axis=1)
@@ -232,32 +205,7 @@ def found_contacts(
     return _joined(solver, bodies, lumps, movers, old, there, ask, (pairs, slots), (with_o, slots_o))
 
 
-def overlapping(solver: "RigidSolver", bodies: Bodies) -> Iterator[tuple[int, int, float]]:
-    """Pairs of bodies that overlap, by their places, and how deep, metres."""
-    library, first, count = parts_of(solver, bodies)
-    turn = Rotation.from_quat(bodies.turn).as_matrix()
-    low, high = np.empty((len(bodies), 3)), np.empty((len(bodies), 3))
-    _boxes(bodies.position, turn, first, count, library.parts, library.corners, low, high)
-    pairs = _near(_all_loose(bodies), low, high)
-    slots = np.zeros((len(pairs), SLOTS, POINT_WIDTH))
-    touch_bodies(
-        pairs, bodies.position, turn, first, count, library.parts, library.corners, library.cores, library.faces,
-        library.normals, np.zeros(len(pairs)), slots,
-    )  # fmt: skip
-    for (i, j), points in zip(pairs.tolist(), slots, strict=True):
-        depth = float(-points[points[:, THERE] > 0.0, POINT_GAP].min(initial=0.0))
-        if depth > 0.0:
-            yield i, j, depth
-
-
-def _all_loose(bodies: Bodies) -> Bodies:
-    """The same bodies, all of them loose and awake."""
-    made = bodies.copy()
-    made.pinned[:], made.asleep[:], made.supported[:] = LOOSE, 0, 0
-    return made
-
-
-def _near(bodies: Bodies, low: Array, high: Array) -> NDArray[np.int64]:
+def near_pairs(bodies: Bodies, low: Array, high: Array) -> NDArray[np.int64]:
     """Pairs of bodies whose boxes overlap, of which one is awake. One that moves wakes those that it comes near."""
     axis = int(np.argmax(bodies.position.var(axis=0))) if len(bodies) else 0
     order = np.argsort(low[:, axis], kind="stable")
@@ -324,7 +272,7 @@ def _joined(
     ids = np.stack([np.concatenate([bodies.id, -1 - np.array(there.which, np.int64)])[one_], bodies.id[other]], axis=1)
     impulses = np.zeros((k, 6))
     if k and len(old.ids):
-        keys, old_keys = (both[:, 0] * (1 << 31) + both[:, 1] for both in (ids, old.ids))
+        keys, old_keys = keys_of(ids), keys_of(old.ids)
         order = np.argsort(old_keys, kind="stable")
         near = SAME * bodies.radius[other]
         _warmed(keys, own, order, old_keys[order], old.anchor, old.impulses, near, impulses)
@@ -366,54 +314,3 @@ def _still_asleep(bodies: Bodies, old: Contacts) -> NDArray[np.bool_]:
     here = (places[:, 1] >= 0) & ((places[:, 0] >= 0) | (old.ids[:, 0] < 0))
     result: NDArray[np.bool_] = here & sleeps[places[:, 0]] & sleeps[places[:, 1]]
     return result
-
-
-@njit(cache=True, parallel=True, nogil=True)
-def _stopped(start, end, state, radius, table, tree, dt, velocity):
-    """Centres that would pass through an obstacle are stopped at it, in place, with what led them on."""
-    for i in prange(len(start)):
-        x0, y0, z0 = start[i, 0], start[i, 1], start[i, 2]
-        x1, y1, z1 = end[i, 0], end[i, 1], end[i, 2]
-        t, j = first_hit(table, tree, state[i], x0, y0, z0, x1, y1, z1, 0.0, radius[i])
-        if t >= MISS or t >= 1.0:
-            continue
-        x, y, z, nx, ny, nz, ux, uy, uz, _lx, _ly, _lz = contact_at(
-            table, tree, j, x0, y0, z0, x1, y1, z1, 0.0, t, radius[i], dt
-        )
-        end[i, 0] = x + (1.0 - t) * dt * ux
-        end[i, 1] = y + (1.0 - t) * dt * uy
-        end[i, 2] = z + (1.0 - t) * dt * uz
-        inward = (velocity[i, 0] - ux) * nx + (velocity[i, 1] - uy) * ny + (velocity[i, 2] - uz) * nz
-        if inward < 0.0:
-            velocity[i, 0] -= inward * nx
-            velocity[i, 1] -= inward * ny
-            velocity[i, 2] -= inward * nz
-
-
-CORE = 0.25  # of the reach of a body's narrowest part: the ball that no obstacle may pass
-
-
-def guard(solver: "RigidSolver", bodies: Bodies, lumps: Lumps, before: Array, scene: Scene, dt: float) -> None:
-    """No centre passes through an obstacle, whatever pushed it: its way is swept, as those of particles are. A
-    lump is kept back whole, by the one of its bodies that came farthest through."""
-    table = colliders_of(solver.setting, scene).table
-    who = np.flatnonzero((bodies.supported == 0) & (bodies.asleep == 0))
-    if not len(table) or not len(who):
-        return
-    narrow = np.array([role.narrow for role in solver.roles])[bodies.piece[who]]
-    end, velocity = bodies.position[who], bodies.velocity[who]
-    _stopped(
-        before[who], end, bodies.state[who], CORE * narrow * bodies.scale[who], table, solver.setting.tree, dt, velocity
-    )
-    back, slower = np.zeros((len(bodies), 3)), np.zeros((len(bodies), 3))
-    back[who], slower[who] = end - bodies.position[who], velocity - bodies.velocity[who]
-    kept = np.flatnonzero((back != 0.0).any(axis=1))
-    if not len(kept):
-        return
-    farthest = np.full(len(lumps.first), -1)
-    for body in kept[np.argsort((back[kept] ** 2).sum(axis=1), kind="stable")]:
-        farthest[lumps.of[body]] = body
-    mine = np.flatnonzero(farthest[lumps.of] >= 0)
-    led = farthest[lumps.of[mine]]
-    bodies.position[mine] += back[led]
-    bodies.velocity[mine] += slower[led]

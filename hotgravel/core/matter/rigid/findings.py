@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from hotgravel.core.matter.rigid.cast import Role, begin
-from hotgravel.core.matter.rigid.contacts import overlapping
+from hotgravel.core.matter.rigid.slack import overlapping
 from hotgravel.core.matter.rigid.solver import RigidSolver
 from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.shape.pose import moves

@@ -1,6 +1,6 @@
 """Rigid bodies in their seat: what they give a run."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
 import numpy as np
@@ -15,6 +15,7 @@ from hotgravel.core.matter.contract import (
     Kept,
     Kind,
     Lane,
+    Table,
 )  # fmt: skip
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.rigid.bonds import bonds_of
@@ -24,7 +25,7 @@ from hotgravel.core.matter.rigid.findings import findings
 from hotgravel.core.matter.rigid.holding import after, of_bonds
 from hotgravel.core.matter.rigid.model import NotSolid, model_of, models_of
 from hotgravel.core.matter.rigid.obstacles import obstacles_of
-from hotgravel.core.matter.rigid.reasons import reasons
+from hotgravel.core.matter.rigid.reasons import bonds_table, reasons
 from hotgravel.core.matter.rigid.solver import RigidSolver
 from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.shape.setting import Setting
@@ -149,6 +150,10 @@ class RigidMatter:
 
     def after(self, shot: Shot, measured: Mapping[int, Mapping[str, float]]) -> Iterator[Finding]:
         yield from after(shot, measured)
+
+    def tables(self, shot: Shot, kept: Kept, frames: Iterable[int]) -> Iterator[Table]:
+        if shot.bonds:
+            yield bonds_table(shot, kept, frames)
 
     def reasons(self, shot: Shot, kept: Kept, element: int, frame: int) -> Iterator[tuple[int, str, str]]:
         yield from reasons(shot, kept, element, frame)

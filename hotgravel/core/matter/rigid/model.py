@@ -85,24 +85,36 @@ def model_of(shape: props.Shape | None, vertices: Array, faces: NDArray[np.int64
         if welded.volume < 0.0:
             welded.invert()
         volume, centre, tensor = float(welded.volume), welded.center_mass, np.asarray(welded.moment_inertia)
-        inertia, axes = np.linalg.eigh(tensor)
-        if np.linalg.det(axes) < 0.0:
-            axes = axes * np.array([1.0, 1.0, -1.0])
         found = convex_parts(np.asarray(welded.vertices), np.asarray(welded.faces), pieces)
-        hulls = [(points - centre) @ axes for points in found]
-        parts, corners, cores, face_of, normals = _hulls(hulls)
-        area = sum(ConvexHull(h).area for h in hulls) / 4.0
-    else:
-        volume, inertia, parts, area = exact
-        centre, axes = np.zeros(3), np.eye(3)
-        corners = cores = normals = np.zeros((0, 3))
-        face_of = np.zeros((0, MOST_CORNERS), np.int64)
-    drawn = (np.asarray(mesh.vertices) - centre) @ axes
-    reach = float(np.sqrt((drawn**2).sum(axis=1).max()))
+        return _of_hulls(volume, centre, tensor, np.asarray(mesh.vertices), faces, found)
+    volume, inertia, parts, area = exact
+    nothing, drawn = np.zeros((0, 3)), np.asarray(mesh.vertices, float)
     return Model(
-        volume, np.asarray(inertia, float), np.asarray(centre, float), np.asarray(axes, float), float(area), reach,
-        parts, corners, cores, face_of, normals, drawn, faces,
+        volume, inertia, np.zeros(3), np.eye(3), area, _reach(drawn), parts, nothing, nothing,
+        np.zeros((0, MOST_CORNERS), np.int64), nothing, drawn, faces,
     )  # fmt: skip
+
+
+def _of_hulls(
+    volume: float, centre: Array, tensor: Array, vertices: Array, faces: NDArray[np.int64], convex: Sequence[Array]
+) -> Model:
+    """A body of convex parts, points (n, 3) of each; its mesh, centre (3,) and inertia (3, 3) are in its prop's frame.
+    Raises `NotSolid`."""
+    inertia, axes = np.linalg.eigh(tensor)
+    if np.linalg.det(axes) < 0.0:
+        axes = axes * np.array([1.0, 1.0, -1.0])
+    hulls = [(points - centre) @ axes for points in convex]
+    parts, corners, cores, face_of, normals = _hulls(hulls)
+    area = float(sum(ConvexHull(hull).area for hull in hulls)) / 4.0
+    drawn = (vertices - centre) @ axes
+    return Model(
+        volume, inertia, np.asarray(centre, float), axes, area, _reach(drawn), parts, corners, cores, face_of, normals,
+        drawn, faces,
+    )  # fmt: skip
+
+
+def _reach(vertices: Array) -> float:
+    return float(np.sqrt((vertices**2).sum(axis=1).max()))
 
 
 @lru_cache(maxsize=16)
@@ -120,19 +132,10 @@ def models_of(cutting: Cutting) -> tuple[Model, ...]:
 
 def _piece_model(piece: Piece) -> Model:
     """The body of a piece, which is known to be closed. Raises `NotSolid`."""
-    inertia, axes = np.linalg.eigh(second_moments(piece.vertices, piece.faces, piece.centre))
-    if inertia[0] <= 0.0 or float(np.ptp(piece.vertices, axis=0).min()) < FLAT * float(np.ptp(piece.vertices)):
+    tensor, sides = second_moments(piece.vertices, piece.faces, piece.centre), np.ptp(piece.vertices, axis=0)
+    if np.linalg.eigvalsh(tensor)[0] <= 0.0 or sides.min() < FLAT * sides.max():
         raise NotSolid(NO_VOLUME)
-    if np.linalg.det(axes) < 0.0:
-        axes = axes * np.array([1.0, 1.0, -1.0])
-    drawn = (piece.vertices - piece.centre) @ axes
-    parts, corners, cores, face_of, normals = _hulls([drawn])
-    area = float(ConvexHull(corners).area) / 4.0
-    reach = float(np.sqrt((drawn**2).sum(axis=1).max()))
-    return Model(
-        piece.volume, inertia, piece.centre, axes, area, reach, parts, corners, cores, face_of, normals, drawn,
-        piece.faces,
-    )  # fmt: skip
+    return _of_hulls(piece.volume, piece.centre, tensor, piece.vertices, piece.faces, [piece.vertices])
 
 
 def second_moments(vertices: Array, faces: NDArray[np.int64], centre: Array) -> Array:

@@ -1,14 +1,33 @@
-"""Why a body came off: the bonds that gave way, what each bore, and what hit it."""
+"""Why a body came off: the bonds that gave way, what each bore, and what hit it; told of one, and of all as a table."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 import numpy as np
 
-from hotgravel.core.matter.contract import Array, Kept
+from hotgravel.core.matter.contract import Array, Kept, Table
 from hotgravel.core.matter.elements import NOBODY, hit_by
-from hotgravel.core.matter.rigid.breaking import BREAKS, CUE, SHEAR
+from hotgravel.core.matter.rigid.breaking import BREAKS, CUE, SHEAR, TENSION
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.units import show_quantity
+
+WAYS = {TENSION: "tension", SHEAR: "shear", CUE: "parted by a cue"}
+HEAD = (
+    "frame", "one", "other", "x [m]", "y [m]", "z [m]", "nx", "ny", "nz", "area [m²]", "bore [MPa]", "strength [MPa]",
+    "in", "hit by",
+)  # fmt: skip
+
+
+def bonds_table(shot: Shot, kept: Kept, frames: Iterable[int]) -> Table:
+    """A line for each bond that gave way, in the order in which they did."""
+    return Table("bonds", HEAD, (line for frame in frames for line in _lines(shot, kept, frame)))
+
+
+def _lines(shot: Shot, kept: Kept, frame: int) -> Iterator[tuple[object, ...]]:
+    b = kept.record(frame, "breaks", BREAKS)
+    for k in range(len(b["one"])):
+        numbers = [*b["place"][k], *b["normal"][k], b["area"][k], b["bore"][k] / 1e6, b["strength"][k] / 1e6]
+        told = (WAYS[int(b["why"][k])], hit_by(shot, int(b["by"][k])))
+        yield (frame, int(b["one"][k]), int(b["other"][k]), *(f"{x:.6g}" for x in numbers), *told)
 
 
 def reasons(shot: Shot, kept: Kept, element: int, frame: int) -> Iterator[tuple[int, str, str]]:
@@ -54,7 +73,7 @@ def _gave(shot: Shot, broken: Mapping[str, Array], k: int, which: str) -> str:
     """A bond, its load and its strength."""
     if broken["why"][k] == CUE:
         return f"{which}, as a cue parted it"
-    way = "shear" if broken["why"][k] == SHEAR else "tension"
+    way = WAYS[int(broken["why"][k])]
     bore, strength = (show_quantity(float(f"{broken[n][k]:.3g}"), "MPa", shot.dress) for n in ("bore", "strength"))
     area = show_quantity(float(f"{broken['area'][k]:.3g}"), "m²", shot.dress)
     by = hit_by(shot, int(broken["by"][k]))

@@ -19,22 +19,23 @@ from hotgravel.core.matter.contract import (
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE, NOBODY, PINNED, places_of
 from hotgravel.core.matter.fineness import steps_for
 from hotgravel.core.matter.forces import acting_on, gather
-from hotgravel.core.matter.rigid.bonding import Bonding, bonded_anew, breaks_in, openings, told_of
+from hotgravel.core.matter.rigid.bonding import Bonding, bonded_anew, openings, told_of
 from hotgravel.core.matter.rigid.bonds import BondTable
 from hotgravel.core.matter.rigid.breaking import HARD
 from hotgravel.core.matter.rigid.cast import Role, begin, due, pour
-from hotgravel.core.matter.rigid.contacts import Cache, Contacts, Slack, ends_of, found_contacts, guard
-from hotgravel.core.matter.rigid.islands import DROWSY, QUIET, STILL, STIR, reached
+from hotgravel.core.matter.rigid.contacts import Cache, Contacts, found_contacts
+from hotgravel.core.matter.rigid.guarding import guard
 from hotgravel.core.matter.rigid.loads import Bearing, Factors
 from hotgravel.core.matter.rigid.lumps import Forces, Lumps, Movers, carried, lumps_of, movers_of
-from hotgravel.core.matter.rigid.obstacles import Obstacle, Standing, moving, spin_between, standing
-from hotgravel.core.matter.rigid.outline import outline_of
+from hotgravel.core.matter.rigid.obstacles import Obstacle, Standing, spin_between, standing
 from hotgravel.core.matter.rigid.posing import pose
+from hotgravel.core.matter.rigid.showing import measured, mesh_of_role, records_of
+from hotgravel.core.matter.rigid.slack import Slack
+from hotgravel.core.matter.rigid.sleeping import settle, wake
 from hotgravel.core.matter.rigid.solve import HIT, NORMAL, SUM, advance_bodies
 from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.shape.bvh import MeshTree
 from hotgravel.core.shape.colliders import Moving
-from hotgravel.core.shape.mesh import creased
 from hotgravel.core.shape.pose import Pose, pose_at
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
@@ -44,8 +45,6 @@ from hotgravel.core.shot.rigid import MOST_BODIES, InPieces, Poured, Rigid
 
 SUBSTEPS, RATE = 4, 384.0  # in a step at least, and in a second
 REFERENCE = 1.0  # kg/m²: what air does to a particle it does to a body of so much mass for each area that it shows
-CHANGED = 0.05  # m/s²: steady forces that change by more wake a body
-TREMBLES, STAYS = 10.0, 0.01  # times the speed of what is still; of a body's reach: where it stays meanwhile
 PASSES = 6  # of a step in which bonds give way
 
 
@@ -88,6 +87,11 @@ class RigidSolver:
         """The props that particles meet, and the roles whose bodies are such, or are a prop itself."""
         named = {prop for row in self.setting.shot.collisions if row.on for prop in row.props}
         return named, [role for role in self.roles if role.prop.id in named or role.row.single]
+
+    @cached_property
+    def narrow(self) -> Array:
+        """How far the narrowest part of each role's body reaches, at scale 1."""
+        return np.array([role.narrow for role in self.roles])
 
     @cached_property
     def _round(self) -> NDArray[np.bool_]:
@@ -167,7 +171,7 @@ class RigidSolver:
         guard(self, bodies, lumps, before[0], seam.scene, dt)
         bodies.travelled += np.linalg.norm(bodies.position - before[0], axis=1)
         impacts = self._tell(bodies, new, there)
-        self._settle(bodies, lumps, new, dt)
+        settle(bodies, lumps, new, dt)
         state.arrays = new.kept() | {
             "before_place": before[0], "before_turn": before[1], "before_id": bodies.id.copy(),
             "slack_ids": went.slack.ids, "slack_depth": went.slack.depth,
@@ -180,8 +184,8 @@ class RigidSolver:
         seam: Seam, dt: float,
     ) -> Went:  # fmt: skip
         """Where lumps go in a step, which bodies do not follow yet."""
-        self._wake(bodies, lumps, contacts, forces.pull + forces.drift, there)
-        before = movers_of(lumps, bodies, self._inertia(bodies), forces, dt)
+        wake(self, bodies, lumps, contacts, forces.pull + forces.drift, there)
+        before = movers_of(lumps, bodies, self.inertia(bodies), forces, dt)
         new = found_contacts(self, bodies, lumps, before, slack, contacts, there, seam.scene.ask, dt)
         free = ((bodies.supported == 0) & (bodies.asleep == 0))[lumps.first]
         m, nothing = len(lumps.first), np.zeros((len(there.which), 3))
@@ -251,58 +255,16 @@ class RigidSolver:
         return {}
 
     def records(self, state: State) -> dict[str, dict[str, Array]]:
-        told = Contacts.of(state.arrays)
-        pressed = told.impulses[:, 0] > 0.0
-        return {
-            "contacts": {
-                "place": told.place[pressed].astype(np.float32), "normal": told.normal[pressed].astype(np.float32),
-                "impulse": told.total[pressed].astype(np.float32), "one": told.ids[pressed, 0].astype(np.int32),
-                "other": told.ids[pressed, 1].astype(np.int32),
-            },
-            **({"breaks": breaks_in(state.arrays)} if self.bonds is not None else {}),
-        }  # fmt: skip
+        return records_of(self, state)
 
     def meshes(self) -> list[dict[str, Array]]:
-        made: list[dict[str, Array]] = []
-        cuts = self.setting.shot.cuts
-        for role in self.roles:
-            prop, colours = role.prop, [role.prop.colour]
-            cut = isinstance(role.row.copies, InPieces)
-            piece = self.setting.cuttings[prop.id].pieces[role.part] if cut else None
-            parted = piece.inner if piece else None
-            alike = parted if parted is not None and len(parted) == len(role.model.faces) else None
-            vertices, faces, normals, inner = creased(role.model.vertices, role.model.faces, alike)
-            colours.append(cuts[prop.id][piece.row].inside if piece else prop.colour)
-            made.append({
-                "vertices": vertices, "faces": faces, "normals": normals, "inner": inner,
-                "colour": np.array([int(colour[1:], 16) for colour in colours], np.uint32),
-                "outline": outline_of(role.model).reshape(-1, 3).astype(np.float32),
-            })  # fmt: skip
-        return made
+        return [mesh_of_role(self.setting, role) for role in self.roles]
 
     def drawn(self) -> list[tuple[str, int | None]]:
         return [(r.prop.id, r.part if isinstance(r.row.copies, InPieces) else None) for r in self.roles]
 
     def measure(self, state: State, touches: int, steps: int) -> dict[str, float]:
-        bodies, speed = _bodies(state), state.elements.speed
-        count = len(bodies)
-        local = Rotation.from_quat(bodies.turn).inv().apply(bodies.spin) if count else np.zeros((0, 3))
-        energy = 0.5 * bodies.mass * speed**2 + 0.5 * (self._inertia(bodies) * local**2).sum(axis=1)
-        told = Contacts.of(state.arrays)
-        return {
-            "count": count,
-            "mean_speed": float(speed.mean()) if count else 0.0,
-            "greatest_speed": float(speed.max()) if count else 0.0,
-            "kinetic_energy": float(energy.sum() / bodies.mass.sum()) if count else 0.0,
-            "asleep": int((bodies.asleep > 0).sum()),
-            "contacts": int((told.impulses[:, 0] > 0.0).sum()),
-            "deepest": float(-told.gap.min(initial=0.0)),
-            "hardest": float(bodies.impulse.max(initial=0.0)),
-            "greatest_load": float(bodies.load.max(initial=0.0)),
-            "sag": float(bodies.give.max(initial=0.0)),
-            "bonds": float(bodies.bonds.sum() / 2),
-            "broken": float(len(breaks_in(state.arrays)["one"])) if self.bonds is not None else 0.0,
-        }
+        return measured(self, state)
 
     def _admit(self, state: State, new: Bodies, seam: Seam) -> None:
         if len(state.elements) + len(new) > MOST_BODIES:
@@ -387,35 +349,13 @@ class RigidSolver:
             np.add.at(faster, at, given / bodies.mass[at, None])
             np.add.at(turning, at, np.cross(blows.place[there] - bodies.position[at], given))
         turn = Rotation.from_quat(bodies.turn)
-        return faster, turn.apply(turn.inv().apply(turning) / self._inertia(bodies))
+        return faster, turn.apply(turn.inv().apply(turning) / self.inertia(bodies))
 
-    def _inertia(self, bodies: Bodies) -> Array:
+    def inertia(self, bodies: Bodies) -> Array:
         """Principal moments (n, 3), kg m²."""
         made = self._inertias[bodies.piece]
         result: Array = made * (bodies.mass * bodies.scale**2)[:, None]
         return result
-
-    def _wake(self, bodies: Bodies, lumps: Lumps, contacts: Contacts, steady: Array, there: Standing) -> None:
-        """Bodies wake that are moved, that feel other forces, or whose neighbours moved or are gone; and those that few
-        contacts join to them."""
-        stirred = np.where(bodies.asleep > 0, speeds(bodies) > STILL, bodies.still == 0.0)
-        stirred |= np.abs(steady - bodies.felt).max(axis=1, initial=0.0) > CHANGED
-        free = bodies.supported == 0
-        stirred &= free
-        bodies.felt[:] = steady
-        ids, places = contacts.ids, ends_of(bodies, contacts.ids)
-        going = np.ones(len(self.obstacles) + 1, bool)  # the last stands for those that are gone
-        for number, moves in moving(there).items():
-            going[number] = moves
-        for side in (0, 1):
-            mine, partner = places[:, side], ids[:, 1 - side]
-            lost = (partner >= 0) & (places[:, 1 - side] < 0)
-            led = (partner < 0) & going[np.clip(-1 - partner, -1, len(self.obstacles))]
-            hit = mine[(lost | led) & (mine >= 0)]
-            stirred[hit] = True
-        ends = places[(places >= 0).all(axis=1)]
-        woken = reached(lumps.any(stirred), ends[:, 0], ends[:, 1], free, STIR)
-        bodies.asleep[lumps.any(woken) | ~free] = 0
 
     def _tell(self, bodies: Bodies, new: Contacts, there: Standing) -> int:
         """What each body met, how hard, and with which impulse. Returns the impacts."""
@@ -445,24 +385,6 @@ class RigidSolver:
         props = [-2 - self._order[self.obstacles[k].prop] for k in there.which]
         return np.concatenate([bodies.id, props]).astype(np.int64)
 
-    def _settle(self, bodies: Bodies, lumps: Lumps, new: Contacts, dt: float) -> None:
-        """Bodies that lie still for a while, and those about them too, sleep."""
-        speed = speeds(bodies)
-        # What trembles in place lies still; what creeps does not.
-        off = np.linalg.norm(bodies.position - bodies.lay, axis=1) + bodies.radius * 2.0 * np.linalg.norm(
-            bodies.turn - bodies.lay_turn * np.sign((bodies.turn * bodies.lay_turn).sum(axis=1))[:, None], axis=1
-        )
-        slow = (speed < STILL) | ((speed < TREMBLES * STILL) & (off < STAYS * bodies.radius))
-        bodies.still[:] = np.where(slow, bodies.still + dt, 0.0)
-        bodies.lay[~slow], bodies.lay_turn[~slow] = bodies.position[~slow], bodies.turn[~slow]
-        loose = bodies.supported == 0
-        ends = np.concatenate([np.stack([new.one, new.other], axis=1), new.asleep])
-        ends = ends[(ends >= 0).all(axis=1)]
-        awake = reached(lumps.any((bodies.still < DROWSY) & loose), ends[:, 0], ends[:, 1], loose, QUIET)
-        sleeps = ~lumps.any(awake) & loose
-        bodies.asleep[:] = sleeps
-        bodies.velocity[sleeps], bodies.spin[sleeps] = 0.0, 0.0
-
     def _before(self, state: State) -> tuple[Array, Array]:
         """Where bodies were at the last step's start; those that were not there, where they are."""
         bodies = _bodies(state)
@@ -476,12 +398,6 @@ class RigidSolver:
 def _bodies(state: State) -> Bodies:
     assert isinstance(state.elements, Bodies)
     return state.elements
-
-
-def speeds(bodies: Bodies) -> Array:
-    """The speed of each body's fastest point, at most."""
-    result: Array = bodies.speed + np.linalg.norm(bodies.spin, axis=1) * bodies.radius
-    return result
 
 
 def _body_frame(role: Role, pose: Pose) -> tuple[Array, Array]:
