@@ -30,6 +30,7 @@ ATTRIBUTES = {
         Attribute("mass", "kg", np.float64, 1, "its mass"),
         Attribute("temperature", "°C", np.float64, 1, "how hot it is"),
         Attribute("colour", "", np.uint32, 1, "its own colour as 0xrrggbb, plus 2^24; 0 where it has none"),
+        Attribute("faded", "%", np.float64, 1, "how much of it is no longer seen: 0 is all there, 1 is gone"),
         Attribute("id", "", np.int64, 1, "its number, never used twice in a run"),
         Attribute("state", "", np.int16, 1, "which state it is in, counted in the shot's order"),
         Attribute("source", "", np.int16, 1, "which source it left, counted in the shot's order"),

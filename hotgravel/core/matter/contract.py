@@ -42,7 +42,8 @@ COMMON: Mapping[str, Column] = {
     "position": Column(np.float32, drawn=True, blend="path"), "velocity": Column(np.float32, drawn=True, blend="rate"),
     "age": Column(np.float32, drawn=True), "life": Column(np.float32), "radius": Column(np.float32, drawn=True),
     "size": Column(np.float32), "travelled": Column(np.float32), "mass": Column(np.float32),
-    "temperature": Column(np.float32), "colour": Column(np.uint32, drawn=True), "id": Column(np.uint32, drawn=True),
+    "temperature": Column(np.float32), "colour": Column(np.uint32, drawn=True),
+    "faded": Column(np.float32, drawn=True), "id": Column(np.uint32, drawn=True),
     "state": Column(np.int16, drawn=True), "source": Column(np.int16), "parent": Column(np.int32),
     "cause": Column(np.int16),
 }  # fmt: skip

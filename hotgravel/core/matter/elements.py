@@ -32,6 +32,7 @@ class Elements:
     mass: Array
     temperature: Array
     colour: NDArray[np.uint32]
+    faded: Array
     rest: Array
     id: NDArray[np.int64]
     state: NDArray[np.int16]

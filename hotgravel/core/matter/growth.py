@@ -1,4 +1,5 @@
-"""Growth: elements larger or smaller than they were born, and the end of those that have shrunk to nothing."""
+"""Growth and fading: elements larger or smaller than they were born, or seen through, and the end of those of which
+nothing is left."""
 
 from collections.abc import Mapping, Sequence
 
@@ -8,9 +9,9 @@ from hotgravel.core.drive.value import each
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.shape.zones import Scene
-from hotgravel.core.shot.matter import Growth
+from hotgravel.core.shot.matter import Fading, Growth
 
-LEAST = 1e-4  # of the radius at birth: smaller is nothing
+LEAST = 1e-4  # of the radius at birth, or of what is seen: less is nothing
 
 
 def grow(rows: Sequence[Growth], states: Mapping[str, int], matter: str, elements: Elements, scene: Scene) -> None:
@@ -27,3 +28,14 @@ def grow(rows: Sequence[Growth], states: Mapping[str, int], matter: str, element
     which = np.flatnonzero(grown)
     elements.grow(which, share[which])
     elements.life[(share < LEAST) & (elements.size > 0.0)] = -np.inf
+
+
+def fade(rows: Sequence[Fading], states: Mapping[str, int], elements: Elements, scene: Scene) -> None:
+    """Set how much of each is seen, in place."""
+    if not rows or not len(elements):
+        return
+    ask, share = asking(elements, scene), np.ones(len(elements))
+    for row in rows:
+        share *= np.where(elements.in_state(states.get(row.whom or "", -1)), each(row, "share", ask), 1.0)
+    elements.faded[:] = 1.0 - share
+    elements.life[share < LEAST] = -np.inf

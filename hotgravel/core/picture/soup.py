@@ -1,6 +1,6 @@
 """All that a picture shows, as one soup of triangles and one of balls."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -22,8 +22,8 @@ PLAIN: Look = (0.0,) * LOOK_WIDTH
 @dataclass(frozen=True)
 class Arrays:
     """Triangles: vertices, normals, paint (linear) and places on their own surface (V, 3), faces (F, 3), and the look
-    of each (F,). Balls: places (n, 3), radius (n,), paint (n, 3), look (n,). The looks (K, LOOK_WIDTH) of both, and how
-    vertices and balls move, m/s."""
+    of each (F,). Balls: places (n, 3), radius (n,), paint (n, 3), look (n,). The looks (K, LOOK_WIDTH) of both, how
+    vertices and balls move, m/s, and how much of each face (F,) and ball (n,) has faded."""
 
     vertices: Array
     normals: Array
@@ -38,6 +38,19 @@ class Arrays:
     looks: Array
     velocity: Array
     ball_velocity: Array
+    faded: Array
+    ball_faded: Array
+
+    @property
+    def solid(self) -> "Arrays":
+        """Without all that has faded, however little."""
+        faces, balls = self.faded == 0.0, self.ball_faded == 0.0
+        return replace(
+            self, faces=self.faces[faces], look_of=self.look_of[faces], faded=self.faded[faces],
+            places=self.places[balls], radius=self.radius[balls], ball_paint=self.ball_paint[balls],
+            ball_look=self.ball_look[balls], ball_velocity=self.ball_velocity[balls],
+            ball_faded=self.ball_faded[balls],
+        )  # fmt: skip
 
     @property
     def casting(self) -> Ints:
@@ -50,8 +63,8 @@ class Arrays:
 class Soup:
     """What is added up to be drawn."""
 
-    triangles: list[tuple[Array, Array, Array, Array, Ints, Ints, Array]] = field(default_factory=list)
-    balls: list[tuple[Array, Array, Array, Ints, Array]] = field(default_factory=list)
+    triangles: list[tuple[Array, Array, Array, Array, Ints, Ints, Array, Array]] = field(default_factory=list)
+    balls: list[tuple[Array, Array, Array, Ints, Array, Array]] = field(default_factory=list)
     looks: dict[Look, int] = field(default_factory=lambda: {PLAIN: 0})
     count: int = 0
 
@@ -60,35 +73,47 @@ class Soup:
 
     def add(
         self, vertices: Array, normals: Array, local: Array, paint: Array, faces: Ints, look: Look,
-        velocity: Array | None = None,
+        velocity: Array | None = None, faded: Array | float = 0.0,
     ) -> None:  # fmt: skip
         """Triangles (F, 3) of vertices (V, 3)."""
         numbers = np.full(len(faces), self._number(look))
         moving = np.zeros_like(vertices) if velocity is None else velocity
-        self.triangles.append((vertices, normals, local, paint, faces + self.count, numbers, moving))
+        self.triangles.append(
+            (vertices, normals, local, paint, faces + self.count, numbers, moving, np.broadcast_to(faded, len(faces)))
+        )
         self.count += len(vertices)
 
     def add_balls(
-        self, places: Array, radius: Array, paint: Array, look: Look = PLAIN, velocity: Array | None = None
+        self, places: Array, radius: Array, paint: Array, look: Look = PLAIN, velocity: Array | None = None,
+        faded: Array | float = 0.0,
     ) -> None:  # fmt: skip
         """Balls at places (n, 3)."""
         moving = np.zeros_like(places) if velocity is None else velocity
-        self.balls.append((places, radius, paint, np.full(len(places), self._number(look)), moving))
+        self.balls.append(
+            (
+                places,
+                radius,
+                paint,
+                np.full(len(places), self._number(look)),
+                moving,
+                np.broadcast_to(faded, len(places)),
+            )
+        )
 
     def arrays(self) -> Arrays:
         """All of it."""
         nothing, none, no_faces = np.zeros((0, 3)), np.zeros(0, np.int64), np.zeros((0, 3), np.int64)
-        triangles = [(nothing, nothing, nothing, nothing, no_faces, none, nothing), *self.triangles]
-        vertices, normals, local, paint, faces, look_of, velocity = (
+        triangles = [(nothing, nothing, nothing, nothing, no_faces, none, nothing, np.zeros(0)), *self.triangles]
+        vertices, normals, local, paint, faces, look_of, velocity, faded = (
             np.concatenate(part) for part in zip(*triangles, strict=True)
         )
-        balls = [(nothing, np.zeros(0), nothing, none, nothing), *self.balls]
-        places, radius, ball_paint, ball_look, ball_velocity = (
+        balls = [(nothing, np.zeros(0), nothing, none, nothing, np.zeros(0)), *self.balls]
+        places, radius, ball_paint, ball_look, ball_velocity, ball_faded = (
             np.concatenate(part) for part in zip(*balls, strict=True)
         )
         return Arrays(
             vertices, normals, paint, local, faces, look_of, places, radius, ball_paint, ball_look,
-            np.array(list(self.looks)), velocity, ball_velocity,
+            np.array(list(self.looks)), velocity, ball_velocity, faded, ball_faded,
         )  # fmt: skip
 
 
@@ -127,6 +152,7 @@ def pieces_into(
         soup.add(
             vertices.reshape(-1, 3), normals.reshape(-1, 3), np.tile(corners, (len(mine), 1)), paint,
             faces.reshape(-1, 3), look, velocity.reshape(-1, 3),
+            np.repeat(pieces["faded"][mine].astype(float), len(mesh["faces"])) if "faded" in pieces else 0.0,
         )  # fmt: skip
 
 

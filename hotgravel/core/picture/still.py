@@ -31,7 +31,7 @@ _BAYER = np.array([[0, 2], [3, 1]])
 for _ in range(2):
     _BAYER = np.block([[4 * _BAYER, 4 * _BAYER + 2], [4 * _BAYER + 3, 4 * _BAYER + 1]])
 _DITHER = (_BAYER + 0.5) / 64.0
-PIECE = ("position", "turn", "scale", "piece", "colour", "id", "velocity", "spin")
+PIECE = ("position", "turn", "scale", "piece", "colour", "faded", "id", "velocity", "spin")
 KEY_MAP, LAMP_MAP = 1024, 256  # pixels of what a light sees
 SHUTTER = 0.5  # of a frame: how long it is open
 BLOOM = 0.3  # how much what glows spreads over what is near it
@@ -79,12 +79,13 @@ class Painter:
         paint, dull = self._paints(points)
         place, radius = points["position"].astype(float), points["radius"].astype(float)
         flakes, embers = dull & ~under, ~dull & ~under
-        velocity = points["velocity"].astype(float)
-        soup.add_balls(place[flakes], radius[flakes], paint[flakes], velocity=velocity[flakes])
+        velocity, faded = points["velocity"].astype(float), points["faded"].astype(float)
+        paint = np.where(dull[:, None], paint, (1.0 - faded)[:, None] * paint)  # what glows gives less light
+        soup.add_balls(place[flakes], radius[flakes], paint[flakes], velocity=velocity[flakes], faded=faded[flakes])
         for streaks in world.shot.streaks:
             self._streaks_into(soup, streak_of(world.shot, self.store, frame, streaks), view, height)
         lamps = np.array([*self._crowd_lamp(place[~dull]), *self._prop_lamps(props, poses)]).reshape(-1, LAMP_WIDTH)
-        image, fire, depth = self._lit(soup.arrays(), lamps, view, (height, width), self.shutter(frame))
+        image, fire, depth = self._seen_through(soup.arrays(), lamps, view, (height, width), self.shutter(frame))
         before = place - self.shutter(frame) * velocity
         seen, gone = (seen_from(view.eye, view.axes(), of[embers]) for of in (place, before))
         spread = lens.discs(seen[:, 2][None].repeat(height, 0), *self.focus)[0] if self.focus else np.zeros(len(seen))
@@ -135,7 +136,7 @@ class Painter:
 
     def _points(self, frame: int) -> dict[str, Any]:
         """The elements of a frame that are drawn as points, of all matters together."""
-        names = ("position", "velocity", "radius", "state", "colour")
+        names = ("position", "velocity", "radius", "state", "colour", "faded")
         drawn_so = [m for m in self.store.matters(frame) if MATTERS[m].kind == "points"]
         found = [self.store.elements(frame, m, names) for m in drawn_so] or [self.store.particles(frame, names)]
         return {name: np.concatenate([of[name] for of in found]) for name in names}
@@ -193,6 +194,19 @@ class Painter:
             reach = max(float((high - low).max() * pose.scale), 1e-6)
             middle = pose.to_world(0.5 * (low + high)[None])[0]
             yield np.array([*middle, lights.PROP_LIGHT, reach, *light_of(prop.colour), -1.0])
+
+    def _seen_through(
+        self, s: Arrays, lamps: Array, view: View, size: tuple[int, int], shutter: float
+    ) -> tuple[Array, Array, Array]:
+        """The same as `_lit`; through what has faded, what is behind all that has."""
+        image, fire, depth = self._lit(s, lamps, view, size, shutter)
+        if not s.faded.any() and not s.ball_faded.any():
+            return image, fire, depth
+        _, which = drawn(size, view.eye, view.axes(), TAN, s.vertices, s.faces, s.places, s.radius)
+        faded = np.concatenate([s.faded, s.ball_faded, [0.0]])
+        share = gaussian_filter(faded[np.where(which < 0, len(faded) - 1, which)], 0.5)[..., None]
+        behind = self._lit(s.solid, lamps, view, size, shutter)
+        return (1.0 - share) * image + share * behind[0], (1.0 - share) * fire + share * behind[1], depth
 
     def _lit(
         self, s: Arrays, lamps: Array, view: View, size: tuple[int, int], shutter: float

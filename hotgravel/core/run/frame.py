@@ -9,7 +9,7 @@ from hotgravel.core.cues.conditions import Look
 from hotgravel.core.cues.record import Events, all_events
 from hotgravel.core.matter.contract import Ids, Offers, Seam, State
 from hotgravel.core.matter.elements import Elements
-from hotgravel.core.matter.growth import grow
+from hotgravel.core.matter.growth import fade, grow
 from hotgravel.core.matter.paint import tint
 from hotgravel.core.run.parts import Parts
 from hotgravel.core.run.world import World
@@ -17,7 +17,7 @@ from hotgravel.core.shape.grid import VelocityGrid
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import AHEAD
 from hotgravel.core.shape.zones import Scene
-from hotgravel.core.shot.matter import Growth, Tint
+from hotgravel.core.shot.matter import Fading, Growth, Tint
 
 STEPS = 1024  # more than a frame ever has
 
@@ -163,11 +163,13 @@ def _land(world: World, now: Snapshot, so_far: SoFar, parts: Parts) -> list[str]
     scene = scene_at(world, now, now.frame, away)
     on = [row for row in world.shot.matter if row.on]
     grown = [row for row in on if isinstance(row, Growth)]
+    fading = [row for row in on if isinstance(row, Fading)]
     tints = [row for row in on if isinstance(row, Tint)]
     for name, solver in world.solvers.items():
         with parts(name):
             solver.land(now.states[name], _seam(now, name, scene, away, now.frame))
             grow(grown, world.states, name, now.states[name].elements, scene)
+            fade(fading, world.states, now.states[name].elements, scene)
             tint(tints, world.states, now.states[name].elements, scene)
             now.offers[name] = solver.offers(now.states[name])
     with parts("cues"):

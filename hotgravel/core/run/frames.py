@@ -42,7 +42,11 @@ class CannotKeep(ValueError):
 
 REMEDY = "make room, or put the folder right, and let the run go on."
 # What a stage draws is kept uncompressed, so that a frame is sent as it stands.
-LATER = {"events": ("matter", "other"), "rigid": ("partner",)}  # columns that came after frames told theirs
+LATER = {
+    "events": ("matter", "other"),
+    "rigid": ("partner", "faded"),
+    "particles": ("faded",),
+}  # columns that came after frames told theirs
 DRAWN = frozenset(n for matter in MATTERS.values() for n, column in matter.columns.items() if column.drawn)
 PROCESSOR = "processor"  # seconds that processors worked on a frame, whatever else the machine did
 

@@ -19,7 +19,7 @@ from hotgravel.core.shot.dials import Pick, Quantity, Refer, dials_of
 from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
 from hotgravel.core.shot.finish import Finish
 from hotgravel.core.shot.forces import Force
-from hotgravel.core.shot.matter import Apart, Collision, Growth, Skin, State, Streaks, Tint
+from hotgravel.core.shot.matter import Apart, Collision, Fading, Growth, Skin, State, Streaks, Tint
 from hotgravel.core.shot.migrations import VERSION, migrated
 from hotgravel.core.shot.naming import free_name
 from hotgravel.core.shot.pace import Pace
@@ -45,13 +45,13 @@ SECTIONS = {
 }
 ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
-    Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Collision, Growth, Tint, Apart, Skin, Streaks, Source,
-    Offshoot, *get_args(Force), Cue,
+    Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Collision, Growth, Fading, Tint, Apart, Skin, Streaks,
+    Source, Offshoot, *get_args(Force), Cue,
 )  # fmt: skip
-
 SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
 MatterRow = Annotated[
-    State | Rigid | Bonds | Posed | Collision | Growth | Tint | Apart | Skin | Streaks, Field(discriminator="kind")
+    State | Rigid | Bonds | Posed | Collision | Growth | Fading | Tint | Apart | Skin | Streaks,
+    Field(discriminator="kind"),
 ]
 SupplyRow = Annotated[Source | Offshoot, Field(discriminator="kind")]
 ForceRow = Annotated[Force, Field(discriminator="kind")]

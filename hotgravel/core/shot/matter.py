@@ -115,6 +115,19 @@ class Tint(Row):
     )  # fmt: skip
 
 
+class Fading(Row):
+    kind: Literal["fading"] = "fading"
+    section: ClassVar[str] = "matter"
+    title: ClassVar[str] = "fading"
+    does: ClassVar[str] = "Lets particles or pieces be seen through, more and more; what is seen no longer is removed."
+    phrase: ClassVar[str] = "{share} is seen of {whom}."
+    whom: Ref | None = whom()
+    share: Value = dial(
+        "%", 1.0, label="seen", soft=(0.0, 1.0), low=0.0, high=1.0, drivable=True, each=True,
+        help="100 % hides what is behind, 0 % is gone. Let it vary over age, speed or time at rest, and they fade out.",
+    )  # fmt: skip
+
+
 class Apart(Row):
     kind: Literal["apart"] = "apart"
     section: ClassVar[str] = "matter"

@@ -134,6 +134,14 @@ def grown(shot: dict[str, Any]) -> None:
     calm(matter=[LOOSE, OTHER, landing(), {"kind": "growth", "id": "g", "share": 2.0}])(shot)
 
 
+def see_through(shot: dict[str, Any]) -> None:
+    calm(matter=[LOOSE, OTHER, landing(), {"kind": "fading", "id": "f", "share": 0.5}])(shot)
+
+
+def faded_now(f: Film) -> float:
+    return float(f.last.faded.mean())
+
+
 def weighed(attribute: str):
     """A size that goes by another attribute of the newborn."""
     by = {"kind": "response", "attribute": attribute, "begin": 0.0, "end": 100.0, "low": 0.01, "high": 0.2}
@@ -319,6 +327,8 @@ FIELDS: dict[str, tuple[Any, ...]] = FORCES | OFFSHOOTS | {
     "skin.blend": ("matter.3.blend", 0.05, 0.4, volume, 1, wrapped),
     "skin.cell": ("matter.3.cell", 0.05, 0.12, triangles, -1, wrapped),
     "skin.smoothing": ("matter.3.smoothing", 0, 2, area, -1, wrapped),
+    "fading.whom": ("matter.3.whom", None, "other", faded_now, -1, see_through),
+    "fading.share": ("matter.3.share", 0.2, 0.9, faded_now, -1, see_through),
     "growth.whom": ("matter.3.whom", None, "other", size_now, -1, grown),
     "growth.share": ("matter.3.share", 0.5, 2.0, size_now, 1, grown),
     "tint.whom": ("matter.3.whom", None, "other", redness, -1, tinted()),

@@ -10,6 +10,7 @@ attribute float size;
 attribute vec3 paint;
 attribute float heat;
 attribute float spark;
+attribute float there;
 uniform float shutter;
 uniform float pixels;
 varying vec2 spot;
@@ -18,7 +19,9 @@ varying vec3 tint;
 varying float strength;
 varying float warm;
 varying vec2 way;
+varying float seen;
 void main() {
+  seen = there;
   vec4 middle = modelViewMatrix * vec4(place, 1.0);
   vec3 before = mat3(modelViewMatrix) * going * shutter;
   if (heat < -1.5) { gl_Position = vec4(0.0, 0.0, 2.0, 1.0); return; }  // under a skin
@@ -46,14 +49,15 @@ varying vec3 tint;
 varying float strength;
 varying float warm;
 varying vec2 way;
+varying float seen;
 uniform vec3 keyFrom; uniform vec3 keyLight; uniform vec3 fillFrom; uniform vec3 fillLight; uniform vec3 skyLight; uniform vec3 groundLight;
 uniform float glow;
 void main() {
   float off = length(vec2(max(abs(spot.x) - shape.x, 0.0), spot.y)) / shape.y;
   float spread = shape.y / (shape.y + shape.x * 0.6);
-  float core = (1.0 - smoothstep(0.7, 1.1, off)) * strength * mix(0.45, 1.0, spread);
+  float core = (1.0 - smoothstep(0.7, 1.1, off)) * strength * seen * mix(0.45, 1.0, spread);
   float halo = max(0.0, 1.0 - off / 3.2);
-  halo = halo * halo * halo * warm * mix(0.35, 1.0, spread);
+  halo = halo * halo * halo * warm * seen * mix(0.35, 1.0, spread);
   if (warm < 0.0) {  // dull: a lit flake without a glow
     vec2 flat_ = spot / shape.y * step(shape.x, 1e-6);
     vec3 n = vec3(way.x * flat_.x - way.y * flat_.y, way.y * flat_.x + way.x * flat_.y, sqrt(max(0.0, 1.0 - dot(flat_, flat_))));
@@ -128,6 +132,7 @@ export class ParticleCloud {
     this.set("paint", some(colours, 3), 3);
     this.set("heat", some(heat, 1), 1);
     this.set("spark", sparks(some(frame.id, 1)), 1);
+    this.set("there", some(Float32Array.from(frame.radius, (_, i) => 1 - (frame.faded?.[i] ?? 0)), 1), 1);
     this.mesh.material.uniforms.glow.value = 0.75 / (1 + crowding(frame));
     this.mesh.geometry.instanceCount = Math.ceil(frame.count / every);
   }

@@ -54,10 +54,10 @@ export class Pieces {
   show(run, crowd, look, blur) {
     this.wanted = [crowd, look, blur];
     if (this.run !== run) { this.load(run, crowd.name); return; }
-    const at = new THREE.Vector3(), turn = new THREE.Quaternion(), size = new THREE.Vector3(), pose = new THREE.Matrix4(), colour = new THREE.Color();
-    if (this.batch && this.batch.material.vertexColors !== look.painted) {
-      this.batch.material.vertexColors = look.painted;
-      this.batch.material.needsUpdate = true;
+    const at = new THREE.Vector3(), turn = new THREE.Quaternion(), size = new THREE.Vector3(), pose = new THREE.Matrix4(), colour = new THREE.Vector4();
+    const faded = crowd.faded?.some((share) => share > 0) ?? false, material = this.batch?.material;
+    if (material && (material.vertexColors !== look.painted || material.alphaHash !== faded)) {
+      Object.assign(material, { vertexColors: look.painted, alphaHash: faded, needsUpdate: true });
     }
     for (const mesh of this.meshes) mesh.count = 0;
     for (let i = 0; i < crowd.count; i++) {
@@ -66,7 +66,8 @@ export class Pieces {
       const place = this.room(mesh, mesh.count++);
       pose.compose(at.fromArray(crowd.position, 3 * i), turn.fromArray(crowd.turn, 4 * i), size.setScalar(crowd.scale[i]));
       this.batch.setMatrixAt(place, pose);
-      this.batch.setColorAt(place, colour.fromArray(look.colours, 3 * i));
+      colour.set(...look.colours.subarray(3 * i, 3 * i + 3), 1 - (crowd.faded?.[i] ?? 0));
+      this.batch.setColorAt(place, colour);
     }
     this.rest();
     this.outlines.show(crowd, this.meshes);

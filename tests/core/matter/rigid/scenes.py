@@ -53,7 +53,7 @@ def paths(made: Film, name: str = "position") -> np.ndarray:
 def energy(bodies: Elements, made: Film, gravity: float = 9.81) -> float:
     """Of motion, spin and height, joules."""
     solver = made.world.solvers["rigid"]
-    turned = solver._inertia(bodies)  # type: ignore[attr-defined]
+    turned = solver.inertia(bodies)  # type: ignore[attr-defined]
     from scipy.spatial.transform import Rotation
 
     local = Rotation.from_quat(bodies.turn).inv().apply(bodies.spin)  # type: ignore[attr-defined]

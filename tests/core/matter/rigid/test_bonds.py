@@ -83,7 +83,7 @@ def test_a_lump_that_splits_keeps_its_momentum_and_its_energy():
     nothing = np.zeros(len(bodies))
     forces = Forces(*(np.zeros((len(bodies), 3)), nothing) * 2, np.zeros((len(bodies), 3)))
     told = [
-        moments(movers_of(lumps_of(bodies, bonded), bodies, solver._inertia(bodies), forces, 0.01))
+        moments(movers_of(lumps_of(bodies, bonded), bodies, solver.inertia(bodies), forces, 0.01))
         for bonded in (pairs, pairs[near], pairs[:0])  # whole, half of it apart, all apart
     ]
     for momentum, angular, energy in told[1:]:

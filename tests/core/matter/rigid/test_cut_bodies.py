@@ -5,6 +5,10 @@ import numpy as np
 import pytest
 import trimesh
 
+from hotgravel.core.picture.camera import View
+from hotgravel.core.picture.still import Painter
+from hotgravel.core.run.execute import execute
+from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.shot.faults import ShotFault
 from tests.conftest import GRAVITY, GROUND, LOOSE, document, play, source
 
@@ -196,3 +200,17 @@ def test_pieces_that_have_come_to_rest_shrink_and_are_removed():
     made = dropped(cues=[calm, gone], last=60)
     assert ratios(made, 20)[:, 0].min() == pytest.approx(0.5)
     assert len(made.last) < 0.2 * len(made.frames[1])
+
+
+def test_pieces_fade_with_age_are_seen_through_and_end_when_nothing_is_seen(tmp_path):
+    out = {"kind": "response", "attribute": "age", "begin": 0.0, "end": 1.0, "low": 1.0, "high": 0.0}
+    made = dropped(growth=[{"kind": "fading", "id": "fading", "whom": "lying", "share": out}], last=26)
+    assert made.frames[13].faded == pytest.approx(0.5, abs=1e-6)
+    assert len(made.last) == 0
+    execute(made.world, tmp_path)
+    view = View(np.array([0.0, 0.5, 6.0]), np.array([0.0, 0.5, 0.0]))
+    painter = Painter(made.world, FrameStore(tmp_path), view)
+    there, half, gone = (painter.pixels(frame, (96, 54)).astype(float)[22:30, 40:56].mean() for frame in (1, 13, 26))
+    # A screen's numbers are no sums of light, so half way is only about half way.
+    assert min(there, gone) + 0.2 * abs(there - gone) < half < max(there, gone) - 0.2 * abs(there - gone)
+    assert abs(there - gone) > 5
