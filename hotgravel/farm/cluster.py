@@ -17,6 +17,10 @@ Heard = Callable[[int, int, dict[str, Any]], None]
 Ended = Callable[[int, str, str], None]
 log = logging.getLogger("hotgravel.farm")
 SHARE_OF_MEMORY = 0.75  # that runs may take; a worker that takes more is ended, and started again
+OVER = (
+    f"The worker was ended several times, from outside or because it took over {SHARE_OF_MEMORY:.0%} of the memory. "
+    "The frames so far are kept; the run can go on. Fewer particles, or larger cells of a skin, take less."
+)
 
 
 class Farm:
@@ -102,7 +106,7 @@ class Farm:
         except Exception as error:
             if not isinstance(error, ValueError):  # a ShotFault is a sentence already
                 log.exception("run %s failed", run_id)
-            self._ended(run_id, "failed", _why(error))
+            self._ended(run_id, "failed", OVER if isinstance(error, KilledWorker) else _why(error))
 
     def stop(self) -> None:
         """End the workers."""
@@ -119,10 +123,4 @@ class Farm:
 def _why(error: Exception) -> str:
     if isinstance(error, ValueError):
         return str(error)
-    if isinstance(error, KilledWorker):
-        return (
-            f"The worker was ended several times, from outside or because it took over {SHARE_OF_MEMORY:.0%} "
-            "of the memory. The frames so far are kept; the run can go on. Fewer particles, or larger cells of a skin, "
-            "take less."
-        )
     return f"The run stopped: {str(error) or type(error).__name__}"

@@ -10,8 +10,8 @@ import psutil
 
 from hotgravel.core.run.estimate import Estimate, size_in_words
 from hotgravel.core.shot.document import Shot
-from hotgravel.core.shot.sources import Burst, Source, Stream
-from hotgravel.core.shot.totals import given_by
+from hotgravel.core.shot.sources import Burst, Stream
+from hotgravel.core.shot.totals import largest
 from hotgravel.web.studio import Studio
 
 SPARE = 0.05  # of the disk, and of the memory, that is left to others
@@ -71,14 +71,13 @@ def _sentence(what: str, needs: float, there: float) -> str:
 
 def _fewer(shot: Shot, share: float) -> Iterator[Offer]:
     """As many from the source that gives the most as will fit."""
-    sources = [row for row in shot.supply if row.on and isinstance(row, Source)]
-    largest = max(sources, key=lambda row: given_by(shot, row), default=None)
-    if largest is None:
+    source = largest(shot)
+    if source is None:
         return
-    name = shot.names()[largest.id]
-    if isinstance(largest.emit, Burst):
-        count = max(1, int(0.9 * share * largest.emit.count))
-        yield Offer(f"{count} from {name}", largest.id, "emit.count", str(count))
-    elif isinstance(largest.emit, Stream) and isinstance(largest.emit.rate, int | float):
-        rate = float(f"{0.9 * share * largest.emit.rate:.2g}")
-        yield Offer(f"{rate:g} a second from {name}", largest.id, "emit.rate", f"{rate:g}")
+    name = shot.names()[source.id]
+    if isinstance(source.emit, Burst):
+        count = max(1, int(0.9 * share * source.emit.count))
+        yield Offer(f"{count} from {name}", source.id, "emit.count", str(count))
+    elif isinstance(source.emit, Stream) and isinstance(source.emit.rate, int | float):
+        rate = float(f"{0.9 * share * source.emit.rate:.2g}")
+        yield Offer(f"{rate:g} a second from {name}", source.id, "emit.rate", f"{rate:g}")

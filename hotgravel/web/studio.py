@@ -6,7 +6,7 @@ import os
 import threading
 import time
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -28,8 +28,9 @@ from hotgravel.core.shot.cut import Smooth
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.faults import ShotFault
 from hotgravel.core.shot.finish import Quality
+from hotgravel.core.shot.totals import largest
 from hotgravel.demo.shots import demo_path
-from hotgravel.farm.cluster import Farm
+from hotgravel.farm.cluster import OVER, Farm
 from hotgravel.farm.cutting import CANCELLED, DONE, FAILED, GOING, Cuttings
 from hotgravel.farm.cutting import Standing as CutStanding
 from hotgravel.farm.handing import Handings
@@ -273,12 +274,23 @@ class Studio:
         self._tell(run_id, {"preparing": kernel})
 
     def _ended(self, run_id: int, state: str, message: str) -> None:
+        if message == OVER:
+            message = f"{message} {self._mostly(run_id)}".strip()
         written = self._write_end(run_id, state, message)
         self._tell(run_id, {"ended": state, "message": message})
         # A full disk does not take it; the run must not be told as going on for ever.
         while not written and not self._closing.wait(RETRY):
             written = self._write_end(run_id, state, message)
         self.keep_within_limit()
+
+    def _mostly(self, run_id: int) -> str:
+        """Which row gives the most of what a run has to hold, as a sentence."""
+        with suppress(runs.NoSuchRun, OperationalError), self.database.session() as session:
+            run = runs.record(session, run_id)
+            shot = shots.document(session, run.shot_id, run.revision)
+            if (source := largest(shot)) is not None:
+                return f"Most come from {shot.names()[source.id]}."
+        return ""
 
     def _write_end(self, run_id: int, state: str, message: str) -> bool:
         """Whether the store has taken down that a run is over."""

@@ -19,7 +19,10 @@ from plyfile import PlyData
 from sqlalchemy.exc import OperationalError
 
 from hotgravel.core.run.frames import FrameStore
-from hotgravel.demo.shots import demo_names
+from hotgravel.core.shot.document import load
+from hotgravel.demo.shots import demo_names, demo_path
+from hotgravel.farm.cluster import OVER
+from hotgravel.store import runs, shots
 from hotgravel.web.app import create_app
 from hotgravel.web.studio import Studio
 from tests.web.conftest import PATIENCE, ended
@@ -584,3 +587,16 @@ def test_that_a_run_is_over_is_written_once_there_is_room(tmp_path, monkeypatch)
     monkeypatch.setattr(studio, "_catch_up", lambda session, run_id: None)
     studio._ended(7, "failed", "full")
     assert tries == ["failed"] * 3
+
+
+def test_a_worker_that_was_ended_for_its_memory_names_the_row(tmp_path):
+    studio = Studio(tmp_path)
+    studio.database.upgrade()
+    with studio.database.session() as session:
+        shot = load(demo_path("ember-burst"))
+        made = runs.create(session, shots.create(session, shot, "made").id, 1, shot, "print").id
+    studio._ended(made, "failed", OVER)
+    with studio.database.session() as session:
+        told = runs.record(session, made).message
+    assert told.startswith(OVER)
+    assert any(told.endswith(f"Most come from {shot.names()[source.id]}.") for source in shot.supply)

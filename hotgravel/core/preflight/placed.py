@@ -17,8 +17,8 @@ from hotgravel.core.shot.cut import Strike
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finding import Finding, Remedy, setting
 from hotgravel.core.shot.matter import Apart, Collision
-from hotgravel.core.shot.sources import Burst, Stream
-from hotgravel.core.shot.totals import given_by
+from hotgravel.core.shot.sources import Burst
+from hotgravel.core.shot.totals import largest
 from hotgravel.core.shot.units import show_quantity
 
 SAMPLES = 400
@@ -200,15 +200,14 @@ def within_limits(shot: Shot, told: Estimate, limits: Limits) -> Iterator[Findin
         (most * BYTES > limits.memory, f"A run would need {size_in_words(most * BYTES)} of memory."),
         (told.bytes > limits.disk, f"A run would keep {size_in_words(told.bytes)} on the disk."),
     ]
-    sources = [s for s in shot.supply if s.on and isinstance(s.emit, Burst | Stream)]
+    source = largest(shot)
     for wrong, said in over:
-        if not wrong or not sources:
+        if not wrong or source is None:
             continue
-        largest = max(sources, key=lambda s: given_by(shot, s))
-        emit = largest.emit
+        emit = source.emit
         if isinstance(emit, Burst):
-            remedy: Remedy | None = setting("Give a tenth", largest.id, "emit.count", max(1, emit.count // 10))
+            remedy: Remedy | None = setting("Give a tenth", source.id, "emit.count", max(1, emit.count // 10))
         else:
-            rate = plain(emit.rate) if isinstance(emit, Stream) else None
-            remedy = None if rate is None else setting("Give a tenth", largest.id, "emit.rate", rate / 10.0)
-        yield Finding("over a limit", largest.id, "emit", said, "doubtful", remedy)
+            rate = plain(emit.rate)
+            remedy = None if rate is None else setting("Give a tenth", source.id, "emit.rate", rate / 10.0)
+        yield Finding("over a limit", source.id, "emit", said, "doubtful", remedy)

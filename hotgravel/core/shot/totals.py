@@ -22,6 +22,12 @@ def given_by(shot: Shot, source: Source) -> float:
     return float(np.ceil(given - 1e-6))
 
 
+def largest(shot: Shot) -> Source | None:
+    """The source that gives the most, of those that are on."""
+    sources = [row for row in shot.supply if row.on and isinstance(row, Source)]
+    return max(sources, key=lambda row: given_by(shot, row), default=None)
+
+
 def told_of(shot: Shot) -> dict[str, str]:
     """Row id to what is said beside its sentence."""
     return {
