@@ -23,6 +23,8 @@ _SHOT: dict[str, Any] = {
             {"kind": "prop", "id": "ground", "name": "ground", "shape": {"kind": "plane"}, "position": [0, -3, 0]},
             {"kind": "prop", "id": "ring", "name": "ring", "shape": {"kind": "torus"}, "position": [0, -2, 0]},
             {"kind": "prop", "id": "crate", "name": "crate", "shape": {"kind": "box"}, "position": [9, -2.5, 0]},
+            {"kind": "cut", "id": "cut", "prop": "crate", "manner": {"kind": "random", "pieces": 3},
+             "sides": {"kind": "rough", "by": 0.05, "lumps": 0.5}},
             {"kind": "field", "id": "air", "name": "air", "file": "air.npz"},
             {"kind": "zone", "id": "patches", "name": "patches", "shape": {"kind": "patches"}},
             {"kind": "zone", "id": "ball", "name": "ball", "shape": {"kind": "ball"}},

@@ -6,6 +6,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
+from hashlib import sha256
 from pathlib import Path
 from typing import Any
 from zipfile import BadZipFile
@@ -88,7 +89,7 @@ def _remember(key: bytes, cutting: Cutting) -> None:
 
 def _path(key: bytes) -> Path | None:
     folder = os.environ.get(FOLDER)
-    return Path(folder) / f"{key.hex()[:32]}-{core_version()}.npz" if folder else None
+    return Path(folder) / f"{sha256(key).hexdigest()[:32]}-{core_version()}.npz" if folder else None
 
 
 def _packed(cutting: Cutting) -> dict[str, NDArray[Any]]:

@@ -32,7 +32,7 @@ def table_of(cutting: Cutting, tension=2.9e6) -> BondTable:
     bonds = len(shared.pairs)
     solids = [trimesh.Trimesh(piece.vertices, piece.faces) for piece in cutting.pieces]
     return BondTable(
-        (Bonds(id="bonds", prop="beam"),), np.arange(n), shared.pairs, np.zeros(bonds, int), shared.areas[:, 0],
+        (Bonds(id="bonds", prop="beam"),), np.arange(n), shared.pairs, np.zeros(bonds, int), shared.areas,
         shared.middles, shared.normals, shared.seconds, shared.apart, shared.middles[:, None] - centre[shared.pairs],
         np.full(bonds, tension), np.full(bonds, 2 * tension), np.full(bonds, YOUNG), np.ones(bonds, bool),
         np.zeros(n, bool), DENSITY * np.array([p.volume for p in cutting.pieces]), centre,
