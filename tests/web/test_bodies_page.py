@@ -97,6 +97,7 @@ def test_a_prop_is_cut_pulled_apart_and_falls_in_its_pieces(page: Page, client, 
         region = page.get_by_role("region", name=section)
         region.locator("summary", has_text="Add").click()
         region.locator(".add-list").get_by_role("button", name=kind).first.click()
+    expect(page.locator("#row-rigid-body")).to_be_visible()
     page.locator('[id="s-cutting-manner.pieces"]').fill("12")
     page.locator('[id="s-cutting-manner.pieces"]').press("Enter")
     page.locator("#row-cutting .fold").click()

@@ -222,7 +222,7 @@ def test_a_shot_is_made_renamed_run_cancelled_and_deleted(page: Page, demo_run: 
     expect(page.locator(".last-edit")).to_contain_text("last 120 to 2000")
     matter = page.get_by_role("region", name="Matter")
     matter.locator("summary", has_text="Add").click()
-    matter.get_by_role("button", name="state").click()
+    matter.get_by_role("button", name="state A named way").click()
     expect(page.locator("#row-state")).to_be_visible()
     page.locator("#run").click()
     until(page, "window.hotgravel.player.frame > 2")
