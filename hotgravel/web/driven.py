@@ -97,7 +97,7 @@ def last_range(request: Request, shot_id: int, attribute: str) -> dict[str, tupl
         return {}
     try:
         world = build(shot, beside(studio.meshes), run.quality)
-        matter = "particles" if shot.supply else "rigid"
+        matter = "particles" if shot.particle_sources else "rigid"
         found = range_in(world, studio.frames(run.id), attribute, None, matter)
     except (ShotFault, KeyError, ValueError):
         return {}

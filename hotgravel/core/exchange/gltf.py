@@ -193,7 +193,11 @@ def _piece_meshes(document: _Document, take: Take, matter: str) -> list[tuple[st
     return made
 
 
-OF_KIND: dict[str, Callable[[_Document, Take, int, str], None]] = {"points": _points, "pieces": _pieces}
+OF_KIND: dict[str, Callable[[_Document, Take, int, str], None]] = {
+    "points": _points,
+    "volume": _points,
+    "pieces": _pieces,
+}
 
 
 def _streaks(document: _Document, take: Take, frame: int) -> None:

@@ -87,7 +87,7 @@ def _of_pieces(take: Take, wish: Wish, frame: int, matter: str, base: int) -> tu
 
 
 OF_KIND: dict[str, Callable[[Take, Wish, int, str, int], tuple[list[str], int]]] = {
-    "points": _of_points, "pieces": _of_pieces,
+    "points": _of_points, "volume": _of_points, "pieces": _of_pieces,
 }  # fmt: skip
 
 

@@ -60,7 +60,7 @@ def _corners(place: Array, normal: Array | None = None, rgb: Array | None = None
 
 
 OF_KIND: dict[str, Callable[[Take, Wish, int, str], tuple[str, dict[str, NDArray[np.void]]]]] = {
-    "points": _points, "pieces": _pieces,
+    "points": _points, "volume": _points, "pieces": _pieces,
 }  # fmt: skip
 
 

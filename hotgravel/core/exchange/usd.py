@@ -254,7 +254,11 @@ def _pieces(file: _File, matter: str) -> Callable[[int], None]:
 
 
 # What writes each kind of data: it begins a prim, and gives what writes a frame into it.
-OF_KIND: dict[str, Callable[[_File, str], Callable[[int], None]]] = {"points": _points, "pieces": _pieces}
+OF_KIND: dict[str, Callable[[_File, str], Callable[[int], None]]] = {
+    "points": _points,
+    "volume": _points,
+    "pieces": _pieces,
+}
 
 
 def _extent(points: NDArray[np.float32], grow: float = 0.0) -> Any:

@@ -19,12 +19,14 @@ from hotgravel.core.picture.camera import TAN, View, axes_along, view_on
 from hotgravel.core.picture.raster import drawn, glow, seen_from
 from hotgravel.core.picture.shade import LAMP_WIDTH, LIGHT_ROWS, LOOK_WIDTH, MAP_WIDTH, lit
 from hotgravel.core.picture.soup import Arrays, Soup, balls_of, pieces_into, prop_mesh, skin_into
+from hotgravel.core.picture.volume import lay_over, volume_of
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.place import Place
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.run.world import World
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shot.props import Prop
+from hotgravel.core.shot.smoke import Smoke
 
 Array = NDArray[np.float64]
 _BAYER = np.array([[0, 2], [3, 1]])
@@ -86,6 +88,7 @@ class Painter:
             self._streaks_into(soup, streak_of(world.shot, self.store, frame, streaks), view, height)
         lamps = np.array([*self._crowd_lamp(place[~dull]), *self._prop_lamps(props, poses)]).reshape(-1, LAMP_WIDTH)
         image, fire, depth = self._seen_through(soup.arrays(), lamps, view, (height, width), self.shutter(frame))
+        self._smoke_over(frame, image, fire, depth, view)
         before = place - self.shutter(frame) * velocity
         seen, gone = (seen_from(view.eye, view.axes(), of[embers]) for of in (place, before))
         spread = lens.discs(seen[:, 2][None].repeat(height, 0), *self.focus)[0] if self.focus else np.zeros(len(seen))
@@ -164,6 +167,13 @@ class Painter:
             if row.shown == "instead":
                 under |= True if row.whom is None else points["state"] == world.states[row.whom]
         return under
+
+    def _smoke_over(self, frame: int, image: Array, fire: Array, depth: Array, view: View) -> None:
+        row = next((row for row in self.world.shot.matter if isinstance(row, Smoke) and row.on), None)
+        if row is not None and "smoke" in self.store.matters(frame):
+            light = lights.light_of(self.world.shot.finish)
+            kept = self.store.record(frame, "volume", MATTERS["smoke"].records["volume"])
+            lay_over(image, fire, depth, view.eye, view.axes(), TAN, volume_of(kept, row, light), light)
 
     def _streaks_into(self, soup: Soup, made: dict[str, Any], view: View, height: int) -> None:
         place, paint = balls_of(made)

@@ -57,7 +57,7 @@ def _supply(shot: Shot) -> Iterator[Finding]:
         said = "Nothing gives particles and nothing is rigid, so every frame will be empty. Add a source or a body."
         yield Finding("no supply", "", "", said)
     asked = {act.offshoot for cue in shot.cues if cue.on for act in cue.doing(do.Shed)}
-    for row in (s for s in shot.supply if s.on):
+    for row in (s for s in shot.particle_sources if s.on):
         emit = row.emit
         if isinstance(emit, Burst) and not first <= emit.frame <= last:
             said = f"Bursts at frame {emit.frame}, outside frames {first} to {last}."
@@ -115,7 +115,7 @@ def _span(row: str, path: str, shot: Shot) -> Remedy:
 
 def entered(shot: Shot) -> set[str]:
     """The states that particles are born in, that bodies begin in, or that cues move either to."""
-    found = {s.state for s in shot.supply if s.on} | {row.state for row in shot.rigid if row.state}
+    found = {s.state for s in shot.particle_sources if s.on} | {row.state for row in shot.rigid if row.state}
     return found | {cue.enters for cue in shot.cues if cue.on and cue.enters}
 
 

@@ -52,7 +52,7 @@ def _longest_life(shot: Shot) -> float:
     """Seconds that a particle can live for, at the most."""
     whole = shot.pace.at(shot.finish.last)
     lives = []
-    for source in (s for s in shot.supply if s.on):
+    for source in (s for s in shot.particle_sources if s.on):
         life, spread = plain(source.life, shot.finish.rate), plain(source.life_spread)
         lives.append(whole if life is None else life * (1.0 + (1.0 if spread is None else spread)))
     return min(whole, max(lives, default=whole))
@@ -66,7 +66,7 @@ def _fastest(shot: Shot) -> float | None:
     others = any(not isinstance(force, Gravity | LinearDrag | QuadraticDrag) for force in forces)
     acts = any(any(cue.doing(do.Kick)) for cue in shot.cues if cue.on)
     moved = any(varies(prop) for prop in shot.props) or shot.rigid
-    speeds = [(plain(s.speed), plain(s.speed_spread), plain(s.inherit)) for s in shot.supply if s.on]
+    speeds = [(plain(s.speed), plain(s.speed_spread), plain(s.inherit)) for s in shot.particle_sources if s.on]
     if others or acts or moved or None in strengths or any(None in told or told[2] for told in speeds):
         return None
     whole = shot.pace.at(shot.finish.last)
@@ -76,7 +76,7 @@ def _fastest(shot: Shot) -> float | None:
 
 def born_with(shot: Shot, attribute: str) -> list[float] | None:
     """The values that sources give an attribute which nothing changes later; None where it varies."""
-    values = [getattr(s, attribute) for s in shot.supply if s.on]
+    values = [getattr(s, attribute) for s in shot.particle_sources if s.on]
     changed = any(cue.on and any(act.attribute == attribute for act in cue.doing(do.Become)) for cue in shot.cues)
     if changed or not values or any(is_driven(v) for v in values):
         return None

@@ -93,6 +93,9 @@ class Retimed(FrameStore):
         found = super().skin(self._nearest(frame), row)
         return found | {"velocity": found["velocity"] * np.float32(self.pace(frame))}
 
+    def record(self, frame: int, name: str, names: Iterable[str]) -> dict[str, Array]:
+        return super().record(self._nearest(frame), name, names)
+
     def gauges(self, frame: int) -> dict[str, Any]:
         return super().gauges(self._nearest(frame))
 

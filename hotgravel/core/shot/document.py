@@ -27,6 +27,7 @@ from hotgravel.core.shot.posed import Posed
 from hotgravel.core.shot.props import Prop
 from hotgravel.core.shot.rigid import Rigid
 from hotgravel.core.shot.row import Clause, Row
+from hotgravel.core.shot.smoke import Fume, Smoke
 from hotgravel.core.shot.sources import Offshoot, Source
 from hotgravel.core.shot.units import Dress
 from hotgravel.core.shot.velocity_field import VelocityField
@@ -46,14 +47,14 @@ SECTIONS = {
 ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
     Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Collision, Growth, Fading, Tint, Apart, Skin, Streaks,
-    Source, Offshoot, *get_args(Force), Cue,
+    Smoke, Source, Offshoot, Fume, *get_args(Force), Cue,
 )  # fmt: skip
 SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
 MatterRow = Annotated[
-    State | Rigid | Bonds | Posed | Collision | Growth | Fading | Tint | Apart | Skin | Streaks,
+    State | Rigid | Bonds | Posed | Collision | Growth | Fading | Tint | Apart | Skin | Streaks | Smoke,
     Field(discriminator="kind"),
 ]
-SupplyRow = Annotated[Source | Offshoot, Field(discriminator="kind")]
+SupplyRow = Annotated[Source | Offshoot | Fume, Field(discriminator="kind")]
 ForceRow = Annotated[Force, Field(discriminator="kind")]
 
 
@@ -125,7 +126,12 @@ class Shot(BaseModel):
         return [row for row in self.matter if isinstance(row, State)]
 
     @property
-    def origins(self) -> list[Source | Offshoot | Rigid]:
+    def particle_sources(self) -> list[Source | Offshoot]:
+        """The rows that particles come from."""
+        return [row for row in self.supply if isinstance(row, Source | Offshoot)]
+
+    @property
+    def origins(self) -> list[Source | Offshoot | Fume | Rigid]:
         """The rows that elements come from; an element's `source` counts in them."""
         return [*self.supply, *(row for row in self.matter if isinstance(row, Rigid))]
 

@@ -112,7 +112,7 @@ def range_of(shot: Shot, attribute: str, told: Ranges = NOTHING_TOLD) -> tuple[f
     """The range that a response over an attribute begins with: as the last run told, or as the shot's rows say."""
     if attribute in told:
         return told[attribute]
-    lives = [plain(source.life, shot.finish.rate) for source in shot.supply if source.on]
+    lives = [plain(source.life, shot.finish.rate) for source in shot.particle_sources if source.on]
     longest = max((life for life in lives if life is not None), default=None)
     if attribute == "age" and longest is not None:
         return 0.0, longest
@@ -121,7 +121,9 @@ def range_of(shot: Shot, attribute: str, told: Ranges = NOTHING_TOLD) -> tuple[f
 
 def usual_attribute(shot: Shot) -> str:
     """What a response goes over to begin with: the share of a life where lives end, or the age."""
-    return "fraction of life" if any(source.on and source.life is not None for source in shot.supply) else "age"
+    return (
+        "fraction of life" if any(source.on and source.life is not None for source in shot.particle_sources) else "age"
+    )
 
 
 def over_other(shot: Shot, row_id: str, path: str, attribute: str, told: Ranges = NOTHING_TOLD) -> Edited:

@@ -20,6 +20,7 @@ from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from tests.conftest import LOOSE, document, source
 from tests.core.matter.rigid.scenes import UNIT_BOX, body, prop, scene, stacked
+from tests.core.matter.smoke.scenes import fume, smoky
 from tests.core.matter.toy import ToyMatter
 from tests.core.run.test_execute import bytes_of
 
@@ -52,6 +53,7 @@ def world_of(matter: str, folder: Path):
     shots = {
         "toy": document(set=[FIELD], matter=[LOOSE, tint], supply=[], cues=[warm], finish={"last": 16}) | {"name": "toys"},
         "particles": document(matter=[LOOSE, tint], supply=[source(emit={"kind": "burst", "count": 9, "frame": 1}, temperature=60)], cues=[warm], finish={"last": 16}),
+        "smoke": smoky(matter=[LOOSE, tint], supply=[fume(temperature=900)], cues=[warm], last=16),
         "rigid": scene([prop("box", UNIT_BOX, (0, 2, 0))], [body("box", copies=stacked(3, 2), temperature=60), tint], 16, cues=[warm]),
     }  # fmt: skip
     return build(load(shots[matter]), beside(folder))
@@ -108,12 +110,12 @@ def test_cues_colours_and_stories_reach_it(run):
 def test_a_picture_shows_it(run):
     _, world, folder = run
     store = FrameStore(folder / "run")
-    shown = pixels_of(world, store, 1, (96, 54)).astype(int)
+    shown = pixels_of(world, store, 2, (96, 54)).astype(int)
     bare = build(
         load(world.shot.dump() | {"matter": [], "supply": [], "cues": [], "forces": [], "name": "bare"}), beside(folder)
     )
     execute(bare, folder / "bare")
-    assert np.abs(shown - pixels_of(bare, FrameStore(folder / "bare"), 1, (96, 54))).max() > 20
+    assert np.abs(shown - pixels_of(bare, FrameStore(folder / "bare"), 2, (96, 54))).max() > 20
 
 
 def test_every_writer_takes_it(run):

@@ -40,6 +40,7 @@ from tests.core.run.turns_of_bodies import BODIES
 from tests.core.run.turns_of_bonds import BONDS, DUSTY
 from tests.core.run.turns_of_cues import CUES
 from tests.core.run.turns_of_fields import FIELDS
+from tests.core.run.turns_of_smoke import SMOKE
 
 OTHER = {"kind": "state", "id": "other", "name": "other"}
 CROWD = {"kind": "burst", "count": 400, "frame": 1}
@@ -278,6 +279,7 @@ TURNS = {
 
 TURNS |= {name: Turn(*turn) for name, turn in (FIELDS | CUES).items()}
 TURNS |= {name: Turn(*turn, matter="rigid") for name, turn in (BODIES | BONDS).items()}
+TURNS |= {name: Turn(*turn, matter="smoke") for name, turn in SMOKE.items()}
 TURNS |= {name: Turn(*turn) for name, turn in DUSTY.items()}
 
 # Names and paint, and how lengths are shown, are for people: their own tests are elsewhere.
@@ -297,6 +299,8 @@ SHOWN = {
     "finish.retime",
     "finish.light",  # tests/core/exchange/test_exchange.py, as the next
     "cut.inside",  # tests/core/matter/rigid/test_bonds.py
+    "smoke.colour",  # tests/core/picture/test_volume.py, as the next
+    "smoke.thickness",
     "posed.prop",  # tests/core/matter/rigid/test_posing.py
     "bonds.prop",  # tests/core/matter/rigid/test_bonds.py
     "cut.prop",  # tests/core/matter/rigid/test_cut_bodies.py

@@ -42,6 +42,7 @@ from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.matter import Apart
+from hotgravel.core.shot.smoke import Fume
 from hotgravel.core.shot.sources import Asked, Burst, Offshoot, Opening, Source, Trail
 
 # How often particles that keep apart are looked at again in a step.
@@ -213,7 +214,7 @@ class ParticleMatter:
         shoots: list[Shoot] = []
         bodily = {setting.states[state.id] for state in shot.states if state.of != self.name}
         for number, source in enumerate(shot.supply):
-            if not source.on:
+            if not source.on or isinstance(source, Fume):
                 continue
             if setting.states[source.state] in bodily:
                 said = f"{shot.names()[source.state]} is a state of bodies. Accepted: a state of particles."
@@ -240,7 +241,7 @@ class ParticleMatter:
     def count_at(self, shot: Shot, frame: int) -> float:
         """None is taken off for what dies; what comes off others is told by runs, not by rows."""
         finish, total = shot.finish, 0.0
-        for source in (s for s in shot.supply if s.on):
+        for source in (s for s in shot.particle_sources if s.on):
             emit = source.emit
             if isinstance(emit, Trail | Asked | Opening):
                 continue

@@ -3,6 +3,7 @@ import * as THREE from "../vendor/three/three.module.js";
 import { OrbitControls } from "../vendor/three/OrbitControls.js";
 import { Contacts } from "./contacts.js";
 import { Lens } from "./lens.js";
+import { Volume } from "./volume.js";
 import { Light, MOST_LAMPS } from "./light.js";
 import { ParticleCloud } from "./particles.js";
 import { Parted } from "./parted.js";
@@ -13,7 +14,7 @@ import { Skins } from "./skins.js";
 import { Streaks } from "./streaks.js";
 import { ZoneOutlines } from "./zones.js";
 
-const LAYERS = { points: ParticleCloud, pieces: Pieces };
+const LAYERS = { points: ParticleCloud, pieces: Pieces, volume: Volume };
 
 export class Stage {
   constructor(canvas, { picked, moved, placed = () => {} }) {
@@ -72,6 +73,7 @@ export class Stage {
 
   draw() {
     this.light.follow(this.camera, this.controls.target, (this.shadowed ??= this.litBox()));
+    for (const layer of this.layers.values()) layer.prepare?.();
     if (this.lens?.metres) this.lens.render(); else this.renderer.render(this.scene, this.camera);
   }
 

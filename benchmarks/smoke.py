@@ -1,0 +1,78 @@
+"""The pressure of a grid with an obstacle over SciPy's plain-box transform, and a whole step of smoke over copying its
+fields once, at three sizes."""
+
+import time
+from collections.abc import Callable
+
+import numpy as np
+from scipy.fft import dctn, idctn
+
+from hotgravel.core.matter.smoke.project import divergence_of, levels_of, pressure
+from hotgravel.core.run.execute import still
+from hotgravel.core.run.frame import first_frame, next_frame
+from hotgravel.core.run.world import beside, build
+from hotgravel.core.shot.document import load
+from hotgravel.demo.shots import FOLDER
+
+ROUNDS = 5
+
+
+def best(work: Callable[[], object]) -> float:
+    """The least seconds of some rounds."""
+    times = []
+    for _ in range(ROUNDS):
+        start = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - start)
+    return min(times)
+
+
+def project(n: int) -> None:
+    dice = np.random.default_rng(1)
+    flow = tuple(dice.standard_normal(tuple(n + (a == axis) for a in range(3))).astype(np.float32) for axis in range(3))
+    open_, solid = tuple(np.ones_like(f) for f in flow), tuple(np.zeros_like(f) for f in flow)
+    for axis, face in enumerate(open_):
+        places = np.stack(np.meshgrid(*[np.arange(m) for m in face.shape], indexing="ij"), axis=-1)
+        face[:] = np.clip(np.linalg.norm(places - n / 2, axis=-1) - n / 6, 0.0, 1.0)
+        np.moveaxis(face, axis, 0)[[0, -1]] = 0.0
+    levels, there = levels_of(open_), divergence_of(flow, open_, solid)
+    _, rounds = pressure(levels, there)
+    mine = best(lambda: pressure(levels, there))
+    waves = 2.0 - 2.0 * np.cos(np.pi * np.arange(n) / n)
+    total = waves[:, None, None] + waves[None, :, None] + waves[None, None, :]
+    total[0, 0, 0] = 1.0
+    peer = best(lambda: idctn(dctn(there, type=2, workers=2) / total, type=2, workers=2))
+    print(f"smoke      pressure of {n} cubed to 1e-4 in {rounds} rounds: {1e3 * mine:.0f} ms, "
+          f"over a transform {mine / peer:.1f}")  # fmt: skip
+
+
+def whole(n: int) -> float:
+    shot = {
+        "format": "hotgravel.shot", "version": 4, "name": "smoke",
+        "set": [{"kind": "prop", "id": "vent", "name": "vent", "shape": {"kind": "sphere"}}],
+        "matter": [
+            {"kind": "smoke", "id": "smoke", "at": [0, 0, 0], "size": [n / 16] * 3, "cell": 1 / 16, "sides": "open"}
+        ],
+        "supply": [{"kind": "fume", "id": "fume", "prop": "vent"}], "forces": [{"kind": "gravity", "id": "gravity"}],
+    }  # fmt: skip
+    world = build(load(shot), beside(FOLDER), "rough")
+    now, _ = first_frame(world, still)
+    for _ in range(3):
+        happened = next_frame(world, now, still)
+    mine = best(lambda: next_frame(world, now, still)) / happened.steps
+    fields = [now.states["smoke"].arrays[name] for name in ("u", "v", "w", "density", "heat")]
+    floor = best(lambda: [f.copy() for f in fields])
+    print(f"smoke      a step of {n} cubed: {1e3 * mine:.0f} ms, over copying its fields {mine / floor:.0f}")
+    return mine
+
+
+def main() -> None:
+    project(64)
+    project(96)
+    times = [whole(n) for n in (64, 96, 128)]
+    longer = f"{times[1] / times[0]:.1f} and {times[2] / times[1]:.1f}"
+    print(f"smoke      from each size to the next {longer} times as long (3.4 and 2.4 times the cells)")
+
+
+if __name__ == "__main__":
+    main()

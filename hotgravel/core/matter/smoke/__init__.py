@@ -1,0 +1,1 @@
+"""Smoke: gas on a staggered grid."""

@@ -1,0 +1,99 @@
+"""Blocks: cubes of cells that hold smoke, as the elements that cues, tables and colours know."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hotgravel.core.matter.contract import Array, Ids, State
+from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.smoke.solids import Box
+
+SIDE = 8  # cells
+HELD = 0.02  # mean density: a block with less is empty
+Ints = NDArray[np.int64]
+
+
+@dataclass(frozen=True, eq=False)
+class Blocks:
+    """The id (bx, by, bz) of each block that holds smoke, -1 for others."""
+
+    ids: Ints
+
+    @classmethod
+    def none(cls, shape: tuple[int, ...]) -> "Blocks":
+        return cls(np.full(tuple(n // SIDE for n in shape), -1, np.int64))
+
+    def arrays(self) -> dict[str, Array]:
+        """As a state's arrays; how fast and hot cues saw the blocks goes with them."""
+        return {
+            "block_ids": self.ids,
+            "told_velocity": np.zeros((0, 3)),
+            "told_heat": np.zeros(0),
+            "told_ids": np.zeros(0, np.int64),
+        }
+
+
+def _means(field: Array, shape: tuple[int, ...]) -> Array:
+    """The mean of a field (nx, ny, nz) in each block."""
+    bx, by, bz = shape
+    found: Array = field.reshape(bx, SIDE, by, SIDE, bz, SIDE).mean(axis=(1, 3, 5))
+    return found
+
+
+def blocks_of(state: State, box: Box, ids: Ids, dt: float, source: int) -> Elements:
+    """The blocks after a step of dt seconds: those that have come to hold smoke get ids, the others keep theirs. All
+    count as out of the source of that number."""
+    a = state.arrays
+    known, shape = a["block_ids"], a["block_ids"].shape
+    density, heat = _means(a["density"], shape), _means(a["heat"], shape)
+    holds = density > HELD
+    fresh = holds & (known < 0)
+    known = np.where(holds, known, -1)
+    known[fresh] = ids.take(int(fresh.sum()))
+    at = np.argwhere(holds)
+    made = Elements.blank(len(at))
+    made.id[:] = known[holds]
+    order = np.argsort(made.id)
+    at = at[order]
+    which = tuple(at.T)
+    made.id[:] = known[which]
+    made.position[:] = np.array(box.low) + box.cell * SIDE * (at + 0.5)
+    for axis, name in enumerate(("u", "v", "w")):
+        face = a[name]
+        ends = [np.take(face, np.arange(start, face.shape[axis] - 1 + start), axis) for start in (0, 1)]
+        made.velocity[:, axis] = _means(0.5 * (ends[0] + ends[1]), shape)[which]
+    made.temperature[:] = 20.0 + heat[which]
+    made.radius[:] = made.size[:] = 0.5 * SIDE * box.cell
+    made.mass[:] = density[which] * (SIDE * box.cell) ** 3
+    made.state[:], made.source[:] = -1, source
+    old = state.elements
+    _, mine, theirs = np.intersect1d(made.id, old.id, return_indices=True)
+    made.rest[:] = made.position
+    for name in ("age", "travelled", "fired", "was_true", "looked", "colour", "faded", "rest", "life"):
+        getattr(made, name)[mine] = getattr(old, name)[theirs]
+    made.age += dt
+    a["block_ids"], a["told_ids"] = known, made.id.copy()
+    a["told_velocity"], a["told_heat"] = made.velocity.copy(), made.temperature.copy()
+    return made
+
+
+def taken_back(state: State, box: Box) -> None:
+    """What cues did to blocks since the last step goes into their cells: removed ones are empty, kicked ones faster,
+    others hotter or colder."""
+    a, now = state.arrays, state.elements
+    known = a["block_ids"]
+    gone = np.setdiff1d(a["told_ids"], now.id)
+    for block in np.argwhere(np.isin(known, gone)):
+        cells = tuple(slice(SIDE * n, SIDE * (n + 1)) for n in block)
+        a["density"][cells], a["heat"][cells] = 0.0, 0.0
+        known[tuple(block)] = -1
+    both, mine, theirs = np.intersect1d(now.id, a["told_ids"], return_indices=True)
+    faster = now.velocity[mine] - a["told_velocity"][theirs]
+    hotter = now.temperature[mine] - a["told_heat"][theirs]
+    for n in np.flatnonzero((faster != 0.0).any(axis=1) | (hotter != 0.0)):
+        (block,) = np.argwhere(known == both[n])
+        cells = tuple(slice(SIDE * k, SIDE * (k + 1)) for k in block)
+        a["heat"][cells] += np.float32(hotter[n])
+        for axis, name in enumerate(("u", "v", "w")):
+            a[name][cells] += np.float32(faster[n, axis])

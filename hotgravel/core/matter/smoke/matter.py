@@ -1,0 +1,110 @@
+"""Smoke in its seat: what it gives a run."""
+
+from collections.abc import Iterable, Iterator, Mapping
+from typing import Any
+
+import numpy as np
+
+from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kept, Kind, Lane, Table
+from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.smoke.blocks import SIDE
+from hotgravel.core.matter.smoke.solids import Box
+from hotgravel.core.matter.smoke.solver import SmokeSolver
+from hotgravel.core.shape.setting import Setting
+from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.faults import Fault, ShotFault
+from hotgravel.core.shot.finding import Finding
+from hotgravel.core.shot.finish import Quality
+from hotgravel.core.shot.smoke import MOST_CELLS, Fume, Smoke
+
+FINER: dict[Quality, float] = {"rough": 1.0, "fair": 2.0 / 3.0, "fine": 0.5}
+
+
+class SmokeMatter:
+    """Smoke, steam, vapour: gas that rises, pours, curls and thins out."""
+
+    name, called, cost = "smoke", "block of smoke", 400.0
+    kind: Kind = "volume"
+    elements: type[Elements] = Elements
+    columns: Mapping[str, Column] = COMMON
+    records: Mapping[str, tuple[str, ...]] = {"volume": ("density", "shape", "low", "cell")}
+    gauges: Mapping[str, Gauge] = {
+        "count": Gauge("", "how many blocks of 8 by 8 by 8 cells hold smoke"),
+        "mass": Gauge("m³", "how much smoke there is: cubic metres of density 1"),
+        "came": Gauge("m³", "how much has come out of sources"),
+        "faded": Gauge("m³", "how much has faded"),
+        "left": Gauge("m³", "how much has left through sides and into obstacles"),
+        "hottest": Gauge("°C", "temperature of the hottest cell"),
+        "mean_speed": Gauge("m/s", "mean speed of smoke"),
+        "greatest_speed": Gauge("m/s", "greatest speed of the air"),
+        "cells": Gauge("", "how many cells the box has"),
+        "filled": Gauge("", "how many of them hold smoke"),
+        "apart": Gauge("%", "what still flows out of a cell, of the greatest speed"),
+        "rounds": Gauge("", "rounds in which the pressure of the last step was found"),
+    }
+    lanes: tuple[Lane, ...] = (
+        Lane("smoke: how much", "curves", ("mass",)),
+        Lane("smoke: speed, mean / top", "curves", ("greatest_speed", "mean_speed")),
+    )
+    facts: tuple[Fact, ...] = (
+        *FACTS,
+        Fact("cubic metres of smoke", "", lambda of: float(of["mass"])),
+        Fact("temperature", "°C", lambda of: float(of["temperature"])),
+    )
+
+    def build(self, setting: Setting) -> SmokeSolver | None:
+        shot = setting.shot
+        rows = [row for row in shot.matter if isinstance(row, Smoke) and row.on]
+        if not rows:
+            return None
+        faults = [Fault(row.id, "size", "There is smoke in another box too. Accepted: one row that is on.")
+                  for row in rows[1:]]  # fmt: skip
+        row = rows[0]
+        box = box_of(row, setting.quality)
+        cells = int(np.prod(box.shape))
+        if cells > MOST_CELLS:
+            fits = row.cell * (cells / MOST_CELLS) ** (1 / 3)
+            said = f"That is {cells / 1e6:.1f} million cells. Accepted: {MOST_CELLS // 10**6} million, as cells of "
+            faults.append(Fault(row.id, "cell", f"{said}{fits:.2g} m make."))
+        if faults:
+            raise ShotFault(faults)
+        fumes = tuple(f for f in shot.supply if isinstance(f, Fume) and f.on)
+        first = next((n for n, origin in enumerate(shot.origins) if origin in fumes), 0)
+        return SmokeSolver(setting, row, box, fumes, first)
+
+    def places(self, shot: Shot) -> tuple[str, ...]:
+        return ()
+
+    def count_at(self, shot: Shot, frame: int) -> float:
+        return sum(float(np.prod(box_of(row, shot.finish.quality).shape)) / SIDE**3
+                   for row in shot.matter if isinstance(row, Smoke) and row.on)  # fmt: skip
+
+    def findings(self, shot: Shot, solver: Any) -> Iterator[Finding]:
+        low, high = np.array(solver.box.low), np.array(solver.box.low) + solver.box.cell * np.array(solver.box.shape)
+        for row in solver.fumes:
+            pose, shape = solver.setting.at_first.get(row.prop), solver.setting.shapes[row.prop]
+            if pose is None:
+                continue
+            corners = pose.to_world(np.stack(shape.box))
+            if (corners.max(axis=0) < low).any() or (corners.min(axis=0) > high).any():
+                said = f"{shot.names()[row.prop]} lies outside the box of the smoke, so nothing comes."
+                yield Finding("outside the box", row.id, "prop", said, "wrong")
+
+    def after(self, shot: Shot, measured: Mapping[int, Mapping[str, float]]) -> Iterator[Finding]:
+        yield from ()
+
+    def tables(self, shot: Shot, kept: Kept, frames: Iterable[int]) -> Iterator[Table]:
+        yield from ()
+
+    def reasons(self, shot: Shot, kept: Kept, element: int, frame: int) -> Iterator[tuple[int, str, str]]:
+        yield from ()
+
+
+def box_of(row: Smoke, quality: Quality) -> Box:
+    """The grid of a row at a quality: as many blocks of cells as fill its box."""
+    cell = row.cell * FINER[quality]
+    shape = [SIDE * max(1, round(float(np.ceil(side / (SIDE * cell) - 1e-6)))) for side in row.size]
+    low = [middle - 0.5 * cell * n for middle, n in zip(row.at, shape, strict=True)]
+    if row.sides != "open":  # what is lost beyond the box is lost at its top
+        low[1] = row.at[1] - 0.5 * row.size[1]
+    return Box((low[0], low[1], low[2]), cell, (shape[0], shape[1], shape[2]))

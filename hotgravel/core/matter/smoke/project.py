@@ -1,0 +1,221 @@
+"""Making the gas free of divergence: a pressure that takes away what flows together, around obstacles that cover a
+share of each face (Batty, Bertails and Bridson 2007), by conjugate gradients with a multigrid cycle before them
+(McAdams, Sifakis and Teran 2010)."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+Grid = NDArray[np.float32]
+Faces = tuple[Grid, Grid, Grid]
+CLOSE = 1e-4  # of the divergence that there was
+MOST_ROUNDS = 60
+SMALLEST = 4  # cells along a side: the coarsest grid
+
+
+@dataclass(frozen=True, eq=False)
+class Level:
+    """One grid of a cycle: the open share of each face, and what a cell's own pressure counts (nx, ny, nz)."""
+
+    open: Faces
+    own: Grid
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _owned(ox, oy, oz, own):
+    for i in prange(own.shape[0]):
+        for j in range(own.shape[1]):
+            for k in range(own.shape[2]):
+                own[i, j, k] = (
+                    ox[i, j, k] + ox[i + 1, j, k] + oy[i, j, k] + oy[i, j + 1, k] + oz[i, j, k] + oz[i, j, k + 1]
+                )
+
+
+@njit(cache=True, inline="always")
+def _around(p, ox, oy, oz, i, j, k):
+    """What the pressures of a cell's neighbours count; p has a rim of zeros, as there is none outside the box."""
+    return (
+        ox[i, j, k] * p[i, j + 1, k + 1]
+        + ox[i + 1, j, k] * p[i + 2, j + 1, k + 1]
+        + oy[i, j, k] * p[i + 1, j, k + 1]
+        + oy[i, j + 1, k] * p[i + 1, j + 2, k + 1]
+        + oz[i, j, k] * p[i + 1, j + 1, k]
+        + oz[i, j, k + 1] * p[i + 1, j + 1, k + 2]
+    )
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _smoothed(p, right, ox, oy, oz, own, colour):
+    """Every other cell takes the pressure that its neighbours ask of it (Gauss and Seidel, red and black)."""
+    for i in prange(right.shape[0]):
+        for j in range(right.shape[1]):
+            for k in range((i + j + colour) & 1, right.shape[2], 2):
+                if own[i, j, k] > 0.0:
+                    p[i + 1, j + 1, k + 1] = (right[i, j, k] + _around(p, ox, oy, oz, i, j, k)) / own[i, j, k]
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _applied(p, ox, oy, oz, own, out):
+    for i in prange(out.shape[0]):
+        for j in range(out.shape[1]):
+            for k in range(out.shape[2]):
+                out[i, j, k] = own[i, j, k] * p[i + 1, j + 1, k + 1] - _around(p, ox, oy, oz, i, j, k)
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _restricted(p, right, ox, oy, oz, own, out):
+    """What is left to be solved, on the next coarser grid."""
+    for i in prange(out.shape[0]):
+        for j in range(out.shape[1]):
+            for k in range(out.shape[2]):
+                total = np.float32(0.0)
+                for n in range(8):
+                    a, b, c = 2 * i + (n & 1), 2 * j + ((n >> 1) & 1), 2 * k + (n >> 2)
+                    total += right[a, b, c] - own[a, b, c] * p[a + 1, b + 1, c + 1] + _around(p, ox, oy, oz, a, b, c)
+                out[i, j, k] = 0.5 * total
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _prolonged(coarse, own, p):
+    for i in prange(own.shape[0]):
+        for j in range(own.shape[1]):
+            for k in range(own.shape[2]):
+                if own[i, j, k] > 0.0:
+                    p[i + 1, j + 1, k + 1] += coarse[(i >> 1) + 1, (j >> 1) + 1, (k >> 1) + 1]
+
+
+def levels_of(open_: Faces) -> list[Level]:
+    """The grids of a cycle, from the open share of each face of the finest."""
+    made, now = list[Level](), open_
+    while True:
+        shape = (now[1].shape[0], now[0].shape[1], now[0].shape[2])
+        own = np.empty(shape, np.float32)
+        _owned(*now, own)
+        made.append(Level(now, own))
+        if any(n % 2 or n <= SMALLEST for n in shape):
+            return made
+        now = (_halved(now[0], 0), _halved(now[1], 1), _halved(now[2], 2))
+
+
+def _halved(face: Grid, axis: int) -> Grid:
+    """The faces across an axis of cells twice as wide: each four fine ones."""
+    kept = np.take(face, np.arange(0, face.shape[axis], 2), axis)
+    for along in (a for a in range(3) if a != axis):
+        ends = [np.take(kept, np.arange(start, kept.shape[along], 2), along) for start in (0, 1)]
+        kept = 0.5 * (ends[0] + ends[1])
+    return np.ascontiguousarray(kept, np.float32)
+
+
+def cycle(levels: list[Level], right: Grid, number: int = 0) -> Grid:
+    """About the pressure that answers a right side (nx, ny, nz), with a rim of zeros: one V-cycle, the same both
+    ways."""
+    level, p = levels[number], rimmed(right.shape)
+    if number == len(levels) - 1:
+        for sweep in range(24):
+            _smoothed(p, right, *level.open, level.own, sweep if sweep < 12 else sweep + 1)
+        return p
+    for colour in (0, 1, 0, 1):
+        _smoothed(p, right, *level.open, level.own, colour)
+    coarse = np.empty(tuple(n // 2 for n in right.shape), np.float32)
+    _restricted(p, right, *level.open, level.own, coarse)
+    _prolonged(cycle(levels, coarse, number + 1), level.own, p)
+    for colour in (1, 0, 1, 0):
+        _smoothed(p, right, *level.open, level.own, colour)
+    return p
+
+
+def rimmed(shape: tuple[int, ...]) -> Grid:
+    """A pressure of none, with a rim of one cell."""
+    return np.zeros(tuple(n + 2 for n in shape), np.float32)
+
+
+def pressure(levels: list[Level], divergence: Grid, guess: Grid | None = None) -> tuple[Grid, int]:
+    """The pressure that takes a divergence (nx, ny, nz) away, with a rim of zeros, and in how many rounds; `guess` is a
+    first one."""
+    level = levels[0]
+    shut = level.own <= 0.0
+    right = np.where(shut, np.float32(0.0), -divergence)
+    if not _grounded(level):
+        right -= np.where(shut, np.float32(0.0), np.float32(right.sum(dtype=float) / max((~shut).sum(), 1)))
+    p = rimmed(right.shape) if guess is None else guess.copy()
+    out = np.empty_like(right)
+    _applied(p, *level.open, level.own, out)
+    left = right - out
+    aim = CLOSE * float(np.abs(right).max(initial=0.0))
+    if float(np.abs(left).max(initial=0.0)) <= aim:
+        return p, 0
+    ready = cycle(levels, left)
+    way, now = ready, _times(left, ready)
+    for done in range(1, MOST_ROUNDS + 1):
+        _applied(way, *level.open, level.own, out)
+        along = np.float32(now / _times(out, way))
+        p += along * way
+        left -= along * out
+        if float(np.abs(left).max()) <= aim:
+            return p, done
+        ready = cycle(levels, left)
+        now, was = _times(left, ready), now
+        way = ready + np.float32(now / was) * way
+    return p, MOST_ROUNDS
+
+
+def _times(values: Grid, p: Grid) -> float:
+    """The product of values (nx, ny, nz) with a rimmed pressure, summed."""
+    return float(np.einsum("ijk,ijk->", values, p[1:-1, 1:-1, 1:-1], dtype=float, casting="same_kind"))
+
+
+def _grounded(level: Level) -> bool:
+    """Whether any side of the box is open, so that the pressure is known there."""
+    return any(float(np.take(face, end, axis).max()) > 0.0 for axis, face in enumerate(level.open) for end in (0, -1))
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _flowing(u, v, w, ox, oy, oz, sx, sy, sz, out):
+    """What flows out of each cell: through the open share of its faces as the gas does, through the rest with the
+    obstacle."""
+    for i in prange(out.shape[0]):
+        for j in range(out.shape[1]):
+            for k in range(out.shape[2]):
+                total = ox[i + 1, j, k] * u[i + 1, j, k] + (1 - ox[i + 1, j, k]) * sx[i + 1, j, k]
+                total -= ox[i, j, k] * u[i, j, k] + (1 - ox[i, j, k]) * sx[i, j, k]
+                total += oy[i, j + 1, k] * v[i, j + 1, k] + (1 - oy[i, j + 1, k]) * sy[i, j + 1, k]
+                total -= oy[i, j, k] * v[i, j, k] + (1 - oy[i, j, k]) * sy[i, j, k]
+                total += oz[i, j, k + 1] * w[i, j, k + 1] + (1 - oz[i, j, k + 1]) * sz[i, j, k + 1]
+                total -= oz[i, j, k] * w[i, j, k] + (1 - oz[i, j, k]) * sz[i, j, k]
+                out[i, j, k] = total
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _pushed(u, solid, open_, p, axis):
+    """Take the slope of the pressure off velocities across an axis, in place; a shut face moves with its obstacle."""
+    nx, ny, nz = u.shape
+    for i in prange(nx):
+        for j in range(ny):
+            for k in range(nz):
+                if open_[i, j, k] <= 0.0:
+                    u[i, j, k] = solid[i, j, k]
+                    continue
+                u[i, j, k] -= p[i + 1, j + 1, k + 1] - p[i + (axis != 0), j + (axis != 1), k + (axis != 2)]
+
+
+def divergence_of(velocity: Faces, open_: Faces, solid: Faces) -> Grid:
+    """What flows out of each cell (nx, ny, nz), in velocity times faces."""
+    out = np.empty((velocity[1].shape[0], velocity[0].shape[1], velocity[0].shape[2]), np.float32)
+    _flowing(*velocity, *open_, *solid, out)
+    return out
+
+
+def projected(
+    velocity: Faces, levels: list[Level], solid: Faces, guess: Grid | None = None, source: Grid | None = None
+) -> tuple[Grid, int]:
+    """Take the divergence off a velocity, in place, but for what `source` (nx, ny, nz) gives; obstacles move by `solid`
+    where they cover a face. Returns the pressure, and in how many rounds it was found."""
+    there = divergence_of(velocity, levels[0].open, solid)
+    if source is not None:
+        there -= source
+    p, rounds = pressure(levels, there, guess)
+    for axis in range(3):
+        _pushed(velocity[axis], solid[axis], levels[0].open[axis], p, axis)
+    return p, rounds

@@ -1,0 +1,126 @@
+"""Smoke in pictures: marched through from the camera, in the key's light as far as other smoke lets it through, and in
+that of the sky."""
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from hotgravel.core.colour import light_of
+from hotgravel.core.picture.light import Light
+from hotgravel.core.shot.smoke import Smoke
+
+Array = NDArray[np.float64]
+Bytes = NDArray[np.uint8]
+STRIDE = 1.5  # cells between looks toward the light
+DEEP = 6.0  # optical depth that lets nothing more through
+
+
+@dataclass(frozen=True, eq=False)
+class Volume:
+    """A grid of smoke as a frame keeps it: density and the share of the key's light that reaches each cell, as bytes
+    (nx, ny, nz); its low corner (3,) and cell, metres; its colour as light (3,); what a metre of density 1 takes."""
+
+    density: Bytes
+    lit: Bytes
+    low: Array
+    cell: float
+    colour: Array
+    take: float
+
+
+def volume_of(kept: dict[str, Any], row: Smoke, light: Light) -> Volume:
+    """The volume of a kept frame, in a light."""
+    density = np.ascontiguousarray(kept["density"].reshape(tuple(int(n) for n in kept["shape"])))
+    cell = float(kept["cell"][0])
+    lit = np.empty_like(density)
+    _shadowed(density, *light.key_from, row.thickness * cell / 255.0, lit)
+    return Volume(density, lit, kept["low"].astype(float), cell, light_of(row.colour), row.thickness)
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _shadowed(density, x, y, z, take, out):
+    """The share of the light along a unit vector that reaches each cell."""
+    nx, ny, nz = density.shape
+    for row in prange(nx):
+        i = np.int64(row)
+        for j in range(ny):
+            for k in range(nz):
+                deep, p, q, r = 0.0, i + 0.5 + STRIDE * x, j + 0.5 + STRIDE * y, k + 0.5 + STRIDE * z
+                while 0.0 <= p < nx and 0.0 <= q < ny and 0.0 <= r < nz and deep < DEEP:
+                    deep += take * STRIDE * density[int(p), int(q), int(r)]
+                    p, q, r = p + STRIDE * x, q + STRIDE * y, r + STRIDE * z
+                out[i, j, k] = int(255.0 * math.exp(-deep))
+
+
+@njit(cache=True)
+def _between(field, x, y, z):
+    """Bytes between the middles of cells, as shares."""
+    nx, ny, nz = field.shape
+    x, y, z = min(max(x - 0.5, 0.0), nx - 1.0), min(max(y - 0.5, 0.0), ny - 1.0), min(max(z - 0.5, 0.0), nz - 1.0)
+    i, j, k = min(int(x), nx - 2), min(int(y), ny - 2), min(int(z), nz - 2)
+    a, b, c = x - i, y - j, z - k
+    total = 0.0
+    for n in range(8):
+        u, v, w = n & 1, (n >> 1) & 1, n >> 2
+        share = (a if u else 1.0 - a) * (b if v else 1.0 - b) * (c if w else 1.0 - c)
+        total += share * field[i + u, j + v, k + w]
+    return total / 255.0
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _marched(image, fire, depth, eye, axes, tan, density, lit, low, cell, take, key, around):
+    """Lay smoke over an image (rows, columns, 3) and what glows in it, in place, as far as `depth` leaves room."""
+    rows, columns = depth.shape
+    shape = density.shape
+    for r in prange(rows):
+        d, place = np.empty(3), np.empty(3)
+        for k in range(columns):
+            u = (2.0 * (k + 0.5) / columns - 1.0) * tan * columns / rows
+            v = (1.0 - 2.0 * (np.int64(r) + 0.5) / rows) * tan
+            near, far = 0.0, depth[r, k]
+            for c in range(3):
+                d[c] = (axes[2, c] + u * axes[0, c] + v * axes[1, c]) / cell
+                place[c] = (eye[c] - low[c]) / cell
+                slope = d[c] if abs(d[c]) > 1e-9 else 1e-9
+                a, b = -place[c] / slope, (shape[c] - place[c]) / slope
+                near, far = max(near, min(a, b)), min(far, max(a, b))
+            if near >= far:
+                continue
+            long = math.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
+            step = 0.7 / long
+            left = 1.0
+            # Each line of sight begins at another place, or the steps would show.
+            at = near + step * ((np.int64(r) * 7 + k * 3) % 8 / 8.0)
+            red, green, blue = 0.0, 0.0, 0.0
+            while at < far and left > 0.004:
+                x, y, z = place[0] + at * d[0], place[1] + at * d[1], place[2] + at * d[2]
+                thick = _between(density, x, y, z)
+                if thick > 0.002:
+                    gone = 1.0 - math.exp(-thick * take * cell * 0.7)
+                    shown = _between(lit, x, y, z)
+                    red += left * gone * (key[0] * shown + around[0])
+                    green += left * gone * (key[1] * shown + around[1])
+                    blue += left * gone * (key[2] * shown + around[2])
+                    left *= 1.0 - gone
+                at += step
+            image[r, k, 0] = image[r, k, 0] * left + red
+            image[r, k, 1] = image[r, k, 1] * left + green
+            image[r, k, 2] = image[r, k, 2] * left + blue
+            for c in range(3):
+                fire[r, k, c] *= left
+
+
+def lay_over(
+    image: Array, fire: Array, depth: Array, eye: Array, axes: Array, tan: float, volume: Volume, light: Light
+) -> None:
+    """Lay smoke over a picture, in place: image and fire (rows, columns, 3) in light, depth along the view, metres."""
+    key = 0.75 * volume.colour * np.array(light.key)
+    around = 0.5 * volume.colour * (np.array(light.sky) + 0.5 * np.array(light.ground) + 0.25 * np.array(light.fill))
+    _marched(
+        image, fire, depth, eye, axes, tan, volume.density, volume.lit, volume.low, volume.cell, volume.take, key,
+        around,
+    )  # fmt: skip

@@ -1,0 +1,108 @@
+// Smoke: a grid marched through from the camera, in the same light as pictures have it (core/picture/volume.py).
+import * as THREE from "../vendor/three/three.module.js";
+import { LIT } from "./light.js";
+import { fetchPacked } from "./wire.js";
+
+const VERTEX = `varying vec3 place; void main() { vec4 p = modelMatrix * vec4(position, 1.0); place = p.xyz; gl_Position = projectionMatrix * viewMatrix * p; }`;
+const FRAGMENT = `
+precision highp sampler3D;
+uniform sampler3D grid; uniform sampler2D behind; uniform vec3 low, size, colour; uniform vec2 pixels;
+uniform float cell, take, near, end, stride;
+uniform vec3 keyLight; uniform vec3 fillLight; uniform vec3 skyLight; uniform vec3 groundLight;
+varying vec3 place;
+void main() {
+  vec3 way = normalize(place - cameraPosition);
+  vec3 a = (low - cameraPosition) / way, b = (low + size - cameraPosition) / way;
+  vec3 first = min(a, b), last = max(a, b);
+  float at = max(max(first.x, max(first.y, first.z)), 0.0), far = min(last.x, min(last.y, last.z));
+  float deep = texture2D(behind, gl_FragCoord.xy / pixels).x, z = near * end / (end - deep * (end - near));
+  vec3 forward = -vec3(viewMatrix[0][2], viewMatrix[1][2], viewMatrix[2][2]);
+  far = min(far, z / dot(way, forward));
+  float step_ = stride * cell, left = 1.0;
+  vec3 key = 0.75 * colour * keyLight, around = 0.5 * colour * (skyLight + 0.5 * groundLight + 0.25 * fillLight), seen = vec3(0.0);
+  at += step_ * fract(52.9829189 * fract(dot(gl_FragCoord.xy, vec2(0.06711056, 0.00583715))));
+  for (int n = 0; n < 320; n++) {
+    if (at >= far || left < 0.01) break;
+    vec2 here = texture(grid, (cameraPosition + at * way - low) / size).rg;
+    if (here.r > 0.002) {
+      float gone = 1.0 - exp(-here.r * take * step_);
+      seen += left * gone * (key * here.g + around);
+      left *= 1.0 - gone;
+    }
+    at += step_;
+  }
+  float there = 1.0 - left;
+  if (there < 0.003) discard;
+  gl_FragColor = vec4(seen / there, 1.0);
+  #include <tonemapping_fragment>
+  #include <colorspace_fragment>
+  gl_FragColor *= there;
+}`;
+
+export class Volume {
+  constructor(stage) {
+    this.stage = stage;
+    this.far = new THREE.WebGLRenderTarget(1, 1, { depthTexture: new THREE.DepthTexture(1, 1, THREE.UnsignedIntType) });
+    const plain = Object.fromEntries(["cell", "take", "near", "end"].map((name) => [name, { value: 1 }]));
+    const three = Object.fromEntries(["low", "size", "colour"].map((name) => [name, { value: new THREE.Vector3() }]));
+    this.uniforms = { ...plain, ...three, ...LIT, stride: { value: 0.9 }, grid: { value: null }, behind: { value: this.far.depthTexture }, pixels: { value: new THREE.Vector2() } };
+    const material = new THREE.ShaderMaterial({
+      vertexShader: VERTEX, fragmentShader: FRAGMENT, uniforms: this.uniforms, side: THREE.BackSide, depthTest: false, depthWrite: false,
+      transparent: true, premultipliedAlpha: true, blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
+    });
+    this.object = new THREE.Mesh(new THREE.BoxGeometry(1, 1, 1), material);
+    this.object.visible = this.object.frustumCulled = false;
+    this.object.renderOrder = 1;
+    this.wanted = "";
+  }
+
+  resize() {}
+
+  async show(run, crowd) {
+    const frame = this.stage.frame.frame, light = this.stage.light.given?.name ?? "dusk", wish = `${run} ${frame} ${light}`;
+    if (this.wanted === wish) return;
+    this.wanted = wish;
+    const got = await fetchPacked(`/runs/${run}/frames/${frame}/smoke.bin?light=${light}`);
+    if (this.wanted === wish && got) this.build(got.groups[0]);
+  }
+
+  build({ density, lit, shape, low, cell, colour, take }) {
+    const [x, y, z] = shape, both = new Uint8Array(2 * density.length);
+    for (let i = 0, n = 0; i < x; i++) for (let j = 0; j < y; j++) for (let k = 0; k < z; k++, n++) {
+      const to = 2 * (i + x * (j + y * k));  // a texture's first axis is the one that runs fastest
+      both[to] = density[n];
+      both[to + 1] = lit[n];
+    }
+    this.uniforms.grid.value?.dispose();
+    const grid = new THREE.Data3DTexture(both, x, y, z);
+    Object.assign(grid, { format: THREE.RGFormat, minFilter: THREE.LinearFilter, magFilter: THREE.LinearFilter, unpackAlignment: 1, needsUpdate: true });
+    const { uniforms } = this;
+    uniforms.grid.value = grid;
+    uniforms.low.value.fromArray(low);
+    uniforms.size.value.set(x, y, z).multiplyScalar(cell[0]);
+    uniforms.colour.value.fromArray(colour);
+    uniforms.cell.value = cell[0];
+    uniforms.take.value = take[0];
+    this.object.scale.copy(uniforms.size.value);
+    this.object.position.copy(uniforms.low.value).addScaledVector(uniforms.size.value, 0.5);
+    this.object.visible = true;
+    this.stage.later();
+  }
+
+  // How far all else is from the camera, before the smoke is drawn over it.
+  prepare() {
+    if (!this.object.visible) return;
+    const { renderer, scene, camera } = this.stage, { pixels, near, end } = this.uniforms;
+    renderer.getDrawingBufferSize(pixels.value);
+    if (this.far.width !== pixels.value.x || this.far.height !== pixels.value.y) this.far.setSize(pixels.value.x, pixels.value.y);
+    near.value = camera.near;
+    end.value = camera.far;
+    this.object.visible = false;
+    renderer.setRenderTarget(this.far);
+    renderer.render(scene, camera);
+    renderer.setRenderTarget(null);
+    this.object.visible = true;
+  }
+
+  clear() { this.wanted = ""; this.object.visible = false; }
+}
