@@ -50,9 +50,10 @@ export class Volume {
       vertexShader: VERTEX, fragmentShader: FRAGMENT, uniforms: this.uniforms, side: THREE.BackSide, depthTest: false, depthWrite: false,
       transparent: true, premultipliedAlpha: true, blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
     });
-    this.object = new THREE.Mesh(new THREE.BoxGeometry(1, 1, 1), material);
-    this.object.visible = this.object.frustumCulled = false;
-    this.object.renderOrder = 1;
+    this.box = new THREE.Mesh(new THREE.BoxGeometry(1, 1, 1), material);
+    this.box.visible = this.box.frustumCulled = false;
+    this.box.renderOrder = 1;
+    this.object = new THREE.Group().add(this.box);
     this.wanted = "";
   }
 
@@ -83,26 +84,26 @@ export class Volume {
     uniforms.colour.value.fromArray(colour);
     uniforms.cell.value = cell[0];
     uniforms.take.value = take[0];
-    this.object.scale.copy(uniforms.size.value);
-    this.object.position.copy(uniforms.low.value).addScaledVector(uniforms.size.value, 0.5);
-    this.object.visible = true;
+    this.box.scale.copy(uniforms.size.value);
+    this.box.position.copy(uniforms.low.value).addScaledVector(uniforms.size.value, 0.5);
+    this.box.visible = true;
     this.stage.later();
   }
 
   // How far all else is from the camera, before the smoke is drawn over it.
   prepare() {
-    if (!this.object.visible) return;
+    if (!this.box.visible) return;
     const { renderer, scene, camera } = this.stage, { pixels, near, end } = this.uniforms;
     renderer.getDrawingBufferSize(pixels.value);
     if (this.far.width !== pixels.value.x || this.far.height !== pixels.value.y) this.far.setSize(pixels.value.x, pixels.value.y);
     near.value = camera.near;
     end.value = camera.far;
-    this.object.visible = false;
+    this.box.visible = false;
     renderer.setRenderTarget(this.far);
     renderer.render(scene, camera);
     renderer.setRenderTarget(null);
-    this.object.visible = true;
+    this.box.visible = true;
   }
 
-  clear() { this.wanted = ""; this.object.visible = false; }
+  clear() { this.wanted = ""; this.box.visible = false; }
 }
