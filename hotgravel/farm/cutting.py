@@ -15,6 +15,7 @@ from hotgravel.core.run.place import Place, address_of, place_of
 
 log = logging.getLogger(__name__)
 TELL_EVERY = 0.2  # seconds
+NAME = r"^[0-9a-f]{20}$"  # of a cutting: a hash of all that goes into it
 GOING, DONE, FAILED, CANCELLED = "going", "done", "failed", "cancelled"
 OLD = "The page has changed since; it is cut anew."
 

@@ -1,13 +1,17 @@
 """Cuttings on the page: how far they are, their pieces when they are there, and the end of what takes too long."""
 
-from fastapi import APIRouter, HTTPException, Request
+from typing import Annotated
+
+from fastapi import APIRouter, HTTPException, Query, Request
 from fastapi.responses import Response
 
+from hotgravel.farm.cutting import NAME
 from hotgravel.store import shots
 from hotgravel.web.bench import cut_reports
 from hotgravel.web.render import page
 from hotgravel.web.studio import Studio
 
+Name = Annotated[str, Query(pattern=NAME)]
 router = APIRouter(prefix="/shots/{shot_id}/rows/{row}/pieces")
 
 
@@ -28,7 +32,7 @@ def pieces(request: Request, shot_id: int, row: str) -> Response:
 
 
 @router.post("/cancel")
-def cancel(request: Request, shot_id: int, row: str, name: str) -> Response:
+def cancel(request: Request, shot_id: int, row: str, name: Name) -> Response:
     """End the cutting that is under way."""
     studio: Studio = request.app.state.studio
     studio.cutting.cancel(name)
@@ -36,7 +40,7 @@ def cancel(request: Request, shot_id: int, row: str, name: str) -> Response:
 
 
 @router.post("/again")
-def again(request: Request, shot_id: int, row: str, name: str) -> Response:
+def again(request: Request, shot_id: int, row: str, name: Name) -> Response:
     """Cut anew what was cancelled or failed."""
     studio: Studio = request.app.state.studio
     studio.cutting.again(name)

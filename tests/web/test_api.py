@@ -600,3 +600,11 @@ def test_a_worker_that_was_ended_for_its_memory_names_the_row(tmp_path):
         told = runs.record(session, made).message
     assert told.startswith(OVER)
     assert any(told.endswith(f"Most come from {shot.names()[source.id]}.") for source in shot.supply)
+
+
+def test_a_cutting_is_asked_for_by_its_name_alone(client, shot):
+    for what in ("cancel", "again"):
+        there = f"/shots/{shot}/rows/fountain/pieces/{what}"
+        assert client.post(f"{there}?name=../../{'a' * 20}").status_code == 422
+        assert client.post(f"{there}?name={'a' * 20}").status_code == 200
+    assert client.get(f"/shots/{shot}/rows/nothing/pieces").status_code == 404
