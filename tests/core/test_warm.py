@@ -1,7 +1,12 @@
 """What is prepared at set-up is all that a run may need, so that no run waits for a kernel."""
 
+import os
 import subprocess
 import sys
+
+from hotgravel.core.shape.shelf import FOLDER
+
+PLAIN = {name: value for name, value in os.environ.items() if name != FOLDER}  # no cutting is kept from before
 
 LEFT = """
 import importlib, pkgutil
@@ -20,7 +25,7 @@ for found in pkgutil.walk_packages(hotgravel.core.__path__, "hotgravel.core."):
 
 def test_every_kernel_that_runs_by_itself_is_prepared():
     """Kernels within others are compiled with them; those that run side by side never stand within another."""
-    done = subprocess.run([sys.executable, "-c", LEFT], capture_output=True, text=True, timeout=600)
+    done = subprocess.run([sys.executable, "-c", LEFT], capture_output=True, env=PLAIN, text=True, timeout=600)
     assert done.returncode == 0, done.stderr
     assert done.stdout == ""
 

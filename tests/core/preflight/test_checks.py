@@ -51,8 +51,6 @@ SLAB = {
     "rotation": [0, 0, 30],
     "shape": {"kind": "box"},
 }
-SMOKE = {"kind": "smoke", "id": "smoke", "at": [0, 0.5, 0], "size": [1, 1, 1]}
-FUME = {"kind": "fume", "id": "fume", "prop": "vent"}
 STRUCK = {"kind": "cut", "id": "struck", "prop": "slab", "manner": {"kind": "strike", "at": [0, 0.5, 0]}}
 
 # What shows it, where, in which words; what must not show it; whether a press clears it.
@@ -87,7 +85,6 @@ BEFORE = {
     "signal ends": ({"forces": [drag(keys("zero"))]}, "drag", "ends at frame 12", {"forces": [drag(keys("hold"))]}, True),
     "beyond bounds": ({"forces": [drag({"kind": "noise", "middle": 0.5, "amplitude": 30, "period": 0.2})]}, "drag", "it is held at 0", {"forces": [drag({"kind": "wave", "low": 0, "high": 2, "period": 0.5})]}, True),
     "attribute not carried": ({"forces": [drag(OVER_HEAT)]}, "drag", "same temperature", {"forces": [drag(OVER_HEAT)], "supply": [source(), source(id="hot", temperature=80)]}, True),
-    "outside the box": ({"set": [GROUND, VENT, SLAB], "matter": [LOOSE, SMOKE], "supply": [source(), FUME | {"prop": "slab"}]}, "fume", "lies outside the box", {"matter": [LOOSE, SMOKE], "supply": [source(), FUME]}, False),
     "struck off": ({"set": [GROUND, VENT, SLAB, STRUCK | {"manner": {"kind": "strike", "at": [0, 3, 0]}}]}, "struck", "off its surface", {"set": [GROUND, VENT, SLAB, STRUCK]}, True),
     "shut in": ({"set": [GROUND, BLOB, BALL], "matter": [LOOSE, landing(props=["jar"])]}, "landing", "born inside jar", {"set": [GROUND, BLOB, BALL], "matter": [LOOSE, landing(props=["jar"], side="inside")]}, True),
     "too crowded": ({"set": [GROUND, BLOB], "matter": [LOOSE, APART], "supply": [source(part="volume", radius=0.1, emit=CROWD)]}, "source", "burst from one another", {"set": [GROUND, BLOB], "matter": [LOOSE, APART], "supply": [source(part="volume", radius=0.005, emit=CROWD)]}, True),

@@ -5,6 +5,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from hotgravel.core.preflight.checks import findings
 from hotgravel.core.run.execute import execute, still, threads
 from hotgravel.core.run.frame import first_frame, next_frame
 from hotgravel.core.run.gauges import measure
@@ -131,3 +132,12 @@ def test_what_cannot_be_is_told():
         gone_on(smoky({"cell": 0.005}))
     with pytest.raises(ShotFault, match="another box too"):
         gone_on(smoky(matter=[BOX | {"id": "more"}]))
+
+
+@pytest.mark.parametrize(
+    ("height", "said"), [(0.5, []), (9.0, ["far lies outside the box of the smoke, so nothing comes."])]
+)
+def test_a_source_outside_the_box_is_told(height, said):
+    far = {"kind": "prop", "id": "far", "name": "far", "shape": {"kind": "box"}, "position": [0, height, 0]}
+    world = build(load(smoky(supply=[fume(prop="far")], props=[far])), beside(Path()))
+    assert [f.message for f in findings(world.shot, world) if f.check == "outside the box"] == said
