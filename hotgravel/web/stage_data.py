@@ -19,7 +19,6 @@ from hotgravel.core.shape.mesh import MeshFault, creased, triangles_of
 from hotgravel.core.shape.pose import moves, pose_at
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import ShotFault
-from hotgravel.core.shot.smoke import Smoke
 from hotgravel.core.shot.velocity_field import VelocityField
 from hotgravel.core.shot.zones import Zone
 from hotgravel.store import runs, shots
@@ -183,7 +182,7 @@ def smoke_bytes(request: Request, run_id: int, frame: int, light: str = "dusk") 
     with studio.database.session() as session:
         run = runs.record(session, run_id)
         shot = shots.document(session, run.shot_id, run.revision)
-    row = next((row for row in shot.matter if isinstance(row, Smoke) and row.on), None)
+    row = next(iter(shot.smokes), None)
     if row is None or light not in LIGHTS:
         raise HTTPException(404, f"There is no smoke in this run, or no light {light!r}.")
 

@@ -1,6 +1,5 @@
 """Colours that stand for a number: from cool to hot, ordered in lightness as well as in hue."""
 
-from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
@@ -32,14 +31,11 @@ def packed(light: Array) -> NDArray[np.uint32]:
 def top_of(store: FrameStore, by: str) -> float:
     """The number that the top of the ramp stands for, the same in all frames of a run."""
     name = {"speed": "greatest_speed", "load": "greatest_load"}[by]
-    found = sorted(n for frame in store.frames() for n in _gauges(store.gauges(frame), name) if n > 0.0)
+    measured = (store.gauges(frame)["matter"].values() for frame in store.frames())
+    found = sorted(n for of in measured if (n := max((gauges.get(name, 0.0) for gauges in of), default=0.0)) > 0.0)
     if by == "load":
         return min(1.0, found[-1]) if found else 1.0
     return found[int(USUAL * (len(found) - 1))] if found else 1.0
-
-
-def _gauges(gauges: dict[str, Any], name: str) -> Iterator[float]:
-    yield max((of.get(name, 0.0) for of in gauges["matter"].values()), default=0.0)
 
 
 def share_of(elements: dict[str, Any], by: str, top: float) -> Array:

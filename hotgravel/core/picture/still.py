@@ -26,7 +26,6 @@ from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.run.world import World
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shot.props import Prop
-from hotgravel.core.shot.smoke import Smoke
 
 Array = NDArray[np.float64]
 _BAYER = np.array([[0, 2], [3, 1]])
@@ -169,8 +168,7 @@ class Painter:
         return under
 
     def _smoke_over(self, frame: int, image: Array, fire: Array, depth: Array, view: View) -> None:
-        row = next((row for row in self.world.shot.matter if isinstance(row, Smoke) and row.on), None)
-        if row is not None and "smoke" in self.store.matters(frame):
+        for row in self.world.shot.smokes if "smoke" in self.store.matters(frame) else ():
             light = lights.light_of(self.world.shot.finish)
             kept = self.store.record(frame, "volume", MATTERS["smoke"].records["volume"])
             lay_over(image, fire, depth, view.eye, view.axes(), TAN, volume_of(kept, row, light), light)

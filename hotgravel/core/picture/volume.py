@@ -10,6 +10,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from hotgravel.core.colour import light_of
+from hotgravel.core.matter.smoke.advect import at
 from hotgravel.core.picture.light import Light
 from hotgravel.core.shot.smoke import Smoke
 
@@ -56,21 +57,6 @@ def _shadowed(density, x, y, z, take, out):
                 out[i, j, k] = int(255.0 * math.exp(-deep))
 
 
-@njit(cache=True)
-def _between(field, x, y, z):
-    """Bytes between the middles of cells, as shares."""
-    nx, ny, nz = field.shape
-    x, y, z = min(max(x - 0.5, 0.0), nx - 1.0), min(max(y - 0.5, 0.0), ny - 1.0), min(max(z - 0.5, 0.0), nz - 1.0)
-    i, j, k = min(int(x), nx - 2), min(int(y), ny - 2), min(int(z), nz - 2)
-    a, b, c = x - i, y - j, z - k
-    total = 0.0
-    for n in range(8):
-        u, v, w = n & 1, (n >> 1) & 1, n >> 2
-        share = (a if u else 1.0 - a) * (b if v else 1.0 - b) * (c if w else 1.0 - c)
-        total += share * field[i + u, j + v, k + w]
-    return total / 255.0
-
-
 @njit(cache=True, parallel=True, nogil=True)
 def _marched(image, fire, depth, eye, axes, tan, density, lit, low, cell, take, key, around):
     """Lay smoke over an image (rows, columns, 3) and what glows in it, in place, as far as `depth` leaves room."""
@@ -94,19 +80,19 @@ def _marched(image, fire, depth, eye, axes, tan, density, lit, low, cell, take, 
             step = 0.7 / long
             left = 1.0
             # Each line of sight begins at another place, or the steps would show.
-            at = near + step * ((np.int64(r) * 7 + k * 3) % 8 / 8.0)
+            along = near + step * ((np.int64(r) * 7 + k * 3) % 8 / 8.0)
             red, green, blue = 0.0, 0.0, 0.0
-            while at < far and left > 0.004:
-                x, y, z = place[0] + at * d[0], place[1] + at * d[1], place[2] + at * d[2]
-                thick = _between(density, x, y, z)
+            while along < far and left > 0.004:
+                x, y, z = place[0] + along * d[0], place[1] + along * d[1], place[2] + along * d[2]
+                thick = at(density, x - 0.5, y - 0.5, z - 0.5) / 255.0
                 if thick > 0.002:
                     gone = 1.0 - math.exp(-thick * take * cell * 0.7)
-                    shown = _between(lit, x, y, z)
+                    shown = at(lit, x - 0.5, y - 0.5, z - 0.5) / 255.0
                     red += left * gone * (key[0] * shown + around[0])
                     green += left * gone * (key[1] * shown + around[1])
                     blue += left * gone * (key[2] * shown + around[2])
                     left *= 1.0 - gone
-                at += step
+                along += step
             image[r, k, 0] = image[r, k, 0] * left + red
             image[r, k, 1] = image[r, k, 1] * left + green
             image[r, k, 2] = image[r, k, 2] * left + blue

@@ -146,6 +146,11 @@ class Shot(BaseModel):
         return [row for row in self.matter if isinstance(row, Bonds) and row.on]
 
     @property
+    def smokes(self) -> list[Smoke]:
+        """Those that are on; a run has but one."""
+        return [row for row in self.matter if isinstance(row, Smoke) and row.on]
+
+    @property
     def collisions(self) -> list[Collision]:
         return [row for row in self.matter if isinstance(row, Collision)]
 

@@ -1,37 +1,24 @@
 """Blocks: cubes of cells that hold smoke, as the elements that cues, tables and colours know."""
 
-from dataclasses import dataclass
-
 import numpy as np
-from numpy.typing import NDArray
 
 from hotgravel.core.matter.contract import Array, Ids, State
 from hotgravel.core.matter.elements import Elements
-from hotgravel.core.matter.smoke.solids import Box
+from hotgravel.core.matter.smoke.solids import Box, in_middles
 
 SIDE = 8  # cells
 HELD = 0.02  # mean density: a block with less is empty
-Ints = NDArray[np.int64]
+FACES = ("u", "v", "w")  # the arrays of a state that hold velocities
+AIR = 20.0  # °C
 
 
-@dataclass(frozen=True, eq=False)
-class Blocks:
-    """The id (bx, by, bz) of each block that holds smoke, -1 for others."""
-
-    ids: Ints
-
-    @classmethod
-    def none(cls, shape: tuple[int, ...]) -> "Blocks":
-        return cls(np.full(tuple(n // SIDE for n in shape), -1, np.int64))
-
-    def arrays(self) -> dict[str, Array]:
-        """As a state's arrays; how fast and hot cues saw the blocks goes with them."""
-        return {
-            "block_ids": self.ids,
-            "told_velocity": np.zeros((0, 3)),
-            "told_heat": np.zeros(0),
-            "told_ids": np.zeros(0, np.int64),
-        }
+def no_blocks(shape: tuple[int, ...]) -> dict[str, Array]:
+    """As a state's arrays: the id (bx, by, bz) of each block that holds smoke, -1 for others, and how fast and hot cues
+    saw those that do."""
+    return {
+        "block_ids": np.full(tuple(n // SIDE for n in shape), -1, np.int64), "told_velocity": np.zeros((0, 3)),
+        "told_heat": np.zeros(0), "told_ids": np.zeros(0, np.int64),
+    }  # fmt: skip
 
 
 def _means(field: Array, shape: tuple[int, ...]) -> Array:
@@ -59,11 +46,9 @@ def blocks_of(state: State, box: Box, ids: Ids, dt: float, source: int) -> Eleme
     which = tuple(at.T)
     made.id[:] = known[which]
     made.position[:] = np.array(box.low) + box.cell * SIDE * (at + 0.5)
-    for axis, name in enumerate(("u", "v", "w")):
-        face = a[name]
-        ends = [np.take(face, np.arange(start, face.shape[axis] - 1 + start), axis) for start in (0, 1)]
-        made.velocity[:, axis] = _means(0.5 * (ends[0] + ends[1]), shape)[which]
-    made.temperature[:] = 20.0 + heat[which]
+    for axis, name in enumerate(FACES):
+        made.velocity[:, axis] = _means(in_middles(a[name], axis), shape)[which]
+    made.temperature[:] = AIR + heat[which]
     made.radius[:] = made.size[:] = 0.5 * SIDE * box.cell
     made.mass[:] = density[which] * (SIDE * box.cell) ** 3
     made.state[:], made.source[:] = -1, source
@@ -95,5 +80,5 @@ def taken_back(state: State, box: Box) -> None:
         (block,) = np.argwhere(known == both[n])
         cells = tuple(slice(SIDE * k, SIDE * (k + 1)) for k in block)
         a["heat"][cells] += np.float32(hotter[n])
-        for axis, name in enumerate(("u", "v", "w")):
+        for axis, name in enumerate(FACES):
             a[name][cells] += np.float32(faster[n, axis])

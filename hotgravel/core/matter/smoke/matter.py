@@ -54,7 +54,7 @@ class SmokeMatter:
 
     def build(self, setting: Setting) -> SmokeSolver | None:
         shot = setting.shot
-        rows = [row for row in shot.matter if isinstance(row, Smoke) and row.on]
+        rows = shot.smokes
         if not rows:
             return None
         faults = [Fault(row.id, "size", "There is smoke in another box too. Accepted: one row that is on.")
@@ -76,8 +76,7 @@ class SmokeMatter:
         return ()
 
     def count_at(self, shot: Shot, frame: int) -> float:
-        return sum(float(np.prod(box_of(row, shot.finish.quality).shape)) / SIDE**3
-                   for row in shot.matter if isinstance(row, Smoke) and row.on)  # fmt: skip
+        return sum(float(np.prod(box_of(row, shot.finish.quality).shape)) / SIDE**3 for row in shot.smokes)
 
     def findings(self, shot: Shot, solver: Any) -> Iterator[Finding]:
         low, high = np.array(solver.box.low), np.array(solver.box.low) + solver.box.cell * np.array(solver.box.shape)

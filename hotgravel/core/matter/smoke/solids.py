@@ -39,6 +39,25 @@ class Box:
         found: Array = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
         return found
 
+    def on_faces(self, axis: int) -> Array:
+        """Where velocities along an axis stand (n, 3): in the middles of the faces across it."""
+        along = [a == axis for a in range(3)]
+        x, y, z = (0.0 if own else 0.5 for own in along)
+        return self.points((x, y, z), (int(along[0]), int(along[1]), int(along[2])))
+
+    def faces(self) -> Faces:
+        """Velocities of none, on the faces across x, y and z."""
+        x, y, z = self.shape
+        u, v, w = (np.zeros(shape, np.float32) for shape in ((x + 1, y, z), (x, y + 1, z), (x, y, z + 1)))
+        return u, v, w
+
+
+def in_middles(face: Grid, axis: int) -> Grid:
+    """Values on the faces across an axis, in the middles of cells."""
+    ends = [np.take(face, np.arange(start, face.shape[axis] - 1 + start), axis) for start in (0, 1)]
+    found: Grid = 0.5 * (ends[0] + ends[1])
+    return found
+
 
 @njit(cache=True, parallel=True, nogil=True)
 def _opened(corners, axis, out):
@@ -72,22 +91,22 @@ def solids_in(box: Box, props: list[str], scene: Scene, sides: str) -> Solids:
     """The obstacles in a box at a scene's moment."""
     nodes = box.points((0.0, 0.0, 0.0), (1, 1, 1))
     distance = np.full(len(nodes), FAR)
-    moving = [np.zeros(tuple(n + (a == axis) for a, n in enumerate(box.shape)), np.float32) for axis in range(3)]
+    moving, open_ = box.faces(), box.faces()
     for prop in (p for p in props if p in scene.poses):
         gap = _thick(scene, prop, scene.distance_to(prop, nodes), box.cell)
         distance = np.minimum(distance, gap)
         if not _stands(scene, prop):
             _led(box, scene, prop, moving)
     corners = distance.reshape(tuple(n + 1 for n in box.shape)).astype(np.float32)
-    open_ = tuple(np.empty_like(face) for face in moving)
     for axis in range(3):
         _opened(corners, axis, open_[axis])
     for axis, end in _shut(sides):
         np.moveaxis(open_[axis], axis, 0)[end] = 0.0
         np.moveaxis(moving[axis], axis, 0)[end] = 0.0
-    middle = sum(corners[a : a + box.shape[0], b : b + box.shape[1], c : c + box.shape[2]]
-                 for a in (0, 1) for b in (0, 1) for c in (0, 1)) / np.float32(8.0)  # fmt: skip
-    return Solids(open_, (moving[0], moving[1], moving[2]), middle)  # type: ignore[arg-type]
+    x, y, z = box.shape
+    around = [corners[a : a + x, b : b + y, c : c + z] for a in (0, 1) for b in (0, 1) for c in (0, 1)]
+    middle: Grid = np.mean(around, axis=0, dtype=np.float32)
+    return Solids(open_, moving, middle)
 
 
 def _shut(sides: str) -> list[tuple[int, int]]:
@@ -112,13 +131,11 @@ def _stands(scene: Scene, prop: str) -> bool:
     )
 
 
-def _led(box: Box, scene: Scene, prop: str, moving: list[Grid]) -> None:
+def _led(box: Box, scene: Scene, prop: str, moving: Faces) -> None:
     """Set how an obstacle moves on the faces about it, in place."""
     now, soon = scene.poses[prop], scene.soon[prop]
     for axis, face in enumerate(moving):
-        offset = tuple(0.0 if a == axis else 0.5 for a in range(3))
-        more = tuple(int(a == axis) for a in range(3))
-        points = box.points(offset, more)  # type: ignore[arg-type]
+        points = box.on_faces(axis)
         near = scene.distance_to(prop, points) < 2.0 * box.cell
         own = (points[near] - now.position) @ now.matrix / now.scale
         face.reshape(-1)[near] = ((soon.to_world(own) - points[near]) / scene.lapse)[:, axis]

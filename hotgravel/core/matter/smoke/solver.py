@@ -6,7 +6,6 @@ from functools import cached_property
 
 import numpy as np
 from numba import njit, prange
-from numpy.typing import NDArray
 
 from hotgravel.core.drive.value import one, three
 from hotgravel.core.matter.aims import unit
@@ -15,17 +14,15 @@ from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fineness import steps_for
 from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.smoke.advect import CENTRE, ON_X, ON_Y, ON_Z, carried, swirled
-from hotgravel.core.matter.smoke.blocks import Blocks, blocks_of, taken_back
+from hotgravel.core.matter.smoke.blocks import AIR, FACES, blocks_of, no_blocks, taken_back
 from hotgravel.core.matter.smoke.project import Faces, Grid, Level, divergence_of, levels_of, projected, rimmed
-from hotgravel.core.matter.smoke.solids import Box, Solids, solids_in
+from hotgravel.core.matter.smoke.solids import Box, Solids, in_middles, solids_in
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.forces import Force, Gravity
 from hotgravel.core.shot.smoke import Fume, Smoke
 
-AIR = 20.0  # °C
 WARM = 1.0 / (273.15 + AIR)  # of its weight that air loses for each degree
-FACES = ("u", "v", "w")
 TRACE = 1e-3  # of density: less is nothing
 TRAVEL = 2.0  # cells that gas may go in a step
 MENDED = 0.1  # of the density, at most, that a step puts right
@@ -53,10 +50,9 @@ class SmokeSolver:
 
     def begin(self) -> State:
         shape = self.box.shape
-        faces = {name: np.zeros(tuple(n + (a == axis) for a, n in enumerate(shape)), np.float32)
-                 for axis, name in enumerate(FACES)}  # fmt: skip
+        faces = dict(zip(FACES, self.box.faces(), strict=True))
         still = {name: np.zeros(shape, np.float32) for name in ("density", "heat")}
-        arrays = faces | still | {"pressure": rimmed(shape)} | Blocks.none(shape).arrays()
+        arrays = faces | still | {"pressure": rimmed(shape)} | no_blocks(shape)
         return State(Elements.blank(0), arrays, {"came": 0.0, "faded": 0.0, "left": 0.0, "apart": 0.0, "rounds": 0})
 
     def steps(self, state: State, span: float) -> int:
@@ -128,7 +124,7 @@ class SmokeSolver:
 
     def measure(self, state: State, touches: int, steps: int) -> dict[str, float]:
         a, facts, there = state.arrays, state.facts, state.arrays["density"] > TRACE
-        speed = np.sqrt(sum(_middles(a[name], axis) ** 2 for axis, name in enumerate(FACES)))
+        speed = np.sqrt(sum(in_middles(a[name], axis) ** 2 for axis, name in enumerate(FACES)))
         return {
             "count": len(state.elements), "mass": self._mass(a), "came": facts["came"], "faded": facts["faded"],
             "left": facts["left"], "hottest": AIR + float(a["heat"].max(initial=0.0)),
@@ -145,6 +141,11 @@ class SmokeSolver:
     def _points(self) -> Array:
         """The middles of all cells (n, 3)."""
         return self.box.points((0.5, 0.5, 0.5))
+
+    @cached_property
+    def _on_faces(self) -> tuple[Array, ...]:
+        """The middles of the faces across each axis (n, 3)."""
+        return tuple(self.box.on_faces(axis) for axis in range(3))
 
     @cached_property
     def _hit(self) -> list[str]:
@@ -183,9 +184,7 @@ class SmokeSolver:
             if speed > 0.0:
                 way = speed * unit(three(row, "direction", ask))
                 for axis, name in enumerate(FACES):
-                    offset = tuple(0.0 if n == axis else 0.5 for n in range(3))
-                    points = self.box.points(offset, tuple(int(n == axis) for n in range(3)))  # type: ignore[arg-type]
-                    on = self._share(row, scene, points).reshape(a[name].shape).astype(np.float32)
+                    on = self._share(row, scene, self._on_faces[axis]).reshape(a[name].shape).astype(np.float32)
                     a[name] += on * (np.float32(way[axis]) - a[name])
 
     def _share(self, row: Fume, scene: Scene, points: Array) -> Array:
@@ -230,7 +229,7 @@ class SmokeSolver:
         cells = Elements.blank(len(self._points))
         cells.position, cells.state[:] = self._points, -1
         for axis, name in enumerate(FACES):
-            cells.velocity[:, axis] = _middles(a[name], axis).ravel()
+            cells.velocity[:, axis] = in_middles(a[name], axis).ravel()
         table = gather(list(forces), self.setting.states, scene, cells, dt, {})
         shape, all_alike = self.box.shape, not table.by_element
         for axis in range(3):
@@ -247,13 +246,6 @@ def _leaving(density: Grid, velocity: Faces) -> float:
             out = np.maximum(way * np.take(flow, end, axis), 0.0)
             total += float((out * np.take(density, end, axis)).sum(dtype=float))
     return total
-
-
-def _middles(face: Grid, axis: int) -> Grid:
-    """Values on faces across an axis, in the middles of cells."""
-    ends = [np.take(face, np.arange(start, face.shape[axis] - 1 + start), axis) for start in (0, 1)]
-    found: NDArray[np.float32] = 0.5 * (ends[0] + ends[1])
-    return found
 
 
 @njit(cache=True, parallel=True, nogil=True)
