@@ -9,7 +9,7 @@ from typing import Any
 import psutil
 from distributed import Client, Future, KilledWorker, LocalCluster, Security
 
-from hotgravel.core.run.place import Place, address_of
+from hotgravel.core.place import Place, address_of
 from hotgravel.farm import job
 
 SCHEDULER = "HOTGRAVEL_SCHEDULER"

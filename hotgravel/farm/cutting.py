@@ -4,14 +4,13 @@ import hashlib
 import json
 import logging
 import multiprocessing
-import os
 import threading
 import time
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
-from hotgravel.core.run.place import Place, address_of, place_of
+from hotgravel.core.place import Place, address_of, place_of, write_bytes
 
 log = logging.getLogger(__name__)
 TELL_EVERY = 0.2  # seconds
@@ -53,7 +52,6 @@ class Cuttings:
             if self._alive(self._name):
                 self._end()
                 _note(self.folder, Standing(self._name, FAILED, message=OLD))
-            self.folder.mkdir(parents=True, exist_ok=True)
             begun = Standing(name, GOING)
             _note(self.folder, begun)
             self._process = multiprocessing.get_context("spawn").Process(
@@ -103,10 +101,7 @@ class Cuttings:
 
 
 def _note(folder: Path, standing: Standing) -> None:
-    """Written beside its place and moved there, so that it is whole."""
-    part = folder / f"{standing.name}.{os.getpid()}"
-    part.write_text(json.dumps(asdict(standing)))
-    part.replace(folder / f"{standing.name}.json")
+    write_bytes(folder / f"{standing.name}.json", json.dumps(asdict(standing)).encode())
 
 
 def _work(folder: str, name: str, document: dict[str, Any], meshes: str) -> None:

@@ -15,8 +15,8 @@ from itertools import count
 from pathlib import Path
 from typing import Any
 
+from hotgravel.core.place import Place, address_of, place_of, remove, write_bytes
 from hotgravel.core.run.frames import CannotKeep, DamagedFrame
-from hotgravel.core.run.place import Place, address_of, place_of, remove, write_bytes
 from hotgravel.core.shot.faults import ShotFault
 
 NOTE, CANCEL, FILES = "handover.json", "cancel", "files"

@@ -4,10 +4,10 @@ import time
 from collections.abc import Callable
 from typing import Any
 
+from hotgravel.core.place import Place, place_of
 from hotgravel.core.run.execute import execute
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.gauges import telling_frame
-from hotgravel.core.run.place import Place, place_of
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from hotgravel.core.warm import telling_of_kernels, warm

@@ -22,6 +22,7 @@ from hotgravel.core.shot.dials import dials_of
 from hotgravel.core.shot.document import Shot, fingerprint
 from hotgravel.core.shot.faults import ShotFault
 from hotgravel.core.shot.props import Mesh, Prop
+from hotgravel.core.shot.row import Row
 from hotgravel.core.shot.signals import signals_in
 from hotgravel.core.shot.units import shown_factor, shown_unit
 from hotgravel.farm.cutting import Standing
@@ -31,7 +32,7 @@ from hotgravel.web.driven import over_frames
 from hotgravel.web.guide import steps_for
 from hotgravel.web.render import notebook, page
 from hotgravel.web.runs_page import estimate_for
-from hotgravel.web.studio import BeingCut, Studio
+from hotgravel.web.studio import BeingCut, CutStopped, Studio
 
 router = APIRouter()
 FARTHEST = 1e6  # metres: how far off a camera may stand
@@ -136,6 +137,14 @@ def imports(studio: Studio, session: Session, shot: Shot, reported: Container[st
 Reports = tuple[dict[str, str], dict[str, list[int]], dict[str, Standing]]
 
 
+def row_in(shot: Shot, row: str) -> Row:
+    """A row of a shot, by its id. Raises 404."""
+    try:
+        return shot.row(row)
+    except KeyError:
+        raise HTTPException(404, "There is no such row any more.") from None
+
+
 def cut_reports(studio: Studio, shot: Shot, reported: Container[str]) -> Reports:
     """What cuttings come to, how many pieces there are of each size, and how far those are that are being made, by row;
     only those whose rows are unfolded are made for it."""
@@ -147,9 +156,9 @@ def cut_reports(studio: Studio, shot: Shot, reported: Container[str]) -> Reports
     except BeingCut as going:
         return {}, {}, {row.id: going.standing for row in rows}
     except ShotFault as fault:
-        stopped = studio.cut_stopped(shot)
         said = " ".join(f.message for f in fault.faults)
-        return {row.id: said for row in rows}, {}, {row.id: stopped for row in rows if stopped}
+        stopped = {row.id: fault.standing for row in rows} if isinstance(fault, CutStopped) else {}
+        return {row.id: said for row in rows}, {}, stopped
     made = {row.id: cuttings[row.prop] for row in rows if row.prop in cuttings}
     return {row: of.report() for row, of in made.items()}, {row: of.spread() for row, of in made.items()}, {}
 

@@ -2,12 +2,12 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, HTTPException, Query, Request
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import Response
 
-from hotgravel.farm.cutting import NAME
+from hotgravel.farm.cutting import GOING, NAME
 from hotgravel.store import shots
-from hotgravel.web.bench import cut_reports
+from hotgravel.web.bench import cut_reports, row_in
 from hotgravel.web.render import page
 from hotgravel.web.studio import Studio
 
@@ -16,19 +16,18 @@ router = APIRouter(prefix="/shots/{shot_id}/rows/{row}/pieces")
 
 
 @router.get("")
-def pieces(request: Request, shot_id: int, row: str) -> Response:
-    """What the cutting that a row is of comes to, or how far it is."""
+def pieces(request: Request, shot_id: int, row: str, far: bool = False) -> Response:
+    """What the cutting that a row is of comes to, or how far it is: with `far` that alone while it is under way."""
     studio: Studio = request.app.state.studio
     with studio.database.session() as session:
         shot = shots.document(session, shot_id)
-    try:
-        there = shot.row(row)
-    except KeyError:
-        raise HTTPException(404, "There is no such row any more.") from None
+    context = {"shot_id": shot_id, "row": row_in(shot, row)}
     reports, sizes, cutting = cut_reports(studio, shot, (row,))
-    return page(
-        request, "pieces.html", shot_id=shot_id, row=there, reports=reports, sizes=sizes, cutting=cutting
-    )  # fmt: skip
+    if far and row in cutting and cutting[row].state == GOING:
+        return page(request, "how_far.html", **context, going=cutting[row])
+    answer = page(request, "pieces.html", **context, reports=reports, sizes=sizes, cutting=cutting)
+    answer.headers["HX-Retarget"] = "closest .pieces"
+    return answer
 
 
 @router.post("/cancel")
@@ -44,4 +43,6 @@ def again(request: Request, shot_id: int, row: str, name: Name) -> Response:
     """Cut anew what was cancelled or failed."""
     studio: Studio = request.app.state.studio
     studio.cutting.again(name)
-    return pieces(request, shot_id, row)
+    answer = pieces(request, shot_id, row)
+    answer.headers["HX-Trigger"] = "cut-again"  # the stage tells of it too
+    return answer

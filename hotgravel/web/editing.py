@@ -16,7 +16,7 @@ from hotgravel.core.shot.explain import row_sentence
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.spot import Edited
 from hotgravel.store import runs, shots
-from hotgravel.web.bench import imports, run_facts, shot_facts
+from hotgravel.web.bench import imports, row_in, run_facts, shot_facts
 from hotgravel.web.driven import last_range
 from hotgravel.web.guide import steps_for
 from hotgravel.web.render import NOTHING_TYPED, Typed, notebook, page, redrawn
@@ -164,11 +164,7 @@ def dials_of_row(request: Request, shot_id: int, row: str) -> Response:
     studio: Studio = request.app.state.studio
     with studio.database.session() as session:
         shot = shots.document(session, shot_id)
-        try:
-            there = shot.row(row)
-        except KeyError:
-            raise HTTPException(404, "There is no such row any more.") from None
-        context = {"shot_id": shot_id, "shot": shot, "row": there, "typed": NOTHING_TYPED}
+        context = {"shot_id": shot_id, "shot": shot, "row": row_in(shot, row), "typed": NOTHING_TYPED}
         return page(request, "dials.html", **context, **imports(studio, session, shot, (row,)))
 
 

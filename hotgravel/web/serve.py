@@ -10,7 +10,7 @@ from pathlib import Path
 import psutil
 import uvicorn
 
-from hotgravel.core.run.place import address_of, place_of
+from hotgravel.core.place import address_of, place_of
 from hotgravel.store.database import CannotOpen
 from hotgravel.web.app import create_app
 from hotgravel.web.guard import LOCAL, SHORTEST_TOKEN, Access

@@ -15,9 +15,9 @@ from sqlalchemy import select
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
+from hotgravel.core.place import Place, remove
 from hotgravel.core.run.estimate import size_in_words
 from hotgravel.core.run.frames import FrameStore
-from hotgravel.core.run.place import Place, remove
 from hotgravel.core.run.reuse import same_until, take_over
 from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shape.cutting import Cutting
@@ -26,7 +26,7 @@ from hotgravel.core.shape.shelf import FOLDER as CUTTINGS
 from hotgravel.core.shape.shelf import watched
 from hotgravel.core.shot.cut import Smooth
 from hotgravel.core.shot.document import Shot, load
-from hotgravel.core.shot.faults import ShotFault
+from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.totals import largest
 from hotgravel.demo.shots import demo_path
@@ -53,6 +53,14 @@ class BeingCut(Exception):
 
     def __init__(self, standing: CutStanding) -> None:
         super().__init__(f"The pieces are being cut: {round(100 * standing.share)} %.")
+        self.standing = standing
+
+
+class CutStopped(ShotFault):
+    """The cutting of a shot's props was cancelled, or failed."""
+
+    def __init__(self, standing: CutStanding) -> None:
+        super().__init__([Fault("", "", standing.message)])
         self.standing = standing
 
 
@@ -131,14 +139,15 @@ class Studio:
             yield session
 
     def cuttings(self, shot: Shot) -> dict[str, Cutting]:
-        """The pieces of a shot's cut props; no solver is built for them. Raises `ShotFault`, `BeingCut`."""
+        """The pieces of a shot's cut props; no solver is built for them. Raises `ShotFault`, `CutStopped`,
+        `BeingCut`."""
         if not shot.cuts:
             return {}
         standing = self._being_cut(shot)
         if standing is not None and standing.state == GOING:
             raise BeingCut(standing)
         if standing is not None and standing.state in (FAILED, CANCELLED):
-            raise ShotFault.of(standing.message)
+            raise CutStopped(standing)
         with watched(lambda share: None, time.perf_counter):
             return setting_of(shot, beside(self.meshes), None, []).cuttings
 
@@ -150,17 +159,12 @@ class Studio:
             return None
         return self.cutting.start(keys, shot.dump(), self.meshes)
 
-    def cut_stopped(self, shot: Shot) -> CutStanding | None:
-        """How the cutting of a shot's props was cancelled or failed, if it was."""
-        standing = self._being_cut(shot)
-        return standing if standing is not None and standing.state in (FAILED, CANCELLED) else None
-
     def world(self, shot: Shot, quality: Quality | None = None) -> World:
         """A world, when its props are cut. Raises `ShotFault`."""
         standing = self._being_cut(shot)
         while standing is not None and standing.state != DONE:
             if standing.state in (FAILED, CANCELLED):
-                raise ShotFault.of(standing.message)
+                raise CutStopped(standing)
             time.sleep(LOOK_EVERY)
             standing = self.cutting.one(standing.name)
         return build(shot, beside(self.meshes), quality)

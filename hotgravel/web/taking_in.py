@@ -13,7 +13,7 @@ from fastapi.responses import RedirectResponse, Response
 from pydantic import TypeAdapter
 
 from hotgravel.core.exchange.bundle import BESIDE, read_bundle, write_bundle
-from hotgravel.core.run.place import Place
+from hotgravel.core.place import Place
 from hotgravel.core.run.world import beside
 from hotgravel.core.shape import grid
 from hotgravel.core.shape.lettering import FONT_FORMATS

@@ -9,9 +9,9 @@ from pathlib import Path
 import httpx
 import pytest
 
+from hotgravel.core.place import place_of
 from hotgravel.core.run.execute import execute
 from hotgravel.core.run.frames import FrameStore
-from hotgravel.core.run.place import place_of
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from tests.core.run.test_execute import bytes_of

@@ -5,8 +5,8 @@ from pathlib import Path
 
 from hotgravel.core.exchange.take import Take, Wish
 from hotgravel.core.exchange.writers import WRITERS
+from hotgravel.core.place import write_bytes
 from hotgravel.core.run.frames import telling
-from hotgravel.core.run.place import write_bytes
 
 
 def hand_over(

@@ -14,8 +14,8 @@ from hotgravel.core.colour import light_of, shown
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.picture.camera import View
 from hotgravel.core.picture.measured import BY
+from hotgravel.core.place import Place
 from hotgravel.core.run.frames import FrameStore
-from hotgravel.core.run.place import Place
 from hotgravel.core.run.retimed import Retimed
 from hotgravel.core.run.world import World, build
 from hotgravel.core.shape.mesh import triangles_of

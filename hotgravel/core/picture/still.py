@@ -20,8 +20,8 @@ from hotgravel.core.picture.raster import drawn, glow, seen_from
 from hotgravel.core.picture.shade import LAMP_WIDTH, LIGHT_ROWS, LOOK_WIDTH, MAP_WIDTH, lit
 from hotgravel.core.picture.soup import Arrays, Soup, balls_of, pieces_into, prop_mesh, skin_into
 from hotgravel.core.picture.volume import lay_over, volume_of
+from hotgravel.core.place import Place
 from hotgravel.core.run.frames import FrameStore
-from hotgravel.core.run.place import Place
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.run.world import World
 from hotgravel.core.shape.pose import Pose

@@ -12,9 +12,9 @@ import numpy as np
 from hotgravel.core.cues.actions import DUE, Memory
 from hotgravel.core.matter.contract import Ids, State
 from hotgravel.core.matter.registry import MATTERS
+from hotgravel.core.place import Place, files_in
 from hotgravel.core.run.frame import Snapshot
 from hotgravel.core.run.frames import FAULTS, SUFFIX
-from hotgravel.core.run.place import Place, files_in
 from hotgravel.core.run.world import World
 from hotgravel.core.run.zarr_file import read_arrays, read_attributes, write_groups
 

@@ -9,12 +9,12 @@ import numba
 
 from hotgravel.core.cues.actions import absent
 from hotgravel.core.matter.contract import Array, kept_columns
+from hotgravel.core.place import Place, files_in, remove
 from hotgravel.core.run import checkpoint
 from hotgravel.core.run.frame import Happened, Snapshot, Stopped, first_frame, next_frame, scene_at
 from hotgravel.core.run.frames import PROCESSOR, REMEDY, FrameStore, telling
 from hotgravel.core.run.gauges import measure
 from hotgravel.core.run.parts import Parts
-from hotgravel.core.run.place import Place, files_in, remove
 from hotgravel.core.run.world import World
 
 Landed = Callable[[int, dict[str, Any]], None]

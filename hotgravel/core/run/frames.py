@@ -22,8 +22,8 @@ from hotgravel.core.cues.record import COLUMNS, Events
 from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.elements import NOBODY
 from hotgravel.core.matter.registry import MATTERS
+from hotgravel.core.place import Place, files_in, write_bytes
 from hotgravel.core.run.gauges import upgraded
-from hotgravel.core.run.place import Place, files_in, write_bytes
 from hotgravel.core.run.zarr_file import Span, plain_spans, read_arrays, read_attributes, write_groups
 
 SUFFIX = ".zarr.zip"

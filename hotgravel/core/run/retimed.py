@@ -10,8 +10,8 @@ from hotgravel.core.drive.value import one
 from hotgravel.core.matter.contract import Array, Column
 from hotgravel.core.matter.elements import places_of
 from hotgravel.core.matter.registry import MATTERS
+from hotgravel.core.place import Place
 from hotgravel.core.run.frames import FrameStore
-from hotgravel.core.run.place import Place
 from hotgravel.core.shot.document import Shot
 
 

@@ -7,10 +7,10 @@ that starts or ends later, another last frame. Any other difference means from t
 
 from typing import Any
 
+from hotgravel.core.place import Place, share
 from hotgravel.core.run import checkpoint
 from hotgravel.core.run.execute import RUN, facts_of
 from hotgravel.core.run.frames import FrameStore
-from hotgravel.core.run.place import Place, share
 from hotgravel.core.run.world import World
 from hotgravel.core.shot.document import ROW_SECTIONS, Shot, paint_kept
 

@@ -8,7 +8,7 @@ from functools import cached_property
 from hotgravel.core.cues.conditions import Watch, watches
 from hotgravel.core.matter.contract import Matter, Solver
 from hotgravel.core.matter.registry import MATTERS
-from hotgravel.core.run.place import Place
+from hotgravel.core.place import Place
 from hotgravel.core.shape.distance import DISC, PLANE
 from hotgravel.core.shape.lettering import read_file
 from hotgravel.core.shape.pose import Pose

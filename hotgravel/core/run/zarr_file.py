@@ -17,7 +17,7 @@ import numpy as np
 from numcodecs import blosc
 from numpy.typing import NDArray
 
-from hotgravel.core.run.place import Place, write_whole
+from hotgravel.core.place import Place, write_whole
 
 # On several threads it puts blocks in the order in which they are done, and the same frame would not be the same bytes.
 blosc.use_threads = False

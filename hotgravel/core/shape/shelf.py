@@ -14,6 +14,7 @@ from zipfile import BadZipFile
 import numpy as np
 from numpy.typing import NDArray
 
+from hotgravel.core.place import write_whole
 from hotgravel.core.shape.cutting import Cutting, Piece
 from hotgravel.core.shape.facing import Faces
 from hotgravel.kernels import core_version
@@ -48,16 +49,14 @@ def clock() -> float:
 
 def known(key: bytes) -> Cutting | None:
     """The cutting of a key, if it is kept."""
-    if key not in _known:
-        path = _path(key)
-        if path is None or not path.is_file():
-            return None
+    cutting, path = _known.get(key), _path(key)
+    if cutting is None and path is not None and path.is_file():
         try:
-            _remember(key, _read(path))
+            cutting = _read(path)
+            _remember(key, cutting)
         except (OSError, ValueError, KeyError, BadZipFile):
             path.unlink(missing_ok=True)  # it is damaged, and quickly made again
-            return None
-    return _known[key]
+    return cutting
 
 
 def is_known(key: bytes) -> bool:
@@ -72,11 +71,7 @@ def keep(key: bytes, cutting: Cutting) -> None:
     path = _path(key)
     if path is None:
         return
-    path.parent.mkdir(parents=True, exist_ok=True)
-    part = path.with_suffix(f".{os.getpid()}")
-    with part.open("wb") as file:
-        np.savez(file, allow_pickle=False, **_packed(cutting))
-    part.replace(path)
+    write_whole(path, lambda file: np.savez(file, allow_pickle=False, **_packed(cutting)), durable=False)
     for old in sorted(path.parent.glob("*.npz"), key=lambda p: p.stat().st_mtime)[:-ON_DISK]:
         old.unlink(missing_ok=True)
 

@@ -5,7 +5,7 @@ import os
 
 import pytest
 
-from hotgravel.core.run import place
+from hotgravel.core import place
 from hotgravel.core.run.execute import execute
 from hotgravel.core.run.frames import CannotKeep, FrameStore
 from tests.core.run.test_execute import bytes_of, world

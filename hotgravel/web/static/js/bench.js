@@ -84,9 +84,11 @@ function offerColours() {
 
 function redraw() { if (stage.frame) showFrame(stage.frame); else drawLegend($("legend"), $("colour-by").value, shot, 1, null); }
 
-let built = "", cutAgain = 0;
+let built = "", cutAgain = 0, asked = 0;
 async function loadSet(url) {
-  const set = await getJson(url), same = JSON.stringify({ ...set, cutting: null });
+  clearTimeout(cutAgain);
+  const mine = ++asked, set = await getJson(url), same = JSON.stringify({ ...set, cutting: null });
+  if (mine !== asked) return;  // it was asked for anew meanwhile
   $("light").value = shot.light.name;
   $("focus").setAttribute("aria-pressed", String(shot.light.focus !== null));
   stage.setFocus(shot.light.focus, shot.light.aperture);
@@ -95,11 +97,12 @@ async function loadSet(url) {
   $("spread").closest("label").hidden = !set.props.some((prop) => prop.pieces.length);
   built = same;
   tellGrid();
-  clearTimeout(cutAgain);
   if (set.cutting === null) return;
   $("stage-note").textContent = `the pieces are being cut: ${Math.round(100 * set.cutting)} %`;
   cutAgain = setTimeout(() => loadSet(url), 700);
 }
+
+document.body.addEventListener("cut-again", () => loadSet(`/shots/${shotId}/set.json`));
 
 function tellGrid() {
   const unit = shot.lengths === "cm" ? `${stage.spacing * 100} cm` : `${stage.spacing} m`;

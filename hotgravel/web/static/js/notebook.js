@@ -3,6 +3,7 @@
 export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
   const unfolded = () => document.getElementById("unfolded");
   const folded = new Set(JSON.parse(localStorage.getItem(`folded ${shot}`) ?? "[]"));
+  const turned = new Map();  // rows that were opened or shut since an edit was last sent, whose answer knows nothing of it
   let wanted = "";
 
   async function setOpen(row, open) {
@@ -50,7 +51,11 @@ export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
     if (showRow) return show(showRow);
     if (name) fold(name, !folded.has(name));
     else if (insert) insertWord(button, insert);
-    else setOpen(row, button.classList.contains("driven") || !document.getElementById(`row-${row}`).classList.contains("open"));
+    else {
+      const open = button.classList.contains("driven") || !document.getElementById(`row-${row}`).classList.contains("open");
+      turned.set(row, open);
+      setOpen(row, open);
+    }
   });
 
   // A word of the formula language, put where the cursor last stood in the formula.
@@ -88,6 +93,7 @@ export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
     for (const open of document.querySelectorAll("details[open]")) if (!open.contains(event.target)) open.open = false;
   });
   document.body.addEventListener("htmx:configRequest", (event) => {
+    if (event.detail.target === root && event.detail.verb === "post") turned.clear();
     if (event.detail.elt.hasAttribute("data-with-frame")) event.detail.parameters.frame = frameNow();
   });
   // Edits go one after another, each with the revision that the one before has made. One that waits is kept as what it
@@ -132,6 +138,7 @@ export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
     told.textContent = "";
     document.getElementById("find-row").value = wanted;
     arrange();
+    for (const [row, open] of turned) setOpen(row, open);
     const field = typing && document.getElementById(typing.id);
     if (field) { field.value = typing.value; field.focus(); }
     root.querySelector(".fault")?.scrollIntoView({ block: "nearest" });

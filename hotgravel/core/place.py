@@ -6,6 +6,7 @@ import shutil
 from collections.abc import Callable
 from io import BytesIO
 from pathlib import Path
+from threading import get_ident
 from typing import IO, Any
 
 from upath import UPath
@@ -37,7 +38,7 @@ def write_whole(path: Place, fill: Callable[[IO[bytes]], object], *, durable: bo
         fill(made)
         path.write_bytes(made.getvalue())  # such stores show an object once it is whole
         return
-    unfinished = path.with_name(f".{path.name}.{os.getpid()}")
+    unfinished = path.with_name(f".{path.name}.{os.getpid()}.{get_ident()}")
     with unfinished.open("wb") as raw:
         fill(raw)
         if durable:
