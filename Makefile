@@ -49,7 +49,7 @@ $(VENV)/dev.done: pyproject.toml
 	[ -x $(BIN)/python ] || $(PYTHON) -m venv $(VENV)
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile --editable '.[dev]'
 	$(PRECOMPILE)
-	command -v chromium >/dev/null || { $(SUDO) apt-get update -qq && $(SUDO) apt-get install -y -qq --no-install-recommends chromium; }
+	command -v chromium >/dev/null && dpkg -s python3-openvdb >/dev/null 2>&1 || { $(SUDO) apt-get update -qq && $(SUDO) apt-get install -y -qq --no-install-recommends chromium python3-openvdb; }
 	@touch $@ $(VENV)/app.done
 
 $(VENV)/kernels.done: $(SOURCES) | $(VENV)/app.done

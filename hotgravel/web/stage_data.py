@@ -188,8 +188,10 @@ def smoke_bytes(request: Request, run_id: int, frame: int, light: str = "dusk") 
 
     def pack() -> bytes:
         kept = studio.frames(run_id).record(frame, "volume", MATTERS["smoke"].records["volume"])
-        made = volume_of(kept, row, LIGHTS[light])
+        made = volume_of(kept, row, LIGHTS[light], next(iter(shot.fires), None))
         told = {"lit": made.lit.ravel(), "colour": made.colour.astype(np.float32)}
+        if len(kept["hot"]):
+            told["glow"] = made.glow.astype(np.float32).ravel()
         return packed(frame, {"smoke": kept | told | {"take": np.array([made.take], np.float32)}})
 
     return answer(frame, "smoke", pack)

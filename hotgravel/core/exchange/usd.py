@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from hotgravel.core.colour import linear, rgb_of
 from hotgravel.core.exchange.take import Array, Material, Step, Take, Wish, sides_of
+from hotgravel.core.exchange.vdb import grids_at, vdb_of
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.shape.pose import moves, pose_at
@@ -37,8 +38,7 @@ def write_usd(take: Take, wish: Wish) -> Iterator[Step]:
         kinds = {matter: OF_KIND[MATTERS[matter].kind](file, matter) for matter in take.store.matters(wish.frames[0])}
         for frame in wish.frames:
             for at_frame in kinds.values():
-                at_frame(frame)
-            yield None
+                yield at_frame(frame)
         stage.GetRootLayer().Save()
         yield wish.name(take, None, ".usdc"), path.read_bytes()
 
@@ -217,6 +217,31 @@ def _primvars(prim: Any, columns: dict[str, Array], when: Any) -> None:
             made.Set(Vt.FloatArray.FromNumpy(array.astype(np.float32)), when)
 
 
+def _volume(file: _File, matter: str) -> Callable[[int], Step]:
+    """A volume, whose grids are in an OpenVDB file a frame beside the stage."""
+    from pxr import Sdf, Usd, UsdVol
+
+    volume = UsdVol.Volume.Define(file.stage, f"/shot/{matter}")
+    names = ("density", "temperature", "velocity", *(("flames",) if file.take.shot.fires else ()))
+    assets = []
+    for name in names:
+        asset = UsdVol.OpenVDBAsset.Define(file.stage, f"/shot/{matter}/{name}")
+        asset.CreateFieldNameAttr(name)
+        volume.CreateFieldRelationship(name, asset.GetPath())
+        assets.append(asset.CreateFilePathAttr())
+
+    def at_frame(frame: int) -> Step:
+        grids, low, cell = grids_at(file.take, file.wish, frame)
+        name = file.wish.name(file.take, frame, ".vdb")
+        for asset in assets:
+            asset.Set(Sdf.AssetPath(f"./{name}"), Usd.TimeCode(frame))
+        high = low + cell * np.array(grids[0].values.shape)
+        volume.GetExtentAttr().Set(_extent(np.stack([low, high])), Usd.TimeCode(frame))
+        return name, vdb_of(grids, low, cell, {**file.take.origin, "frame": str(frame)}, half=False)
+
+    return at_frame
+
+
 def _pieces(file: _File, matter: str) -> Callable[[int], None]:
     from pxr import Gf, Usd, UsdGeom, Vt
 
@@ -254,9 +279,9 @@ def _pieces(file: _File, matter: str) -> Callable[[int], None]:
 
 
 # What writes each kind of data: it begins a prim, and gives what writes a frame into it.
-OF_KIND: dict[str, Callable[[_File, str], Callable[[int], None]]] = {
+OF_KIND: dict[str, Callable[[_File, str], Callable[[int], Step]]] = {
     "points": _points,
-    "volume": _points,
+    "volume": _volume,
     "pieces": _pieces,
 }
 

@@ -7,6 +7,7 @@ from hotgravel.core.exchange.ply import write_ply
 from hotgravel.core.exchange.table import write_csv
 from hotgravel.core.exchange.take import Writer
 from hotgravel.core.exchange.usd import write_usd
+from hotgravel.core.exchange.vdb import write_npz, write_vdb, write_vdb_half
 
 # Name to what it holds, in words, and what writes it.
 WRITERS: dict[str, tuple[str, Writer]] = {
@@ -18,6 +19,9 @@ WRITERS: dict[str, tuple[str, Writer]] = {
         "props that move, skins, bodies and particles with all that a run keeps of them; one file with time samples",
         write_usd,
     ),
+    "vdb": ("smoke: density, temperature, flames and velocity, as OpenVDB grids; a file a frame", write_vdb),
+    "vdb_half": ("the same in half the room: 16 bits a number", write_vdb_half),
+    "npz": ("the air of smoke, in NumPy's .npz, which Add, imported file takes in; a file a frame", write_npz),
     "still": ("one picture of the stage, PNG, of the first of the frames", write_still),
     "png": ("pictures of the stage, PNG; a file a frame", write_pictures),
     "mp4": ("a film of the stage, H.264", write_film),

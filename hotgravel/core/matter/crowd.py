@@ -5,7 +5,6 @@ import numpy as np
 from hotgravel.core.chance import uniforms
 from hotgravel.core.drive.ask import Array, Ask
 from hotgravel.core.matter.elements import Elements
-from hotgravel.core.matter.neighbours import densities
 from hotgravel.core.shape.zones import Scene
 
 CHANCE = "crowd"  # whose draws the random number of each element is
@@ -37,7 +36,7 @@ class ElementCrowd:
             case "speed":
                 return p.speed
             case "density":
-                return densities(p.position, p.radius, p.mass, p.age >= 0.0)
+                return p.density()
             case "spin" | "tilt" | "still" | "impulse" | "load" | "bonds lost" | "falling":
                 return p.read_of_body(attribute)
             case "height":

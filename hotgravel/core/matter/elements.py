@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from hotgravel.core.attributes import ATTRIBUTES
 from hotgravel.core.lengths import lengths
+from hotgravel.core.matter.neighbours import densities
 from hotgravel.core.shot.document import Shot
 
 Array = NDArray[np.float64]
@@ -63,6 +64,10 @@ class Elements:
         """Which are in a state, by its number in the shot; all where it is -1."""
         found: NDArray[np.bool_] = np.ones(len(self), bool) if state < 0 else self.state == state
         return found
+
+    def density(self) -> Array:
+        """How densely they lie, kg/m³."""
+        return densities(self.position, self.radius, self.mass, self.age >= 0.0)
 
     def add_spin(self, who: NDArray[np.int64], spin: Array) -> None:
         """Let some turn faster, by (3,) radians a second about x, y and z. Points do not turn."""

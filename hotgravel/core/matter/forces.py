@@ -23,12 +23,14 @@ from hotgravel.core.matter.aims import unit
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.neighbours import around
+from hotgravel.core.matter.swirls import air_of, strewn
 from hotgravel.core.noise import curl_at
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot import forces as f
 from hotgravel.core.shot.document import Shot
 
 Array = NDArray[np.float64]
+WHOLLY = 1e4  # steps' worth of grip: no motion of its own is left
 
 
 @dataclass(frozen=True)
@@ -88,7 +90,10 @@ def turbulence(table: ForceTable, force: f.Turbulence, share: Array, asked: Aske
 
 def follow(table: ForceTable, force: f.Follow, share: Array, asked: Asked) -> None:
     air, hold = asked.scene.air_in(force.field, asked.points)
-    _carry(table, air, share * hold * each(force, "grip", asked.ask))
+    if force.grip is None:  # beyond the field there is nothing that moves them
+        _carry(table, hold[:, None] * air, share * WHOLLY / asked.dt)
+    else:
+        _carry(table, air, share * hold * each(force, "grip", asked.ask))
 
 
 def vortex(table: ForceTable, force: f.Vortex, share: Array, asked: Asked) -> None:
@@ -107,6 +112,17 @@ def vortex(table: ForceTable, force: f.Vortex, share: Array, asked: Asked) -> No
     )
     tight = np.minimum(with_it**2 / np.maximum(radius, 1e-9), np.abs(with_it) / asked.dt)
     table.pull[:] -= (share * tight)[:, None] * out
+
+
+def swirls(table: ForceTable, force: f.Swirls, share: Array, asked: Asked) -> None:
+    ask, points = asked.ask, np.ascontiguousarray(asked.points)
+    places, axes, strong = strewn(
+        force.count, force.life, float(ask.times[0]), force.upright, seed=force.seed, who=force.id
+    )
+    places = three(force, "at", ask) + 0.5 * np.array(force.spread) * places
+    air, hold = np.empty((len(points), 3)), np.empty(len(points))
+    air_of(points, places, axes, strong, one(force, "size", ask), air, hold)
+    _carry(table, air * each(force, "speed", ask)[:, None], share * hold * each(force, "grip", ask))
 
 
 def attraction(table: ForceTable, force: f.Attraction, share: Array, asked: Asked) -> None:
@@ -183,8 +199,8 @@ def _within(force: f.Vortex | f.Attraction, asked: Asked, away: Array) -> Array:
 
 ADD: dict[type, Callable[..., None]] = {
     f.Gravity: gravity, f.LinearDrag: linear_drag, f.QuadraticDrag: quadratic_drag, f.Wind: wind,
-    f.Turbulence: turbulence, f.Follow: follow, f.Vortex: vortex, f.Attraction: attraction, f.Jitter: jitter,
-    f.Hold: hold, f.Cohesion: cohesion, f.Alignment: alignment,
+    f.Turbulence: turbulence, f.Follow: follow, f.Vortex: vortex, f.Swirls: swirls, f.Attraction: attraction,
+    f.Jitter: jitter, f.Hold: hold, f.Cohesion: cohesion, f.Alignment: alignment,
 }  # fmt: skip
 PLAIN = (f.Gravity, f.LinearDrag, f.QuadraticDrag, f.Wind)  # those that may act alike on all of a state
 

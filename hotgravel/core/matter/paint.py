@@ -20,6 +20,8 @@ def tint(rows: list[Tint], states: dict[str, int], elements: Elements, scene: Sc
     ask = asking(elements, scene)
     for row in rows:
         who = elements.in_state(states.get(row.whom or "", -1))
+        if row.when == "birth":
+            who = who & (elements.colour < HAS_COLOUR)
         place = np.broadcast_to(each(row, "place", ask), len(elements))[who]
         elements.colour[who] = packed(row, place)
 

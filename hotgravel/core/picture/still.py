@@ -171,7 +171,8 @@ class Painter:
         for row in self.world.shot.smokes if "smoke" in self.store.matters(frame) else ():
             light = lights.light_of(self.world.shot.finish)
             kept = self.store.record(frame, "volume", MATTERS["smoke"].records["volume"])
-            lay_over(image, fire, depth, view.eye, view.axes(), TAN, volume_of(kept, row, light), light)
+            made = volume_of(kept, row, light, next(iter(self.world.shot.fires), None))
+            lay_over(image, fire, depth, view.eye, view.axes(), TAN, made, light)
 
     def _streaks_into(self, soup: Soup, made: dict[str, Any], view: View, height: int) -> None:
         place, paint = balls_of(made)

@@ -1,5 +1,5 @@
-"""Smoke in pictures: marched through from the camera, in the key's light as far as other smoke lets it through, and in
-that of the sky."""
+"""Smoke in pictures: marched through from the camera, in the key's light as far as other smoke lets it through, in that
+of the sky, and in its own where it is hot."""
 
 import math
 from dataclasses import dataclass
@@ -11,8 +11,10 @@ from numpy.typing import NDArray
 
 from hotgravel.core.colour import light_of
 from hotgravel.core.matter.smoke.advect import at
+from hotgravel.core.matter.smoke.shown import COLDEST, HOTTEST
+from hotgravel.core.picture.blackbody import table
 from hotgravel.core.picture.light import Light
-from hotgravel.core.shot.smoke import Smoke
+from hotgravel.core.shot.smoke import Fire, Smoke
 
 Array = NDArray[np.float64]
 Bytes = NDArray[np.uint8]
@@ -23,7 +25,9 @@ DEEP = 6.0  # optical depth that lets nothing more through
 @dataclass(frozen=True, eq=False)
 class Volume:
     """A grid of smoke as a frame keeps it: density and the share of the key's light that reaches each cell, as bytes
-    (nx, ny, nz); its low corner (3,) and cell, metres; its colour as light (3,); what a metre of density 1 takes."""
+    (nx, ny, nz); its low corner (3,) and cell, metres; its colour as light (3,); what a metre of density 1 takes; how
+    hot it is, as rows of a table (256, 3) of the light that it then gives, and what its sources' tints let through
+    (nx, ny, nz, 3), both of one cell where there is none."""
 
     density: Bytes
     lit: Bytes
@@ -31,15 +35,25 @@ class Volume:
     cell: float
     colour: Array
     take: float
+    hot: Bytes
+    glow: Array
+    tint: Bytes
 
 
-def volume_of(kept: dict[str, Any], row: Smoke, light: Light) -> Volume:
+def volume_of(kept: dict[str, Any], row: Smoke, light: Light, fire: Fire | None = None) -> Volume:
     """The volume of a kept frame, in a light."""
-    density = np.ascontiguousarray(kept["density"].reshape(tuple(int(n) for n in kept["shape"])))
+    shape = tuple(int(n) for n in kept["shape"])
+    density = np.ascontiguousarray(kept["density"].reshape(shape))
+    hot = np.ascontiguousarray(kept["hot"].reshape(shape)) if len(kept["hot"]) else np.zeros((1, 1, 1), np.uint8)
+    tint = (
+        np.ascontiguousarray(kept["tint"].reshape(*shape, 3)) if len(kept["tint"]) else np.zeros((1, 1, 1, 3), np.uint8)
+    )
     cell = float(kept["cell"][0])
     lit = np.empty_like(density)
     _shadowed(density, *light.key_from, row.thickness * cell / 255.0, lit)
-    return Volume(density, lit, kept["low"].astype(float), cell, light_of(row.colour), row.thickness)
+    glow = (fire.glow if fire is not None else 0.0) * table(COLDEST, HOTTEST)
+    low = kept["low"].astype(float)
+    return Volume(density, lit, low, cell, light_of(row.colour), row.thickness, hot, glow, tint)
 
 
 @njit(cache=True, parallel=True, nogil=True)
@@ -58,12 +72,13 @@ def _shadowed(density, x, y, z, take, out):
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _marched(image, fire, depth, eye, axes, tan, density, lit, low, cell, take, key, around):
+def _marched(image, fire, depth, eye, axes, tan, density, lit, low, cell, take, key, around, hot, glow,
+             tint):  # fmt: skip
     """Lay smoke over an image (rows, columns, 3) and what glows in it, in place, as far as `depth` leaves room."""
     rows, columns = depth.shape
     shape = density.shape
     for r in prange(rows):
-        d, place = np.empty(3), np.empty(3)
+        d, place, own, paint = np.empty(3), np.empty(3), np.empty(3), np.ones(3)
         for k in range(columns):
             u = (2.0 * (k + 0.5) / columns - 1.0) * tan * columns / rows
             v = (1.0 - 2.0 * (np.int64(r) + 0.5) / rows) * tan
@@ -82,22 +97,32 @@ def _marched(image, fire, depth, eye, axes, tan, density, lit, low, cell, take, 
             # Each line of sight begins at another place, or the steps would show.
             along = near + step * ((np.int64(r) * 7 + k * 3) % 8 / 8.0)
             red, green, blue = 0.0, 0.0, 0.0
+            for c in range(3):
+                own[c] = 0.0
             while along < far and left > 0.004:
                 x, y, z = place[0] + along * d[0], place[1] + along * d[1], place[2] + along * d[2]
                 thick = at(density, x - 0.5, y - 0.5, z - 0.5) / 255.0
                 if thick > 0.002:
                     gone = 1.0 - math.exp(-thick * take * cell * 0.7)
                     shown = at(lit, x - 0.5, y - 0.5, z - 0.5) / 255.0
-                    red += left * gone * (key[0] * shown + around[0])
-                    green += left * gone * (key[1] * shown + around[1])
-                    blue += left * gone * (key[2] * shown + around[2])
+                    a, b, c = min(int(x), shape[0] - 1), min(int(y), shape[1] - 1), min(int(z), shape[2] - 1)
+                    if tint.shape[0] > 1:
+                        for n in range(3):
+                            paint[n] = tint[a, b, c, n] / 255.0
+                    red += left * gone * paint[0] * (key[0] * shown + around[0])
+                    green += left * gone * paint[1] * (key[1] * shown + around[1])
+                    blue += left * gone * paint[2] * (key[2] * shown + around[2])
+                    if hot.shape[0] > 1:
+                        row = int(at(hot, x - 0.5, y - 0.5, z - 0.5))
+                        for n in range(3):
+                            own[n] += left * gone * glow[row, n]
                     left *= 1.0 - gone
                 along += step
             image[r, k, 0] = image[r, k, 0] * left + red
             image[r, k, 1] = image[r, k, 1] * left + green
             image[r, k, 2] = image[r, k, 2] * left + blue
             for c in range(3):
-                fire[r, k, c] *= left
+                fire[r, k, c] = fire[r, k, c] * left + own[c]
 
 
 def lay_over(
@@ -108,5 +133,5 @@ def lay_over(
     around = 0.5 * volume.colour * (np.array(light.sky) + 0.5 * np.array(light.ground) + 0.25 * np.array(light.fill))
     _marched(
         image, fire, depth, eye, axes, tan, volume.density, volume.lit, volume.low, volume.cell, volume.take, key,
-        around,
+        around, volume.hot, volume.glow, volume.tint,
     )  # fmt: skip

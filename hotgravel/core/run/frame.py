@@ -25,7 +25,7 @@ STEPS = 1024  # more than a frame ever has
 # they have stepped before it, as it was after the last step where they step after it. A coupling that works both ways
 # is a pair of entries.
 TAKES_SURFACES: Mapping[str, tuple[str, ...]] = {"particles": ("rigid",)}
-TAKES_OPENINGS: Mapping[str, tuple[str, ...]] = {"particles": ("rigid",)}
+TAKES_OPENINGS: Mapping[str, tuple[str, ...]] = {"particles": ("rigid",), "smoke": ("rigid",)}
 TAKES_BLOWS: Mapping[str, tuple[str, ...]] = {"rigid": ("particles",)}
 
 

@@ -73,6 +73,8 @@ class Scene:
     def air_in(self, field: str, points: Array) -> tuple[Array, Array]:
         """The velocities (n, 3) of a field at points (n, 3), and how much they hold (n,), 0 to 1. One that is off
         holds nothing."""
+        if field not in self.fields and field in self.grids:  # a solver moves it
+            return sampled(self.grids[field], points, 0.0, self.grids[field].cell)
         if field not in self.fields:
             return np.zeros((len(points), 3)), np.zeros(len(points))
         row, ask = self.fields[field], self.ask
@@ -222,6 +224,9 @@ def _broken(scene: Scene, shape: z.Both, points: Array) -> Array:
 
 
 def _level(scene: Scene, shape: z.Level, points: Array) -> Array:
+    if shape.field not in scene.fields and shape.field in scene.grids:
+        threshold = one(shape, shape.threshold, scene.ask)
+        return depth_over(scene.grids[shape.field], shape.quantity, threshold, points, 0.0)
     if shape.field not in scene.fields:
         return np.full(len(points), -FAR)
     row, ask = scene.fields[shape.field], scene.ask

@@ -27,7 +27,7 @@ from hotgravel.core.shot.posed import Posed
 from hotgravel.core.shot.props import Prop
 from hotgravel.core.shot.rigid import Rigid
 from hotgravel.core.shot.row import Clause, Row
-from hotgravel.core.shot.smoke import Fume, Smoke
+from hotgravel.core.shot.smoke import Drain, Fire, Fume, Puff, Smoke
 from hotgravel.core.shot.sources import Offshoot, Source
 from hotgravel.core.shot.units import Dress
 from hotgravel.core.shot.velocity_field import VelocityField
@@ -47,14 +47,14 @@ SECTIONS = {
 ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
     Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Collision, Growth, Fading, Tint, Apart, Skin, Streaks,
-    Smoke, Source, Offshoot, Fume, *get_args(Force), Cue,
+    Smoke, Fire, Source, Offshoot, Fume, Puff, Drain, *get_args(Force), Cue,
 )  # fmt: skip
 SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
 MatterRow = Annotated[
-    State | Rigid | Bonds | Posed | Collision | Growth | Fading | Tint | Apart | Skin | Streaks | Smoke,
+    State | Rigid | Bonds | Posed | Collision | Growth | Fading | Tint | Apart | Skin | Streaks | Smoke | Fire,
     Field(discriminator="kind"),
 ]
-SupplyRow = Annotated[Source | Offshoot | Fume, Field(discriminator="kind")]
+SupplyRow = Annotated[Source | Offshoot | Fume | Puff | Drain, Field(discriminator="kind")]
 ForceRow = Annotated[Force, Field(discriminator="kind")]
 
 
@@ -131,7 +131,7 @@ class Shot(BaseModel):
         return [row for row in self.supply if isinstance(row, Source | Offshoot)]
 
     @property
-    def origins(self) -> list[Source | Offshoot | Fume | Rigid]:
+    def origins(self) -> list[Source | Offshoot | Fume | Puff | Drain | Rigid]:
         """The rows that elements come from; an element's `source` counts in them."""
         return [*self.supply, *(row for row in self.matter if isinstance(row, Rigid))]
 
@@ -149,6 +149,11 @@ class Shot(BaseModel):
     def smokes(self) -> list[Smoke]:
         """Those that are on; a run has but one."""
         return [row for row in self.matter if isinstance(row, Smoke) and row.on]
+
+    @property
+    def fires(self) -> list[Fire]:
+        """Those that are on."""
+        return [row for row in self.matter if isinstance(row, Fire) and row.on]
 
     @property
     def collisions(self) -> list[Collision]:

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value, Vector
-from hotgravel.core.shot.dials import choice, clause, dial, dials, refer, whom
+from hotgravel.core.shot.dials import choice, clause, dial, dials, refer, seed, whom
 from hotgravel.core.shot.row import Clause, Ref, Row, points_nowhere
 
 
@@ -149,10 +149,16 @@ class Turbulence(ForceRow):
 class Follow(ForceRow):
     kind: Literal["follow"] = "follow"
     title: ClassVar[str] = "follow a field"
-    does: ClassVar[str] = "Carries particles as a field of velocities moves where they are."
+    does: ClassVar[str] = "Carries particles, bodies or pieces as smoke or a field of velocities moves where they are."
     phrase: ClassVar[str] = "{whom} follow {field}, taking hold at {grip}."
-    field: Ref = refer("field", label="field", help="Whose velocities; outside its box nothing is felt.")
-    grip: Value = _grip()
+    field: Ref = refer(
+        "field", label="field", kinds=("field", "smoke"), help="Whose velocities; outside its box nothing is felt."
+    )
+    grip: Value | None = dial(
+        "/s", 2.0, label="grip", soft=(0.1, 10.0), low=0.0, high=1e4, drivable=True, each=True, none="with no weight",
+        help="How quickly they take up its motion: at 1 /s 63 % of it within a second. With no weight they keep no "
+        "motion of their own, and go wholly with it.",
+    )  # fmt: skip
 
 
 class Vortex(ForceRow):
@@ -206,6 +212,41 @@ class ToSurface(Clause):
         {"outside": "outside it", "inside": "inside it", "both": "on either side"}, "both", label="side",
         help="Which particles feel it: those outside the prop, inside it, or both.",
     )  # fmt: skip
+
+
+class Swirls(ForceRow):
+    kind: Literal["swirls"] = "swirls"
+    title: ClassVar[str] = "swirls"
+    does: ClassVar[str] = "Strews eddies about, few and large or many and small, that come and go."
+    phrase: ClassVar[str] = (
+        "{count} swirls of {size} about {at}, in a room of {spread}, turn {whom} at {speed}, each for {life}, taking "
+        "hold at {grip}."
+    )
+    count: int = dial(
+        "count", 8, label="count", soft=(1, 50), low=1, high=1000, whole=True, help="How many there are at a time."
+    )
+    size: Value = dial(
+        "m", 0.5, label="size", soft=(0.1, 3.0), above=0.0, high=1e5, drivable=True,
+        help="How far from its middle each is fastest.",
+    )  # fmt: skip
+    speed: Value = dial(
+        "m/s", 1.0, label="speed", soft=(0.1, 10.0), low=0.0, high=1e4, drivable=True, each=True,
+        help="How fast air goes round there, when an eddy is at its strongest.",
+    )  # fmt: skip
+    life: float = dial(
+        "s", 2.0, label="life", soft=(0.2, 10.0), above=0.0, high=1e6,
+        help="How long each lasts: it rises and dies away, and another comes elsewhere.",
+    )  # fmt: skip
+    at: Vector = _at("The middle of the room that they are strewn in.")
+    spread: tuple[float, float, float] = dials(
+        "m", (4.0, 2.0, 4.0), label="room", soft=(0.5, 20.0), low=0.0, high=1e5, help="How wide, high and deep it is."
+    )
+    upright: float = dial(
+        "%", 0.0, label="upright", soft=(0.0, 1.0), low=0.0, high=1.0,
+        help="0 % turn about any axis, 100 % about the upright, as whirls on a table do.",
+    )  # fmt: skip
+    grip: Value = _grip()
+    seed: int = seed()
 
 
 class Attraction(ForceRow):
@@ -286,6 +327,7 @@ Force = (
     | Turbulence
     | Follow
     | Vortex
+    | Swirls
     | Attraction
     | Jitter
     | Hold

@@ -113,6 +113,10 @@ class Tint(Row):
         "%", 0.5, label="place", soft=(0.0, 1.0), low=0.0, high=1.0, drivable=True, each=True,
         help="Where in the palette. Over chance it spreads evenly; over age or speed it runs through it.",
     )  # fmt: skip
+    when: Literal["always", "birth"] = choice(
+        {"always": "always", "birth": "at birth"}, "always", label="when",
+        help="Always: colours change as what they go by does. At birth: each keeps the colour that it was born with.",
+    )  # fmt: skip
 
 
 class Fading(Row):

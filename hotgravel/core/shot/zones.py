@@ -146,7 +146,9 @@ class Level(Clause):
 
     quantity: ClassVar[str] = ""
     threshold: ClassVar[str] = ""
-    field: Ref = refer("field", label="field", help="The field; where it is not, the zone is not.")
+    field: Ref = refer(
+        "field", label="field", kinds=("field", "smoke"), help="The field or smoke; where it is not, the zone is not."
+    )
 
 
 class Swift(Level):

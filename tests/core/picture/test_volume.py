@@ -18,6 +18,8 @@ def seen(row, depth=100.0, thick=128, sky=1.0):
         "density": np.full(20**3, thick, np.uint8),
         "shape": np.array([20] * 3),
         "low": np.array([-1.0] * 3),
+        "hot": np.zeros(0, np.uint8),
+        "tint": np.zeros(0, np.uint8),
         "cell": np.array([0.1]),
     }
     image, fire = np.full((9, 9, 3), sky), np.ones((9, 9, 3))
@@ -44,6 +46,8 @@ def test_it_throws_its_colour_back_and_is_darker_away_from_the_key():
         "density": np.full(20**3, 255, np.uint8),
         "shape": np.array([20] * 3),
         "low": np.zeros(3),
+        "hot": np.zeros(0, np.uint8),
+        "tint": np.zeros(0, np.uint8),
         "cell": np.array([0.1]),
     }
     lit = volume_of(kept, Smoke(id="smoke"), LIGHTS["working"]).lit

@@ -301,6 +301,8 @@ SHOWN = {
     "cut.inside",  # tests/core/matter/rigid/test_bonds.py
     "smoke.colour",  # tests/core/picture/test_volume.py, as the next
     "smoke.thickness",
+    "fire.glow",
+    "fume.colour",
     "posed.prop",  # tests/core/matter/rigid/test_posing.py
     "bonds.prop",  # tests/core/matter/rigid/test_bonds.py
     "cut.prop",  # tests/core/matter/rigid/test_cut_bodies.py

@@ -36,6 +36,7 @@ FAR = {"kind": "zone", "id": "far", "name": "far", "shape": {"kind": "ball", "at
 ALL = {"kind": "zone", "id": "all", "name": "all", "shape": {"kind": "ball", "radius": 900}}
 SLAB = {"kind": "zone", "id": "slab", "name": "slab", "shape": {"kind": "heights", "low": 9.5, "high": 30}}
 SHELL = {"kind": "prop", "id": "shell", "name": "shell", "shape": {"kind": "sphere", "radius": 2.0}, "position": [3, 10, 0]}
+AGED = {"kind": "response", "attribute": "age", "begin": 0, "end": 0.5, "low": 0, "high": 1}
 SEEN = {"kind": "response", "attribute": "random", "begin": 0, "end": 1, "low": 0, "high": 1}
 UPWARD = {"kind": "keys", "keys": [{"frame": 1, "value": 10, "ease": "linear"}, {"frame": 40, "value": 18}]}
 
@@ -335,6 +336,7 @@ FIELDS: dict[str, tuple[Any, ...]] = FORCES | OFFSHOOTS | {
     "tint.palette": ("matter.3.palette", [["#200000", 1]], [["#ff0000", 1]], redness, 1, tinted()),
     "tint.manner": ("matter.3.manner", "picked", "blended", colours, 1, tinted(place=SEEN)),
     "tint.place": ("matter.3.place", 0.2, 0.9, redness, -1, tinted()),
+    "tint.when": ("matter.3.when", "always", "birth", redness, 1, tinted(place=AGED)),
     "source.inherit": ("supply.0.inherit", 0.0, 1.0, east, 1, thrown),
     "source.mass": ("supply.0.mass", 1.0, 50.0, size_now, 1, weighed("mass")),
     "source.temperature": ("supply.0.temperature", 10.0, 90.0, size_now, 1, weighed("temperature")),

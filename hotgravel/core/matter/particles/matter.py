@@ -42,7 +42,6 @@ from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.matter import Apart
-from hotgravel.core.shot.smoke import Fume
 from hotgravel.core.shot.sources import Asked, Burst, Offshoot, Opening, Source, Trail
 
 # How often particles that keep apart are looked at again in a step.
@@ -214,7 +213,7 @@ class ParticleMatter:
         shoots: list[Shoot] = []
         bodily = {setting.states[state.id] for state in shot.states if state.of != self.name}
         for number, source in enumerate(shot.supply):
-            if not source.on or isinstance(source, Fume):
+            if not source.on or not isinstance(source, Source | Offshoot):
                 continue
             if setting.states[source.state] in bodily:
                 said = f"{shot.names()[source.state]} is a state of bodies. Accepted: a state of particles."

@@ -32,10 +32,11 @@ def at(field, x, y, z):
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _carried(field, u, v, w, step, ox, oy, oz, fresh, out, low, high):
-    """Each value from where it was `step` cells per unit of velocity ago (second order in time), into out; and the
-    least and most of the values around that place. Beyond the box is nothing where `fresh`, else what its side has."""
-    nx, ny, nz = field.shape
+def _carried(fields, u, v, w, step, ox, oy, oz, fresh, out, low, high):
+    """Values of fields (m, nx, ny, nz) from where they were `step` cells per unit of velocity ago (second order in
+    time), into out; and the least and most of the values around that place. Beyond the box is nothing where `fresh`,
+    else what its side has."""
+    many, nx, ny, nz = fields.shape
     sx, sy, sz = u.shape[0] - 1.0, v.shape[1] - 1.0, w.shape[2] - 1.0
     for i in prange(nx):
         for j in range(ny):
@@ -49,40 +50,54 @@ def _carried(field, u, v, w, step, ox, oy, oz, fresh, out, low, high):
                 y -= step * at(v, p - 0.5, q, r - 0.5)
                 z -= step * at(w, p - 0.5, q - 0.5, r)
                 if fresh and (x < 0.0 or y < 0.0 or z < 0.0 or x > sx or y > sy or z > sz):
-                    out[i, j, k] = low[i, j, k] = high[i, j, k] = 0.0
+                    for m in range(many):
+                        out[m, i, j, k] = low[m, i, j, k] = high[m, i, j, k] = 0.0
                     continue
                 x, y, z = x - ox, y - oy, z - oz
-                out[i, j, k] = at(field, x, y, z)
                 a = min(max(math.floor(x), 0), nx - 2)
                 b = min(max(math.floor(y), 0), ny - 2)
                 c = min(max(math.floor(z), 0), nz - 2)
-                least = most = field[a, b, c]
-                for n in range(1, 8):
-                    value = field[a + (n & 1), b + ((n >> 1) & 1), c + (n >> 2)]
-                    least, most = min(least, value), max(most, value)
-                low[i, j, k], high[i, j, k] = least, most
+                for m in range(many):
+                    field = fields[m]
+                    out[m, i, j, k] = at(field, x, y, z)
+                    least = most = field[a, b, c]
+                    for n in range(1, 8):
+                        value = field[a + (n & 1), b + ((n >> 1) & 1), c + (n >> 2)]
+                        least, most = min(least, value), max(most, value)
+                    low[m, i, j, k], high[m, i, j, k] = least, most
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _corrected(field, there, back, low, high):
-    """Half of what a way there and back has lost is put right, in place, where that stays between its neighbours."""
-    for i in prange(field.shape[0]):
-        for j in range(field.shape[1]):
-            for k in range(field.shape[2]):
-                value = there[i, j, k] + 0.5 * (field[i, j, k] - back[i, j, k])
-                if low[i, j, k] <= value <= high[i, j, k]:
-                    there[i, j, k] = value
+def _corrected(fields, u, v, w, step, ox, oy, oz, there, low, high):
+    """Half of what a way there and back has lost is put right, where that stays between its neighbours, in place of
+    `low`."""
+    many, nx, ny, nz = fields.shape
+    for i in prange(nx):
+        for j in range(ny):
+            for k in range(nz):
+                x, y, z = i + ox, j + oy, k + oz
+                half = 0.5 * step
+                p = x + half * at(u, x, y - 0.5, z - 0.5)
+                q = y + half * at(v, x - 0.5, y, z - 0.5)
+                r = z + half * at(w, x - 0.5, y - 0.5, z)
+                x += step * at(u, p, q - 0.5, r - 0.5) - ox
+                y += step * at(v, p - 0.5, q, r - 0.5) - oy
+                z += step * at(w, p - 0.5, q - 0.5, r) - oz
+                for m in range(many):
+                    value = there[m, i, j, k] + 0.5 * (fields[m, i, j, k] - at(there[m], x, y, z))
+                    if not low[m, i, j, k] <= value <= high[m, i, j, k]:
+                        value = there[m, i, j, k]
+                    low[m, i, j, k] = value
 
 
-def carried(field: Grid, velocity: tuple[Grid, Grid, Grid], step: float, where: tuple[float, float, float],
+def carried(fields: Grid, velocity: tuple[Grid, Grid, Grid], step: float, where: tuple[float, float, float],
             fresh: bool = False) -> Grid:  # fmt: skip
-    """A field (nx, ny, nz) whose values stand at `where` in their cells, carried with the velocity for `step` = seconds
-    over metres of a cell. `fresh` lets nothing in from outside the box."""
-    out, low, high, back = (np.empty_like(field) for _ in range(4))
-    _carried(field, *velocity, step, *where, fresh, out, low, high)
-    _carried(out, *velocity, -step, *where, False, back, np.empty_like(field), np.empty_like(field))
-    _corrected(field, out, back, low, high)
-    return out
+    """Fields (m, nx, ny, nz) whose values stand at `where` in their cells, carried with the velocity for `step` =
+    seconds over metres of a cell. `fresh` lets nothing in from outside the box."""
+    out, low, high = (np.empty_like(fields) for _ in range(3))
+    _carried(fields, *velocity, step, *where, fresh, out, low, high)
+    _corrected(fields, *velocity, step, *where, out, low, high)
+    return low
 
 
 @njit(cache=True, parallel=True, nogil=True)

@@ -3,13 +3,11 @@
 import numpy as np
 
 from hotgravel.core.matter.contract import Array, Ids, State
-from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.smoke.cells import AIR, FACES, Cells
 from hotgravel.core.matter.smoke.solids import Box, in_middles
 
 SIDE = 8  # cells
 HELD = 0.02  # mean density: a block with less is empty
-FACES = ("u", "v", "w")  # the arrays of a state that hold velocities
-AIR = 20.0  # °C
 
 
 def no_blocks(shape: tuple[int, ...]) -> dict[str, Array]:
@@ -28,9 +26,9 @@ def _means(field: Array, shape: tuple[int, ...]) -> Array:
     return found
 
 
-def blocks_of(state: State, box: Box, ids: Ids, dt: float, source: int) -> Elements:
-    """The blocks after a step of dt seconds: those that have come to hold smoke get ids, the others keep theirs. All
-    count as out of the source of that number."""
+def blocks_of(state: State, box: Box, ids: Ids, origins: tuple[int, ...]) -> Cells:
+    """The blocks after a step: those that have come to hold smoke get ids, the others keep theirs. Each
+    counts as out of the source, by its number in the shot, that most of its smoke is from."""
     a = state.arrays
     known, shape = a["block_ids"], a["block_ids"].shape
     density, heat = _means(a["density"], shape), _means(a["heat"], shape)
@@ -39,7 +37,7 @@ def blocks_of(state: State, box: Box, ids: Ids, dt: float, source: int) -> Eleme
     known = np.where(holds, known, -1)
     known[fresh] = ids.take(int(fresh.sum()))
     at = np.argwhere(holds)
-    made = Elements.blank(len(at))
+    made = Cells.blank(len(at))
     made.id[:] = known[holds]
     order = np.argsort(made.id)
     at = at[order]
@@ -51,13 +49,16 @@ def blocks_of(state: State, box: Box, ids: Ids, dt: float, source: int) -> Eleme
     made.temperature[:] = AIR + heat[which]
     made.radius[:] = made.size[:] = 0.5 * SIDE * box.cell
     made.mass[:] = density[which] * (SIDE * box.cell) ** 3
-    made.state[:], made.source[:] = -1, source
+    made.state[:], made.source[:] = -1, origins[0] if origins else 0
+    if len(origins) > 1:
+        parts = np.stack([_means(a[f"of {n}"], shape)[which] for n in range(len(origins))])
+        made.source[:] = np.array(origins)[parts.argmax(axis=0)]
+    made.age[:] = _means(a["age"], shape)[which] / density[which]
     old = state.elements
     _, mine, theirs = np.intersect1d(made.id, old.id, return_indices=True)
     made.rest[:] = made.position
-    for name in ("age", "travelled", "fired", "was_true", "looked", "colour", "faded", "rest", "life"):
+    for name in ("travelled", "fired", "was_true", "looked", "colour", "faded", "rest", "life"):
         getattr(made, name)[mine] = getattr(old, name)[theirs]
-    made.age += dt
     a["block_ids"], a["told_ids"] = known, made.id.copy()
     a["told_velocity"], a["told_heat"] = made.velocity.copy(), made.temperature.copy()
     return made

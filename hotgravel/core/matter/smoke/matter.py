@@ -8,6 +8,8 @@ import numpy as np
 from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kept, Kind, Lane, Table
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.smoke.blocks import SIDE
+from hotgravel.core.matter.smoke.cells import Cells
+from hotgravel.core.matter.smoke.shown import GAS, VOLUME
 from hotgravel.core.matter.smoke.solids import Box
 from hotgravel.core.matter.smoke.solver import SmokeSolver
 from hotgravel.core.shape.setting import Setting
@@ -15,7 +17,9 @@ from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.finish import Quality
-from hotgravel.core.shot.smoke import MOST_CELLS, Fume, Smoke
+from hotgravel.core.shot.forces import Follow
+from hotgravel.core.shot.smoke import MOST_CELLS, Drain, Fume, Puff, Smoke
+from hotgravel.core.shot.zones import Level
 
 FINER: dict[Quality, float] = {"rough": 1.0, "fair": 2.0 / 3.0, "fine": 0.5}
 
@@ -25,16 +29,19 @@ class SmokeMatter:
 
     name, called, cost = "smoke", "block of smoke", 400.0
     kind: Kind = "volume"
-    elements: type[Elements] = Elements
+    elements: type[Elements] = Cells
     columns: Mapping[str, Column] = COMMON
-    records: Mapping[str, tuple[str, ...]] = {"volume": ("density", "shape", "low", "cell")}
+    records: Mapping[str, tuple[str, ...]] = {"volume": VOLUME, "gas": GAS}
     gauges: Mapping[str, Gauge] = {
         "count": Gauge("", "how many blocks of 8 by 8 by 8 cells hold smoke"),
         "mass": Gauge("m³", "how much smoke there is: cubic metres of density 1"),
         "came": Gauge("m³", "how much has come out of sources"),
+        "burnt": Gauge("m³", "how much fire has left as soot"),
         "faded": Gauge("m³", "how much has faded"),
-        "left": Gauge("m³", "how much has left through sides and into obstacles"),
+        "drained": Gauge("m³", "how much has gone into drains"),
+        "left": Gauge("m³", "how much has left through sides and into obstacles, or thinned out as fire swelled"),
         "hottest": Gauge("°C", "temperature of the hottest cell"),
+        "mean_heat": Gauge("°C", "mean temperature of smoke"),
         "mean_speed": Gauge("m/s", "mean speed of smoke"),
         "greatest_speed": Gauge("m/s", "greatest speed of the air"),
         "cells": Gauge("", "how many cells the box has"),
@@ -68,9 +75,16 @@ class SmokeMatter:
             faults.append(Fault(row.id, "cell", f"{said}{fits:.2g} m make."))
         if faults:
             raise ShotFault(faults)
-        fumes = tuple(f for f in shot.supply if isinstance(f, Fume) and f.on)
-        first = next((n for n, origin in enumerate(shot.origins) if origin in fumes), 0)
-        return SmokeSolver(setting, row, box, fumes, first)
+        on = [row for row in shot.supply if row.on]
+        fumes = tuple(row for row in on if isinstance(row, Fume))
+        puffs = tuple(row for row in on if isinstance(row, Puff))
+        drains = tuple(row for row in on if isinstance(row, Drain))
+        ids = [origin.id for origin in shot.origins]
+        origins = tuple(ids.index(source.id) for source in (*fumes, *puffs))
+        followed = any(isinstance(f, Follow) and f.on and f.field == row.id for f in shot.forces) or any(
+            isinstance(zone.shape, Level) and zone.shape.field == row.id for zone in shot.zones.values()
+        )
+        return SmokeSolver(setting, row, box, fumes, puffs, drains, next(iter(shot.fires), None), origins, followed)
 
     def places(self, shot: Shot) -> tuple[str, ...]:
         return ()

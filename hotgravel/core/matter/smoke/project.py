@@ -207,10 +207,14 @@ def divergence_of(velocity: Faces, open_: Faces, solid: Faces) -> Grid:
     return out
 
 
-def projected(velocity: Faces, levels: list[Level], solid: Faces, guess: Grid | None = None) -> tuple[Grid, int]:
-    """Take the divergence off a velocity, in place; obstacles move by `solid` where they cover a face. Returns the
-    pressure, and in how many rounds it was found."""
+def projected(
+    velocity: Faces, levels: list[Level], solid: Faces, guess: Grid | None = None, source: Grid | None = None
+) -> tuple[Grid, int]:
+    """Take the divergence off a velocity, in place, but for what comes from a source in each cell; obstacles move by
+    `solid` where they cover a face. Returns the pressure, and in how many rounds it was found."""
     there = divergence_of(velocity, levels[0].open, solid)
+    if source is not None:
+        there -= source
     p, rounds = pressure(levels, there, guess)
     for axis in range(3):
         _pushed(velocity[axis], solid[axis], levels[0].open[axis], p, axis)

@@ -39,6 +39,19 @@ class Box:
         found: Array = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
         return found
 
+    def within(self, low: Array, high: Array, axis: int = -1) -> tuple[tuple[slice, ...], Array]:
+        """Which of the values that stand in middles, or on the faces across an axis, lie between corners (3,), as a
+        slice of them; and where they stand (n, 3)."""
+        slices, axes = list[slice](), list[Array]()
+        for a in range(3):
+            off, many = (0.0, self.shape[a] + 1) if a == axis else (0.5, self.shape[a])
+            first = max(0, int(np.ceil((low[a] - self.low[a]) / self.cell - off)))
+            end = min(many, int(np.floor((high[a] - self.low[a]) / self.cell - off)) + 1)
+            slices.append(slice(first, max(end, first)))
+            axes.append(self.low[a] + self.cell * (np.arange(first, max(end, first), dtype=float) + off))
+        points: Array = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
+        return tuple(slices), points
+
     def on_faces(self, axis: int) -> Array:
         """Where velocities along an axis stand (n, 3): in the middles of the faces across it."""
         along = [a == axis for a in range(3)]
@@ -87,8 +100,8 @@ def _opened(corners, axis, out):
                 out[i, j, k] = count / (CUTS * CUTS)
 
 
-def solids_in(box: Box, props: list[str], scene: Scene, sides: str) -> Solids:
-    """The obstacles in a box at a scene's moment."""
+def solids_in(box: Box, props: list[str], scene: Scene, sides: str, ends: list[tuple[bool, bool]]) -> Solids:
+    """The obstacles in a box at a scene's moment; `ends` says which of its ends are sides that may be walls."""
     nodes = box.points((0.0, 0.0, 0.0), (1, 1, 1))
     distance = np.full(len(nodes), FAR)
     moving, open_ = box.faces(), box.faces()
@@ -100,7 +113,7 @@ def solids_in(box: Box, props: list[str], scene: Scene, sides: str) -> Solids:
     corners = distance.reshape(tuple(n + 1 for n in box.shape)).astype(np.float32)
     for axis in range(3):
         _opened(corners, axis, open_[axis])
-    for axis, end in _shut(sides):
+    for axis, end in (at for at in _shut(sides) if ends[at[0]][at[1]]):
         np.moveaxis(open_[axis], axis, 0)[end] = 0.0
         np.moveaxis(moving[axis], axis, 0)[end] = 0.0
     x, y, z = box.shape

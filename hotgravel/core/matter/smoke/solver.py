@@ -2,119 +2,145 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from functools import cached_property
 
 import numpy as np
-from numba import njit, prange
 
-from hotgravel.core.drive.value import one, three
-from hotgravel.core.matter.aims import unit
+from hotgravel.core.drive.value import one
 from hotgravel.core.matter.contract import Array, Offers, Seam, Shed, State
-from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fineness import steps_for
-from hotgravel.core.matter.forces import acting_on, gather
-from hotgravel.core.matter.smoke.advect import CENTRE, ON_X, ON_Y, ON_Z, carried, swirled
-from hotgravel.core.matter.smoke.blocks import AIR, FACES, blocks_of, no_blocks, taken_back
-from hotgravel.core.matter.smoke.project import Faces, Grid, Level, divergence_of, levels_of, projected, rimmed
+from hotgravel.core.matter.smoke.advect import CENTRE, ON_X, ON_Y, ON_Z, carried
+from hotgravel.core.matter.smoke.air import TRACE, fade, push
+from hotgravel.core.matter.smoke.blocks import SIDE, blocks_of, no_blocks, taken_back
+from hotgravel.core.matter.smoke.cells import AIR, FACES, Cells
+from hotgravel.core.matter.smoke.diffuse import diffused, dragged
+from hotgravel.core.matter.smoke.fire import burn
+from hotgravel.core.matter.smoke.project import Grid, Level, divergence_of, levels_of, projected, rimmed
+from hotgravel.core.matter.smoke.shown import grid_of, records_of
 from hotgravel.core.matter.smoke.solids import Box, Solids, in_middles, solids_in
+from hotgravel.core.matter.smoke.sources import Puffs, Taker, comes, drain, give, puff, puffs_of, spot_of
+from hotgravel.core.matter.smoke.window import at_ends, box_in, follow, move, wanted
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
-from hotgravel.core.shot.forces import Force, Gravity
-from hotgravel.core.shot.smoke import Fume, Smoke
+from hotgravel.core.shot.smoke import Drain, Fire, Fume, Puff, Smoke
 
-WARM = 1.0 / (273.15 + AIR)  # of its weight that air loses for each degree
-TRACE = 1e-3  # of density: less is nothing
 TRAVEL = 2.0  # cells that gas may go in a step
 MENDED = 0.1  # of the density, at most, that a step puts right
+CARRIED = ("density", "heat", "age", "fuel")
+BALANCE = ("came", "burnt", "faded", "drained", "left")
 
 
 @dataclass
 class Kept:
-    """The obstacles of a moment, and the grids of the pressure's cycle; made again where something moves."""
+    """The obstacles of a moment, the grids of the pressure's cycle, and the middles of all cells (n, 3); made again
+    where something moves."""
 
     key: bytes = b""
     solids: Solids | None = None
     levels: list[Level] = field(default_factory=list)
+    points: Array = field(default_factory=lambda: np.zeros((0, 3)))
 
 
 @dataclass(frozen=True)
 class SmokeSolver:
-    """The smoke of one shot."""
+    """The smoke of one shot. `box` are the limits of its grid, `origins` the numbers of its sources in the shot, and
+    `followed` is whether anything asks how its air moves."""
 
     setting: Setting
     row: Smoke
     box: Box
     fumes: tuple[Fume, ...]
-    source: int
+    puffs: tuple[Puff, ...]
+    drains: tuple[Drain, ...]
+    fire: Fire | None
+    origins: tuple[int, ...]
+    followed: bool
     cache: Kept = field(default_factory=Kept)
 
     def begin(self) -> State:
-        shape = self.box.shape
-        faces = dict(zip(FACES, self.box.faces(), strict=True))
-        still = {name: np.zeros(shape, np.float32) for name in ("density", "heat")}
-        arrays = faces | still | {"pressure": rimmed(shape)} | no_blocks(shape)
-        return State(Elements.blank(0), arrays, {"came": 0.0, "faded": 0.0, "left": 0.0, "apart": 0.0, "rounds": 0})
+        whole = np.stack([np.zeros(3, np.int64), np.array(self.box.shape) // SIDE])
+        state = State(
+            Cells.blank(0), {"window": whole}, dict.fromkeys(BALANCE, 0.0) | {"apart": 0.0, "rounds": 0, "begun": False}
+        )
+        if self.row.room == "smoke":
+            scene = self.setting.scene(self.setting.shot.finish.first, 1.0, set(), {}, {})
+            spots = [spot_of(scene, row.prop, self.box.cell) for row in self.fumes if row.prop in scene.poses]
+            state.arrays["window"] = follow(self.box, np.zeros((2, 3), np.int64), wanted(state, self.box, whole, spots))
+        box = box_in(self.box, state.arrays["window"])
+        still = {name: np.zeros(box.shape, np.float32) for name in self.carried}
+        if self.fire is not None:
+            still["flame"] = np.zeros(box.shape, np.float32)
+        state.arrays |= dict(zip(FACES, box.faces(), strict=True)) | still
+        state.arrays |= {"pressure": rimmed(box.shape)} | no_blocks(box.shape)
+        return state
+
+    @property
+    def carried(self) -> tuple[str, ...]:
+        """The arrays in the middles of cells that go along with the gas."""
+        parts = tuple(f"of {n}" for n in range(len(self.origins))) if len(self.origins) > 1 else ()
+        return (*CARRIED, *parts)
 
     def steps(self, state: State, span: float) -> int:
         fastest = max(float(np.abs(state.arrays[name]).max()) for name in FACES)
         return steps_for(self.setting.quality, fastest, TRAVEL * self.box.cell, span)
 
     def step(self, state: State, seam: Seam, dt: float) -> int:
-        """What cues did is taken in; sources give, forces push, the pressure parts what flows together, and the gas
-        carries itself and all that is in it; then it fades and cools."""
-        a, facts, cell = state.arrays, state.facts, self.box.cell
-        taken_back(state, self.box)
-        solids, levels = self._obstacles(seam.scene)
-        velocity: Faces = (a["u"], a["v"], a["w"])
-        before = self._mass(a)
-        self._give(a, seam, solids, dt)
-        came = self._mass(a)
-        self._push(a, velocity, seam, dt)
-        a["pressure"], facts["rounds"] = projected(velocity, levels, solids.moving, a["pressure"])
+        """What cues did is taken in, and the window follows; sources give, drains take, fire burns and forces push; the
+        pressure parts what flows together, and the gas carries itself and all that is in it; then it fades."""
+        a, facts, scene = state.arrays, state.facts, seam.scene
+        taken_back(state, box_in(self.box, a["window"]))
+        puffs = [
+            puffs_of(row, seam, self.setting.states, self.box.cell) if seam.runs(row) else None for row in self.puffs
+        ]
+        self._follow(state, seam, puffs)
+        box = box_in(self.box, a["window"])
+        solids, levels = self._obstacles(box, a["window"], scene)
+        self._supply(state, Taker(a, box, solids, dt), puffs, seam)
+        swells = None
+        if self.fire is not None and self.fire.on:
+            before = self._mass(a)
+            swells = burn(a, self.fire, scene.ask, dt) * np.float32(box.cell)
+            facts["burnt"] += self._mass(a) - before
+        push(a, self.row, self.setting.shot, self.setting.states, box, self.cache.points, seam, dt)
+        self._spread(a, box, solids, scene, dt)
+        velocity = (a["u"], a["v"], a["w"])
+        a["pressure"], facts["rounds"] = projected(velocity, levels, solids.moving, a["pressure"], swells)
         apart = divergence_of(velocity, solids.open, solids.moving)
+        apart = apart if swells is None else apart - swells
         facts["apart"] = float(np.abs(apart).max()) / max(float(max(np.abs(v).max() for v in velocity)), 1e-9)
-        length = dt / cell
-        density = carried(a["density"], velocity, length, CENTRE, fresh=True)
-        heat = carried(a["heat"], velocity, length, CENTRE, fresh=True)
-        new = [carried(v, velocity, length, at) for v, at in zip(velocity, (ON_X, ON_Y, ON_Z), strict=True)]
-        inside = solids.distance < 0.0
-        density[inside], heat[inside] = 0.0, 0.0
-        # A grid loses or makes a little on the way: what did not leave is still there.
-        stays = max(came - _leaving(a["density"], velocity) * dt * cell**2, 0.0)
-        there = float(density.sum(dtype=float)) * cell**3
-        density *= np.float32(np.clip(stays / max(there, 1e-12), 1.0 - MENDED, 1.0 + MENDED))
-        a |= dict(zip(FACES, new, strict=True)) | {"density": density, "heat": heat}
-        left = self._mass(a)
-        ask = seam.scene.ask
-        np.maximum(density - np.float32(dt * one(self.row, "fade", ask)), 0.0, out=density)
-        heat *= np.float32(np.exp(-dt * one(self.row, "cooling", ask)))
-        for flow in new:
-            flow *= np.float32(np.exp(-dt * one(self.row, "slowing", ask)))
-        facts["came"] += came - before
-        facts["left"] += came - left
-        facts["faded"] += left - self._mass(a)
-        state.elements = blocks_of(state, self.box, seam.ids, dt, self.source)
+        facts["left"] += self._carry(a, box, solids, swells, dt)
+        before = self._mass(a)
+        fade(a, self.row, box, self.cache.points, scene, dt)
+        facts["faded"] += before - self._mass(a)
+        state.elements = blocks_of(state, box, seam.ids, self.origins)
         return 0
 
     def land(self, state: State, seam: Seam) -> None:
-        """It begins empty."""
+        """At the first frame, what has gone on before it."""
+        if state.facts["begun"]:
+            return
+        state.facts["begun"] = True
+        left = self.row.preroll
+        while left > 1e-9:
+            span = min(left, 1.0 / self.setting.shot.finish.rate)
+            many = self.steps(state, span)
+            for _ in range(many):
+                self.step(state, seam, span / many)
+            left -= span
 
     def shed(self, state: State, shed: Shed, seam: Seam) -> None:
-        """Smoke comes off nothing."""
+        """Smoke comes off what moves by its own rows."""
 
     def offers(self, state: State) -> Offers:
-        return Offers()
+        if not self.followed:
+            return Offers()
+        return Offers(grids={self.row.id: grid_of(state.arrays, box_in(self.box, state.arrays["window"]))})
 
     def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, Array]]:
         return {}
 
     def records(self, state: State) -> dict[str, dict[str, Array]]:
-        thick = np.minimum(np.round(255.0 * state.arrays["density"]), 255.0).astype(np.uint8)
-        box = self.box
-        return {"volume": {
-            "density": thick.ravel(), "shape": np.array(box.shape, np.int32), "low": np.array(box.low, np.float32),
-            "cell": np.array([box.cell], np.float32),
-        }}  # fmt: skip
+        colours = [row.colour if isinstance(row, Fume) else "#FFFFFF" for row in (*self.fumes, *self.puffs)]
+        return records_of(state.arrays, box_in(self.box, state.arrays["window"]), colours, self.fire is not None)
 
     def meshes(self) -> list[dict[str, Array]]:
         return []
@@ -125,9 +151,10 @@ class SmokeSolver:
     def measure(self, state: State, touches: int, steps: int) -> dict[str, float]:
         a, facts, there = state.arrays, state.facts, state.arrays["density"] > TRACE
         speed = np.sqrt(sum(in_middles(a[name], axis) ** 2 for axis, name in enumerate(FACES)))
+        heat = a["heat"][there]
         return {
-            "count": len(state.elements), "mass": self._mass(a), "came": facts["came"], "faded": facts["faded"],
-            "left": facts["left"], "hottest": AIR + float(a["heat"].max(initial=0.0)),
+            "count": len(state.elements), "mass": self._mass(a), **{name: facts[name] for name in BALANCE},
+            "hottest": AIR + float(a["heat"].max(initial=0.0)), "mean_heat": AIR + float(heat.sum()) / (len(heat) or 1),
             "mean_speed": float(speed[there].mean()) if there.any() else 0.0, "greatest_speed": float(speed.max()),
             "cells": float(a["density"].size), "filled": float(there.sum()), "apart": facts["apart"],
             "rounds": float(facts["rounds"]),
@@ -137,108 +164,98 @@ class SmokeSolver:
         """How much smoke there is: cubic metres of density 1."""
         return float(arrays["density"].sum(dtype=float)) * self.box.cell**3
 
-    @cached_property
-    def _points(self) -> Array:
-        """The middles of all cells (n, 3)."""
-        return self.box.points((0.5, 0.5, 0.5))
+    def _follow(self, state: State, seam: Seam, puffs: Sequence[Puffs | None]) -> None:
+        if self.row.room == "whole":
+            return
+        spots = [spot_of(seam.scene, row.prop, self.box.cell) for row in self.fumes if comes(row, seam)]
+        spots += [spot for of in puffs if of is not None for spot in of.spots()]
+        was = state.arrays["window"]
+        now = follow(self.box, was, wanted(state, self.box, was, spots))
+        if (now != was).any():
+            lost = self._mass(state.arrays)
+            move(state, was, now)
+            state.arrays["window"] = now
+            state.facts["faded"] += lost - self._mass(state.arrays)  # less than a trace in each cell
 
-    @cached_property
-    def _on_faces(self) -> tuple[Array, ...]:
-        """The middles of the faces across each axis (n, 3)."""
-        return tuple(self.box.on_faces(axis) for axis in range(3))
-
-    @cached_property
-    def _hit(self) -> list[str]:
-        """The props that smoke flows around."""
+    def _obstacles(self, box: Box, window: Array, scene: Scene) -> tuple[Solids, list[Level]]:
         shot = self.setting.shot
         rows = [row for row in shot.collisions if row.on and row.whom is None]
-        return list(dict.fromkeys(prop for row in rows for prop in row.props if prop in self.setting.shapes))
-
-    def _obstacles(self, scene: Scene) -> tuple[Solids, list[Level]]:
-        there = [p for p in self._hit if p in scene.poses]
-        poses = [(scene.poses[p], scene.soon[p]) for p in there]
-        key = repr(there).encode() + b"".join(
-            pose.position.tobytes() + pose.quaternion.tobytes() + np.float64(pose.scale).tobytes()
-            for both in poses
-            for pose in both
+        props = dict.fromkeys(p for row in rows for p in row.props if p in self.setting.shapes and p in scene.poses)
+        poses = [(scene.poses[p], scene.soon[p]) for p in props]
+        key = (
+            repr(list(props)).encode()
+            + window.tobytes()
+            + b"".join(
+                pose.position.tobytes() + pose.quaternion.tobytes() + np.float64(pose.scale).tobytes()
+                for both in poses
+                for pose in both
+            )
         )
-        if self.cache.solids is None or self.cache.key != key:
-            self.cache.solids = solids_in(self.box, there, scene, self.row.sides)
-            self.cache.levels = levels_of(self.cache.solids.open)
-            self.cache.key = key
-        return self.cache.solids, self.cache.levels
+        cache = self.cache
+        if cache.solids is None or cache.key != key:
+            cache.solids = solids_in(box, list(props), scene, self.row.sides, at_ends(self.box, window))
+            cache.levels, cache.key = levels_of(cache.solids.open), key
+            cache.points = box.points((0.5, 0.5, 0.5))
+        return cache.solids, cache.levels
 
-    def _give(self, a: dict[str, Array], seam: Seam, solids: Solids, dt: float) -> None:
-        """Let sources add to density, heat and velocity, in place."""
-        scene, ask = seam.scene, seam.scene.ask
-        for row in (f for f in self.fumes if seam.runs(f) and f.start <= seam.frame < f.end + 1):
-            if row.prop not in scene.poses:
-                continue
-            share = self._share(row, scene, self._points).reshape(self.box.shape)
-            share = np.where(solids.distance < 0.0, 0.0, share).astype(np.float32)
-            more = np.float32(dt * one(row, "rate", ask)) * share
-            a["density"] += np.minimum(more, np.maximum(1.0 - a["density"], 0.0))
-            there = np.minimum(1.0, more / np.maximum(a["density"], 1e-6))
-            a["heat"] += there * (np.float32(one(row, "temperature", ask) - AIR) - a["heat"])
-            speed = one(row, "speed", ask)
-            if speed > 0.0:
-                way = speed * unit(three(row, "direction", ask))
-                for axis, name in enumerate(FACES):
-                    on = self._share(row, scene, self._on_faces[axis]).reshape(a[name].shape).astype(np.float32)
-                    a[name] += on * (np.float32(way[axis]) - a[name])
+    def _supply(self, state: State, to: Taker, puffs: Sequence[Puffs | None], seam: Seam) -> None:
+        """Let sources give and drains take, in place."""
+        a, facts = state.arrays, state.facts
+        own = [f"of {n}" if len(self.origins) > 1 else None for n in range(len(self.origins))]
+        before = self._mass(a)
+        for row, mine in zip(self.fumes, own, strict=False):
+            if comes(row, seam):
+                give(to, row, seam, mine)
+        for of, mine in zip(puffs, own[len(self.fumes) :], strict=True):
+            if of is not None and len(of.place):
+                puff(to, of, mine)
+        came = self._mass(a)
+        for drained in self.drains:
+            drain(to, drained, seam)
+        facts["came"] += came - before
+        facts["drained"] += came - self._mass(a)
 
-    def _share(self, row: Fume, scene: Scene, points: Array) -> Array:
-        """How much of a source is at points (n, 3): all in its prop, none a cell outside it."""
-        gap, cell = scene.distance_to(row.prop, points), self.box.cell
-        if not scene.shapes[row.prop].has_volume:
-            gap = np.abs(gap) - 0.5 * cell
-        share: Array = np.clip(0.5 - gap / cell, 0.0, 1.0)
-        if row.through is not None:
-            inside = np.flatnonzero(share)
-            share[inside] *= scene.weight_in(row.through, points[inside])
-        return share
+    def _spread(self, a: dict[str, Array], box: Box, solids: Solids, scene: Scene, dt: float) -> None:
+        """Viscosity and diffusion, in place."""
+        viscosity, diffusion = (one(self.row, name, scene.ask) for name in ("viscosity", "diffusion"))
+        if viscosity > 0.0:
+            clings = np.full((4, 2), self.row.along == "clings")
+            for axis in range(3):
+                for end in (0, 1):
+                    clings[axis, end] &= bool((np.take(solids.open[axis], -end, axis) <= 0.0).all())
+            velocity, walls = (a["u"], a["v"], a["w"]), np.zeros((3, 2, 3), np.float32)
+            flow = dragged(velocity, solids.open, viscosity * dt / box.cell**2, clings, walls)
+            a |= dict(zip(FACES, flow, strict=True))
+        if diffusion > 0.0:
+            for name in self.carried:
+                a[name] = diffused(a[name], solids.open, diffusion * dt / box.cell**2)
 
-    def _push(self, a: dict[str, Array], velocity: Faces, seam: Seam, dt: float) -> None:
-        """Forces on the gas, its lift and weight, and its swirl, in place."""
-        shape, ask, scene = self.box.shape, seam.scene.ask, seam.scene
-        down = np.zeros(3)
-        others: list[Force] = []
-        for force in acting_on(self.setting.shot, seam.switched):
-            if force.whom is not None:
-                continue
-            if isinstance(force, Gravity):
-                if force.acts_at(ask.frame):
-                    down += one(force, "strength", ask) * unit(three(force, "direction", ask))
-            else:
-                others.append(force)
-        up = one(self.row, "weight", ask) * a["density"] - one(self.row, "lift", ask) * WARM * a["heat"]
-        push = [np.ascontiguousarray(np.float32(down[axis]) * up, np.float32) for axis in range(3)]
-        swirl = one(self.row, "swirl", ask)
-        if swirl > 0.0:
-            swirled(velocity, swirl, (push[0], push[1], push[2]))
-        rate = np.zeros(shape, np.float32)
-        if others:
-            self._blown(a, others, scene, push, rate, dt)
-        for axis in range(3):
-            _driven(velocity[axis], push[axis], rate, np.float32(dt), axis)
-
-    def _blown(
-        self, a: dict[str, Array], forces: Sequence[Force], scene: Scene, push: list[Grid], rate: Grid, dt: float
-    ) -> None:
-        """What forces do to the gas in each cell: accelerations and how fast air takes hold, added in place."""
-        cells = Elements.blank(len(self._points))
-        cells.position, cells.state[:] = self._points, -1
-        for axis, name in enumerate(FACES):
-            cells.velocity[:, axis] = in_middles(a[name], axis).ravel()
-        table = gather(list(forces), self.setting.states, scene, cells, dt, {})
-        shape, all_alike = self.box.shape, not table.by_element
-        for axis in range(3):
-            given = (table.pull + table.drift)[:, axis]
-            push[axis] += np.float32(given[-1]) if all_alike else given.reshape(shape).astype(np.float32)
-        rate += np.float32(table.rate[-1]) if all_alike else table.rate.reshape(shape).astype(np.float32)
+    def _carry(self, a: dict[str, Array], box: Box, solids: Solids, swells: Grid | None, dt: float) -> float:
+        """Let the gas carry itself and all that is in it, in place. Returns how much smoke has left."""
+        velocity, length = (a["u"], a["v"], a["w"]), dt / box.cell
+        there = self._mass(a)
+        stays = max(there - _leaving(a["density"], velocity) * dt * box.cell**2, 0.0)
+        moved = carried(np.stack([a[name] for name in self.carried]), velocity, length, CENTRE, fresh=True)
+        for axis, (name, at) in enumerate(zip(FACES, (ON_X, ON_Y, ON_Z), strict=True)):
+            a[name] = carried(velocity[axis][None], velocity, length, at)[0]
+        moved[:, solids.distance < 0.0] = 0.0
+        if swells is not None:  # it takes more room, and is as much thinner
+            thinner = 1.0 / (1.0 + np.float32(dt / box.cell) * swells)
+            for name, array in zip(self.carried, moved, strict=True):
+                array *= 1.0 if name == "heat" else thinner
+        # A grid loses or makes a little on the way: what did not leave is still there.
+        density = moved[0]
+        found = float(density.sum(dtype=float)) * box.cell**3
+        density *= np.float32(np.clip(stays / max(found, 1e-12), 1.0 - MENDED, 1.0 + MENDED))
+        if len(moved) > len(CARRIED):  # the parts of it are all of it
+            parts = moved[len(CARRIED) :]
+            parts *= density / np.maximum(parts.sum(axis=0), 1e-9)
+        a |= dict(zip(self.carried, moved, strict=True))
+        a["age"] += np.float32(dt) * density
+        return there - self._mass(a)
 
 
-def _leaving(density: Grid, velocity: Faces) -> float:
+def _leaving(density: Grid, velocity: Sequence[Grid]) -> float:
     """How much density flows out of the box each second through a square metre of cells' faces."""
     total = 0.0
     for axis, flow in enumerate(velocity):
@@ -246,20 +263,3 @@ def _leaving(density: Grid, velocity: Faces) -> float:
             out = np.maximum(way * np.take(flow, end, axis), 0.0)
             total += float((out * np.take(density, end, axis)).sum(dtype=float))
     return total
-
-
-@njit(cache=True, parallel=True, nogil=True)
-def _driven(flow, push, rate, dt, axis):
-    """Velocities on faces across an axis, pushed and held back as the cells on either side are, in place."""
-    nx, ny, nz = push.shape
-    for row in prange(flow.shape[0]):
-        i = np.int64(row)
-        for j in range(flow.shape[1]):
-            for k in range(flow.shape[2]):
-                a, b, c = min(i, nx - 1), min(j, ny - 1), min(k, nz - 1)
-                d = max(i - 1, 0) if axis == 0 else a
-                e = max(j - 1, 0) if axis == 1 else b
-                f = max(k - 1, 0) if axis == 2 else c
-                given = np.float32(0.5) * (push[a, b, c] + push[d, e, f])
-                hold = np.float32(0.5) * (rate[a, b, c] + rate[d, e, f])
-                flow[i, j, k] = (flow[i, j, k] + dt * given) / (np.float32(1.0) + dt * hold)

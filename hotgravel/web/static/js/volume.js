@@ -6,8 +6,9 @@ import { fetchPacked } from "./wire.js";
 const VERTEX = `varying vec3 place; void main() { vec4 p = modelMatrix * vec4(position, 1.0); place = p.xyz; gl_Position = projectionMatrix * viewMatrix * p; }`;
 const FRAGMENT = `
 precision highp sampler3D;
-uniform sampler3D grid; uniform sampler2D behind; uniform vec3 low, size, colour; uniform vec2 pixels;
-uniform float cell, take, near, end, stride;
+uniform sampler3D grid; uniform sampler3D paint; uniform sampler2D behind; uniform sampler2D glow;
+uniform vec3 low, size, colour; uniform vec2 pixels;
+uniform float cell, take, near, end, stride, burns, painted;
 uniform vec3 keyLight; uniform vec3 fillLight; uniform vec3 skyLight; uniform vec3 groundLight;
 varying vec3 place;
 void main() {
@@ -23,10 +24,13 @@ void main() {
   at += step_ * fract(52.9829189 * fract(dot(gl_FragCoord.xy, vec2(0.06711056, 0.00583715))));
   for (int n = 0; n < 320; n++) {
     if (at >= far || left < 0.01) break;
-    vec2 here = texture(grid, (cameraPosition + at * way - low) / size).rg;
+    vec3 spot = (cameraPosition + at * way - low) / size;
+    vec3 here = texture(grid, spot).rgb;
     if (here.r > 0.002) {
       float gone = 1.0 - exp(-here.r * take * step_);
-      seen += left * gone * (key * here.g + around);
+      vec3 tint = painted > 0.5 ? texture(paint, spot).rgb : vec3(1.0);
+      seen += left * gone * tint * (key * here.g + around);
+      if (burns > 0.5) seen += left * gone * texture2D(glow, vec2(here.b, 0.5)).rgb;
       left *= 1.0 - gone;
     }
     at += step_;
@@ -39,13 +43,20 @@ void main() {
   gl_FragColor *= there;
 }`;
 
+// The light that smoke gives, by how hot it is.
+function glowing(light) {
+  const data = new Float32Array(4 * 256);
+  for (let n = 0; n < 256; n++) data.set(light.subarray(3 * n, 3 * n + 3), 4 * n);
+  return Object.assign(new THREE.DataTexture(data, 256, 1, THREE.RGBAFormat, THREE.FloatType), { needsUpdate: true });
+}
+
 export class Volume {
   constructor(stage) {
     this.stage = stage;
     this.far = new THREE.WebGLRenderTarget(1, 1, { depthTexture: new THREE.DepthTexture(1, 1, THREE.UnsignedIntType) });
-    const plain = Object.fromEntries(["cell", "take", "near", "end"].map((name) => [name, { value: 1 }]));
+    const plain = Object.fromEntries(["cell", "take", "near", "end", "burns", "painted"].map((name) => [name, { value: 1 }]));
     const three = Object.fromEntries(["low", "size", "colour"].map((name) => [name, { value: new THREE.Vector3() }]));
-    this.uniforms = { ...plain, ...three, ...LIT, stride: { value: 0.9 }, grid: { value: null }, behind: { value: this.far.depthTexture }, pixels: { value: new THREE.Vector2() } };
+    this.uniforms = { ...plain, ...three, ...LIT, stride: { value: 0.9 }, grid: { value: null }, paint: { value: null }, glow: { value: null }, behind: { value: this.far.depthTexture }, pixels: { value: new THREE.Vector2() } };
     const material = new THREE.ShaderMaterial({
       vertexShader: VERTEX, fragmentShader: FRAGMENT, uniforms: this.uniforms, side: THREE.BackSide, depthTest: false, depthWrite: false,
       transparent: true, premultipliedAlpha: true, blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
@@ -67,16 +78,23 @@ export class Volume {
     if (this.wanted === wish && got) this.build(got.groups[0]);
   }
 
-  build({ density, lit, shape, low, cell, colour, take }) {
-    const [x, y, z] = shape, both = new Uint8Array(2 * density.length);
-    for (let i = 0, n = 0; i < x; i++) for (let j = 0; j < y; j++) for (let k = 0; k < z; k++, n++) {
-      const to = 2 * (i + x * (j + y * k));  // a texture's first axis is the one that runs fastest
-      both[to] = density[n];
-      both[to + 1] = lit[n];
-    }
-    this.uniforms.grid.value?.dispose();
-    const grid = new THREE.Data3DTexture(both, x, y, z);
-    Object.assign(grid, { format: THREE.RGFormat, minFilter: THREE.LinearFilter, magFilter: THREE.LinearFilter, unpackAlignment: 1, needsUpdate: true });
+  build({ density, lit, hot, tint, glow, shape, low, cell, colour, take }) {
+    const [x, y, z] = shape, burns = hot.length > 0, painted = tint.length > 0;
+    // A texture's first axis is the one that runs fastest.
+    const texture = (parts) => {
+      const data = new Uint8Array(4 * density.length);
+      for (let i = 0, n = 0; i < x; i++) for (let j = 0; j < y; j++) for (let k = 0; k < z; k++, n++) {
+        const to = 4 * (i + x * (j + y * k));
+        for (let c = 0; c < 3; c++) data[to + c] = parts(n, c);
+      }
+      return Object.assign(new THREE.Data3DTexture(data, x, y, z), { minFilter: THREE.LinearFilter, magFilter: THREE.LinearFilter, needsUpdate: true });
+    };
+    for (const name of ["grid", "paint", "glow"]) this.uniforms[name].value?.dispose();
+    const grid = texture((n, c) => [density[n], lit[n], burns ? hot[n] : 0][c]);
+    this.uniforms.paint.value = painted ? texture((n, c) => tint[3 * n + c]) : null;
+    this.uniforms.glow.value = burns ? glowing(glow) : null;
+    this.uniforms.burns.value = Number(burns);
+    this.uniforms.painted.value = Number(painted);
     const { uniforms } = this;
     uniforms.grid.value = grid;
     uniforms.low.value.fromArray(low);
