@@ -37,7 +37,7 @@ _SHOT: dict[str, Any] = {
         {"kind": "skin", "id": "skin"},
         {"kind": "smoke", "id": "smoke", "at": [0, 0, 0], "size": [1, 1, 1], "swirl": 1.0, "viscosity": 0.01,
          "diffusion": 0.01, "braking": 0.1},
-        {"kind": "fire", "id": "fire"},
+        {"kind": "fire", "id": "fire"}, {"kind": "detail", "id": "detail"},
         {"kind": "growth", "id": "growth", "share": {"kind": "response", "low": 0.5}},
     ],
     "supply": [{"kind": "source", "id": "burst", "prop": "vent", "part": "volume", "state": "flight",

@@ -32,6 +32,7 @@ from hotgravel.web import (
     running,
     runs_page,
     shots_page,
+    smoke,
     stage_data,
     taking_in,
 )
@@ -42,7 +43,7 @@ from hotgravel.web.studio import Studio
 
 # taking_in first: /shots/upload and /shots/7.zip are no numbers of shots.
 PARTS = (
-    taking_in, shots_page, bench, cutting, compare, editing, history, preflight, runs_page, running, stage_data,
+    taking_in, shots_page, bench, cutting, compare, editing, history, preflight, runs_page, running, stage_data, smoke,
     handover, disk, driven, enter, guiding,
 )  # fmt: skip
 

@@ -10,8 +10,7 @@ from starlette.exceptions import HTTPException
 
 from hotgravel.core.drive.value import is_driven, one, three
 from hotgravel.core.matter.registry import MATTERS
-from hotgravel.core.picture.light import LIGHTS, as_data
-from hotgravel.core.picture.volume import volume_of
+from hotgravel.core.picture.light import as_data
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.run.world import beside
 from hotgravel.core.shape.grid import GridFault, read_grid
@@ -173,28 +172,6 @@ def record_bytes(request: Request, run_id: int, frame: int, name: str) -> Respon
     if name not in names:
         raise HTTPException(404, f"There is no record {name!r}.")
     return answer(frame, name, lambda: packed(frame, {name: studio.frames(run_id).record(frame, name, names[name])}))
-
-
-@router.get("/runs/{run_id}/frames/{frame}/smoke.bin")
-def smoke_bytes(request: Request, run_id: int, frame: int, light: str = "dusk") -> Response:
-    """The smoke of a frame, with how much of a light's key reaches each cell."""
-    studio: Studio = request.app.state.studio
-    with studio.database.session() as session:
-        run = runs.record(session, run_id)
-        shot = shots.document(session, run.shot_id, run.revision)
-    row = next(iter(shot.smokes), None)
-    if row is None or light not in LIGHTS:
-        raise HTTPException(404, f"There is no smoke in this run, or no light {light!r}.")
-
-    def pack() -> bytes:
-        kept = studio.frames(run_id).record(frame, "volume", MATTERS["smoke"].records["volume"])
-        made = volume_of(kept, row, LIGHTS[light], next(iter(shot.fires), None))
-        told = {"lit": made.lit.ravel(), "colour": made.colour.astype(np.float32)}
-        if len(kept["hot"]):
-            told["glow"] = made.glow.astype(np.float32).ravel()
-        return packed(frame, {"smoke": kept | told | {"take": np.array([made.take], np.float32)}})
-
-    return answer(frame, "smoke", pack)
 
 
 @router.get("/runs/{run_id}/meshes/{matter}.bin")

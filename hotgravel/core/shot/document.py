@@ -27,7 +27,7 @@ from hotgravel.core.shot.posed import Posed
 from hotgravel.core.shot.props import Prop
 from hotgravel.core.shot.rigid import Rigid
 from hotgravel.core.shot.row import Clause, Row
-from hotgravel.core.shot.smoke import Drain, Fire, Fume, Puff, Smoke
+from hotgravel.core.shot.smoke import Detail, Drain, Fire, Fume, Puff, Smoke
 from hotgravel.core.shot.sources import Offshoot, Source
 from hotgravel.core.shot.units import Dress
 from hotgravel.core.shot.velocity_field import VelocityField
@@ -47,11 +47,11 @@ SECTIONS = {
 ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
     Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Collision, Growth, Fading, Tint, Apart, Skin, Streaks,
-    Smoke, Fire, Source, Offshoot, Fume, Puff, Drain, *get_args(Force), Cue,
+    Smoke, Fire, Detail, Source, Offshoot, Fume, Puff, Drain, *get_args(Force), Cue,
 )  # fmt: skip
 SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
 MatterRow = Annotated[
-    State | Rigid | Bonds | Posed | Collision | Growth | Fading | Tint | Apart | Skin | Streaks | Smoke | Fire,
+    State | Rigid | Bonds | Posed | Collision | Growth | Fading | Tint | Apart | Skin | Streaks | Smoke | Fire | Detail,
     Field(discriminator="kind"),
 ]
 SupplyRow = Annotated[Source | Offshoot | Fume | Puff | Drain, Field(discriminator="kind")]
@@ -370,7 +370,9 @@ def fingerprint(shot: Shot, *extra: str) -> str:
     document["finish"].pop("quality")  # handed in with the run's own
     for shown in ("retime", "light", "exposure", "focus", "aperture"):
         document["finish"].pop(shown)
-    document["matter"] = [row for row in document["matter"] if row["kind"] != "streaks"]
+    document["matter"] = [
+        row for row in document["matter"] if row["kind"] != "streaks" and (row["kind"] != "detail" or row["on"])
+    ]
     for section in ROW_SECTIONS:
         for row in document[section]:
             row.pop("name", None)
@@ -379,7 +381,8 @@ def fingerprint(shot: Shot, *extra: str) -> str:
                 continue
             if row["id"] not in kept:
                 row.pop("colour", None)
-            row.pop("shine", None)
+            for look in ("shine", "thickness", "glow"):
+                row.pop(look, None)
             for look in ("seen", "look", "shown"):
                 row.pop(look, None)
     text = json.dumps([document, extra], sort_keys=True, separators=(",", ":"))

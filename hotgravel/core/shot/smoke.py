@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value, Vector
-from hotgravel.core.shot.dials import choice, colour, dial, dials, refer, whom
+from hotgravel.core.shot.dials import choice, colour, dial, dials, refer, seed, whom
 from hotgravel.core.shot.row import Ref, Row, points_nowhere
 
 MOST_CELLS = 6_000_000
@@ -133,6 +133,33 @@ class Fire(Row):
         "×", 1.0, label="glow", soft=(0.1, 5.0), low=0.0, high=1e3,
         help="How bright it is beside the shot's light. Its colour is that of a black body as hot.",
     )  # fmt: skip
+
+
+class Detail(Row):
+    kind: Literal["detail"] = "detail"
+    section: ClassVar[str] = "matter"
+    title: ClassVar[str] = "detail of smoke"
+    does: ClassVar[str] = "Works smoke out once more in smaller cells: its motion stays, and small curls are added."
+    phrase: ClassVar[str] = "Smoke is worked out once more, {times} as fine, in the same air, with {curls} small curls."
+    times: int = dial(
+        "count", 2, label="times", soft=(2, 4), low=2, high=4, whole=True,
+        help="How many of its cells lie along one of the rough ones. Twice as fine has eight times as many.",
+    )  # fmt: skip
+    curls: Value = dial(
+        "×", 1.0, label="curls", soft=(0.0, 3.0), low=0.0, high=100.0, drivable=True,
+        help="How strong the added curls are beside what the motion about them lets expect: 0 adds none, the smoke is "
+        "only drawn sharper.",
+    )  # fmt: skip
+    change: float = dial(
+        "/s",
+        1.0,
+        label="change",
+        soft=(0.2, 4.0),
+        low=0.0,
+        high=1e3,
+        help="How often a second the curls become others.",
+    )
+    seed: int = seed()
 
 
 class Fume(Row):

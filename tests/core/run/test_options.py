@@ -301,7 +301,13 @@ SHOWN = {
     "cut.inside",  # tests/core/matter/rigid/test_bonds.py
     "smoke.colour",  # tests/core/picture/test_volume.py, as the next
     "smoke.thickness",
+    "smoke.diffusion",  # tests/core/matter/smoke/test_smoke.py, as the next
+    "smoke.along",
     "fire.glow",
+    "detail.times",  # tests/core/matter/smoke/test_detail.py, as the next
+    "detail.curls",
+    "detail.change",
+    "detail.seed",
     "fume.colour",
     "posed.prop",  # tests/core/matter/rigid/test_posing.py
     "bonds.prop",  # tests/core/matter/rigid/test_bonds.py

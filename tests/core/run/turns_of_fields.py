@@ -58,6 +58,11 @@ def calm(*forces: dict[str, Any], zone: dict[str, Any] | None = None, weight: fl
     return change
 
 
+def climbed(f: Film) -> float:
+    """How far they have gone up and down."""
+    return float(np.abs(f.last.position[:, 1] - f.frames[1].position[:, 1]).sum())
+
+
 def height(f: Film) -> float:
     return float(f.last.position[:, 1].mean())
 
@@ -74,6 +79,7 @@ follow = {"kind": "follow", "id": "it", "field": "draught", "grip": 4}
 DRAUGHT = {"kind": "field", "id": "draught", "name": "draught", "file": "east.npz", "position": [0, 0, 0], "edge": 0.1}
 HIGH = DRAUGHT | {"id": "high", "position": [0, 50, 0]}
 vortex = {"kind": "vortex", "id": "it", "speed": 3, "grip": 4, "at": [0, 0, 0]}
+swirls = {"kind": "swirls", "id": "it", "count": 20, "at": [0, 10, 0], "spread": [2, 2, 2], "grip": 4}
 attraction = {"kind": "attraction", "id": "it", "to": {"kind": "point", "at": [0, 0, 0]}}
 jitter = {"kind": "jitter", "id": "it"}
 cohesion = {"kind": "cohesion", "id": "it", "strength": 4, "reach": 1.0}
@@ -85,7 +91,7 @@ ACTING: dict[str, tuple[list[dict[str, Any]], int]] = {
     "gravity": ([GRAVITY], -1), "linear_drag": ([{"kind": "linear_drag", "id": "it", "rate": 5}, weight], 1),
     "quadratic_drag": ([{"kind": "quadratic_drag", "id": "it", "strength": 2}, weight], 1), "wind": ([wind], -1),
     "turbulence": ([turbulence], -1), "follow": ([follow], -1), "vortex": ([vortex], -1), "attraction": ([attraction], -1), "jitter": ([jitter], -1),
-    "hold": ([hold, weight], 1), "cohesion": ([cohesion], -1),
+    "hold": ([hold, weight], 1), "cohesion": ([cohesion], -1), "swirls": ([swirls], -1),
 }  # fmt: skip
 
 FORCES: dict[str, tuple[Any, ...]] = {}
@@ -257,6 +263,15 @@ FIELDS: dict[str, tuple[Any, ...]] = FORCES | OFFSHOOTS | {
     "field.position": ("set.6.position.1", 1.5, 0, east, 1, calm(follow)),
     "field.scale": ("set.6.scale", 0.5, 1, east, 1, calm(follow)),
     "field.edge": ("set.6.edge", 2, 0, east, 1, calm(follow)),
+    "swirls.count": ("forces.0.count", 2, 30, travelled, 1, calm(swirls)),
+    "swirls.size": ("forces.0.size", 0.2, 0.8, travelled, 1, calm(swirls)),
+    "swirls.speed": ("forces.0.speed", 0.5, 2, travelled, 1, calm(swirls)),
+    "swirls.life": ("forces.0.life", 0.3, 3, away, 0, calm(swirls)),
+    "swirls.at": ("forces.0.at.0", 0, 4, travelled, -1, calm(swirls)),
+    "swirls.spread": ("forces.0.spread", [1, 1, 1], [9, 9, 9], travelled, -1, calm(swirls)),
+    "swirls.upright": ("forces.0.upright", 0.0, 1.0, climbed, -1, calm(swirls)),
+    "swirls.grip": ("forces.0.grip", 0.5, 5, travelled, 1, calm(swirls)),
+    "swirls.seed": ("forces.0.seed", 1, 2, away, 0, calm(swirls)),
     "vortex.speed": ("forces.0.speed", 1, 3, travelled, 1, calm(vortex)),
     "vortex.axis": ("forces.0.axis", [0, 1, 0], [1, 0, 0], away, 0, calm(vortex)),
     "vortex.at": ("forces.0.at.0", 0, 4, away, 0, calm(vortex)),

@@ -26,7 +26,7 @@ GOING = VENT | {
 def scene(**fields: Any):
     def change(shot: dict[str, Any]) -> None:
         shot["cues"] = []
-        shot |= smoky(props=[OTHER, RIGHT], **({"last": 7} | fields))
+        shot |= smoky(**({"last": 7, "props": [OTHER, RIGHT]} | fields))
 
     return change
 
@@ -75,18 +75,18 @@ UNHURRIED = {"lift": 0.0}
 ASH = {"kind": "state", "id": "ash", "name": "ash"}
 DUST = {"kind": "state", "id": "dust", "name": "dust"}
 GRAINS = {
-    "kind": "source", "id": "grains", "prop": "other", "state": "ash", "emit": {"kind": "burst", "count": 8, "frame": 1},
-    "speed": 0, "radius": 0.05,
+    "kind": "source", "id": "grains", "prop": "other", "state": "ash", "emit": {"kind": "burst", "count": 12, "frame": 1},
+    "speed": 0, "radius": 0.15,
 }  # fmt: skip
 SINK = {"kind": "prop", "id": "sink", "name": "sink", "shape": {"kind": "box"}, "position": [0, 0.9, 0]}
 APART = {"kind": "prop", "id": "apart", "name": "apart", "shape": {"kind": "box"}, "position": [0, 2.5, 0]}
-FUEL = fume(rate=0, fuel=12, temperature=400)
+FUEL = fume(rate=4, fuel=12, temperature=400)
 
 
 def puffing(**fields: Any):
     """Smoke that comes off eight grains that hang in the air."""
-    puff = {"kind": "puff", "id": "puff", "rate": 10} | fields
-    return scene(smoke=UNHURRIED, matter=[ASH, DUST], supply=[puff, GRAINS], forces=())
+    puff = {"kind": "puff", "id": "puff", "rate": 20} | fields
+    return scene(smoke=UNHURRIED, matter=[ASH, DUST], supply=[puff, GRAINS], forces=(), last=9)
 
 
 def breaking(shot: dict[str, Any]) -> None:
@@ -102,7 +102,7 @@ def breaking(shot: dict[str, Any]) -> None:
         "kind": "cue",
         "id": "cue",
         "source": "body",
-        "when": {"kind": "at", "moments": {"frame": 4}},
+        "when": {"kind": "at_frame", "frame": 4},
         "then": {"kind": "part"},
     }
     shot |= smoky(
@@ -148,20 +148,11 @@ SMOKE: dict[str, tuple[Any, ...]] = {
         -1,
         scene(smoke={"size": [0.8, 0.8, 0.8], "at": [0, 0.6, 0]}, last=19),
     ),
-    "smoke.room": ("matter.0.room", "smoke", "whole", moving, 0, scene(last=13)),
+    "smoke.room": ("matter.0.room", "smoke", "whole", moving, 0, scene(smoke={"size": [6.4, 3.2, 3.2]}, last=13)),
     "smoke.thinning": ("matter.0.thinning", 0.0, 2.0, mass, -1, scene()),
     "smoke.chill": ("matter.0.chill", 0.0, 200.0, heat, -1, scene()),
     "smoke.braking": ("matter.0.braking", 0.0, 3.0, speed, -1, scene()),
     "smoke.viscosity": ("matter.0.viscosity", 0.0, 0.2, speed, -1, scene()),
-    "smoke.diffusion": ("matter.0.diffusion", 0.0, 0.05, heat, -1, scene()),
-    "smoke.along": (
-        "matter.0.along",
-        "slides",
-        "clings",
-        moving,
-        -1,
-        scene(smoke={"viscosity": 0.1, "size": [0.8, 0.8, 0.8], "at": [0, 0.6, 0], "sides": "closed"}),
-    ),
     "smoke.preroll": ("matter.0.preroll", 0.0, 0.5, mass, 1, scene()),
     "smoke.lift": ("matter.0.lift", 0.0, 2.0, rising, 1, scene()),
     "smoke.weight": ("matter.0.weight", 0.0, 1.0, rising, -1, scene()),
@@ -184,7 +175,7 @@ SMOKE: dict[str, tuple[Any, ...]] = {
     "fume.start": ("supply.0.start", 1, 5, mass, -1, scene()),
     "fume.end": ("supply.0.end", 2, 6, mass, 1, scene()),
     "fume.through": ("supply.0.through", None, "right", middle(0), 1, scene(smoke=UNHURRIED, forces=(DOWN,))),
-    "fume.part": ("supply.0.part", "skin", "inside", mass, 1, scene(smoke=UNHURRIED)),
+    "fume.part": ("supply.0.part", "skin", "inside", mass, 0, scene(smoke=UNHURRIED)),
     "fume.manner": ("supply.0.manner", "adds", "sets", mass, 1, scene(smoke=UNHURRIED)),
     "fume.density": ("supply.0.density", 0.2, 1.0, mass, 1, scene(smoke=UNHURRIED)),
     "fume.fuel": ("supply.0.fuel", 2.0, 12.0, heat, 1, burning()),
@@ -206,7 +197,7 @@ SMOKE: dict[str, tuple[Any, ...]] = {
     "puff.rate": ("supply.0.rate", 4.0, 12.0, mass, 1, puffing()),
     "puff.temperature": ("supply.0.temperature", 20, 300, heat, 1, puffing()),
     "puff.width": ("supply.0.width", 1.0, 4.0, mass, 1, puffing()),
-    "puff.young": ("supply.0.young", 0.05, 0.2, mass, 1, puffing()),
+    "puff.young": ("supply.0.young", 0.1, 0.3, mass, 1, puffing()),
     "puff.inherits": ("supply.0.inherits", 0.0, 1.0, moving, 1, drifting),
     "drain.prop": ("supply.0.prop", "sink", "apart", mass, 1, draining()),
     "drain.rate": ("supply.0.rate", 1.0, 20.0, mass, -1, draining()),

@@ -5,12 +5,13 @@ from typing import Any
 
 import numpy as np
 
+from hotgravel.core.drive.value import plain
 from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kept, Kind, Lane, Table
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.smoke.blocks import SIDE
 from hotgravel.core.matter.smoke.cells import Cells
 from hotgravel.core.matter.smoke.shown import GAS, VOLUME
-from hotgravel.core.matter.smoke.solids import Box
+from hotgravel.core.matter.smoke.solids import THIN, Box
 from hotgravel.core.matter.smoke.solver import SmokeSolver
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shot.document import Shot
@@ -18,7 +19,8 @@ from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.forces import Follow
-from hotgravel.core.shot.smoke import MOST_CELLS, Drain, Fume, Puff, Smoke
+from hotgravel.core.shot.smoke import MOST_CELLS, Detail, Drain, Fume, Puff, Smoke
+from hotgravel.core.shot.units import show_quantity
 from hotgravel.core.shot.zones import Level
 
 FINER: dict[Quality, float] = {"rough": 1.0, "fair": 2.0 / 3.0, "fine": 0.5}
@@ -51,6 +53,7 @@ class SmokeMatter:
     }
     lanes: tuple[Lane, ...] = (
         Lane("smoke: how much", "curves", ("mass",)),
+        Lane("smoke: what came of it", "curves", ("came", "burnt", "faded", "drained", "left")),
         Lane("smoke: speed, mean / top", "curves", ("greatest_speed", "mean_speed")),
     )
     facts: tuple[Fact, ...] = (
@@ -79,12 +82,14 @@ class SmokeMatter:
         fumes = tuple(row for row in on if isinstance(row, Fume))
         puffs = tuple(row for row in on if isinstance(row, Puff))
         drains = tuple(row for row in on if isinstance(row, Drain))
+        detail = next((r for r in shot.matter if isinstance(r, Detail) and r.on), None)
         ids = [origin.id for origin in shot.origins]
         origins = tuple(ids.index(source.id) for source in (*fumes, *puffs))
         followed = any(isinstance(f, Follow) and f.on and f.field == row.id for f in shot.forces) or any(
             isinstance(zone.shape, Level) and zone.shape.field == row.id for zone in shot.zones.values()
         )
-        return SmokeSolver(setting, row, box, fumes, puffs, drains, next(iter(shot.fires), None), origins, followed)
+        fire = next(iter(shot.fires), None)
+        return SmokeSolver(setting, row, box, fumes, puffs, drains, fire, detail, origins, followed)
 
     def places(self, shot: Shot) -> tuple[str, ...]:
         return ()
@@ -96,12 +101,29 @@ class SmokeMatter:
         low, high = np.array(solver.box.low), np.array(solver.box.low) + solver.box.cell * np.array(solver.box.shape)
         for row in solver.fumes:
             pose, shape = solver.setting.at_first.get(row.prop), solver.setting.shapes[row.prop]
-            if pose is None:
+            if pose is None or row.prop not in solver.setting.standing:  # what moves may come in later
                 continue
             corners = pose.to_world(np.stack(shape.box))
             if (corners.max(axis=0) < low).any() or (corners.min(axis=0) > high).any():
                 said = f"{shot.names()[row.prop]} lies outside the box of the smoke, so nothing comes."
                 yield Finding("outside the box", row.id, "prop", said, "wrong")
+
+        names, thin = shot.names(), solver.box.cell
+        for prop in solver.obstacles(solver.setting.at_first):
+            shape, pose = solver.setting.shapes[prop], solver.setting.at_first[prop]
+            thick = float((shape.box[1] - shape.box[0]).min()) * pose.scale
+            if shape.has_volume and thick < thin:
+                is_, counts = (show_quantity(wide, "m", shot.dress) for wide in (thick, THIN * thin))
+                said = f"{names[prop]} is {is_} thick, less than a cell: smoke meets it as if it were {counts} thick."
+                yield Finding("thin for smoke", prop, "shape", said, "doubtful")
+        if any(plain(f.fuel) != 0.0 for f in solver.fumes) and solver.fire is None:
+            row = next(f for f in solver.fumes if plain(f.fuel) != 0.0)
+            said = "Fuel comes, and there is no fire for it to burn in."
+            yield Finding("fuel without fire", row.id, "fuel", said, "wrong")
+        fade = plain(solver.row.fade)
+        if fade is not None and fade >= shot.finish.rate:
+            said = f"At {fade:g} /s all smoke has faded within a frame. Accepted: less than {shot.finish.rate:g} /s."
+            yield Finding("fades at once", solver.row.id, "fade", said, "wrong")
 
     def after(self, shot: Shot, measured: Mapping[int, Mapping[str, float]]) -> Iterator[Finding]:
         yield from ()

@@ -1,6 +1,6 @@
 """The solver of smoke: the order of one of its steps."""
 
-from collections.abc import Sequence
+from collections.abc import Container, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -12,6 +12,7 @@ from hotgravel.core.matter.smoke.advect import CENTRE, ON_X, ON_Y, ON_Z, carried
 from hotgravel.core.matter.smoke.air import TRACE, fade, push
 from hotgravel.core.matter.smoke.blocks import SIDE, blocks_of, no_blocks, taken_back
 from hotgravel.core.matter.smoke.cells import AIR, FACES, Cells
+from hotgravel.core.matter.smoke.detail import FALL, FINE, curl, finer, lively, spread_out
 from hotgravel.core.matter.smoke.diffuse import diffused, dragged
 from hotgravel.core.matter.smoke.fire import burn
 from hotgravel.core.matter.smoke.project import Grid, Level, divergence_of, levels_of, projected, rimmed
@@ -21,7 +22,8 @@ from hotgravel.core.matter.smoke.sources import Puffs, Taker, comes, drain, give
 from hotgravel.core.matter.smoke.window import at_ends, box_in, follow, move, wanted
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
-from hotgravel.core.shot.smoke import Drain, Fire, Fume, Puff, Smoke
+from hotgravel.core.shot.row import varies
+from hotgravel.core.shot.smoke import Detail, Drain, Fire, Fume, Puff, Smoke
 
 TRAVEL = 2.0  # cells that gas may go in a step
 MENDED = 0.1  # of the density, at most, that a step puts right
@@ -52,6 +54,7 @@ class SmokeSolver:
     puffs: tuple[Puff, ...]
     drains: tuple[Drain, ...]
     fire: Fire | None
+    detail: Detail | None
     origins: tuple[int, ...]
     followed: bool
     cache: Kept = field(default_factory=Kept)
@@ -70,6 +73,9 @@ class SmokeSolver:
         if self.fire is not None:
             still["flame"] = np.zeros(box.shape, np.float32)
         state.arrays |= dict(zip(FACES, box.faces(), strict=True)) | still
+        if self.detail is not None:
+            shape = finer(box, self.detail.times).shape
+            state.arrays |= {FINE + name: np.zeros(shape, np.float32) for name in still}
         state.arrays |= {"pressure": rimmed(box.shape)} | no_blocks(box.shape)
         return state
 
@@ -94,7 +100,7 @@ class SmokeSolver:
         self._follow(state, seam, puffs)
         box = box_in(self.box, a["window"])
         solids, levels = self._obstacles(box, a["window"], scene)
-        self._supply(state, Taker(a, box, solids, dt), puffs, seam)
+        self._supply(a, facts, Taker(a, box, solids, dt), puffs, seam)
         swells = None
         if self.fire is not None and self.fire.on:
             before = self._mass(a)
@@ -107,7 +113,13 @@ class SmokeSolver:
         apart = divergence_of(velocity, solids.open, solids.moving)
         apart = apart if swells is None else apart - swells
         facts["apart"] = float(np.abs(apart).max()) / max(float(max(np.abs(v).max() for v in velocity)), 1e-9)
+        if self.detail is not None:
+            self._refine(a, self.detail, solids, puffs, seam, dt)
+        flow = [
+            carried(v[None], velocity, dt / box.cell, at)[0] for v, at in zip(velocity, (ON_X, ON_Y, ON_Z), strict=True)
+        ]
         facts["left"] += self._carry(a, box, solids, swells, dt)
+        a |= dict(zip(FACES, flow, strict=True))
         before = self._mass(a)
         fade(a, self.row, box, self.cache.points, scene, dt)
         facts["faded"] += before - self._mass(a)
@@ -140,7 +152,10 @@ class SmokeSolver:
 
     def records(self, state: State) -> dict[str, dict[str, Array]]:
         colours = [row.colour if isinstance(row, Fume) else "#FFFFFF" for row in (*self.fumes, *self.puffs)]
-        return records_of(state.arrays, box_in(self.box, state.arrays["window"]), colours, self.fire is not None)
+        box, arrays = box_in(self.box, state.arrays["window"]), state.arrays
+        if self.detail is not None:
+            box, arrays = finer(box, self.detail.times), self._fine(arrays, self.detail.times)
+        return records_of(arrays, box, colours, self.fire is not None)
 
     def meshes(self) -> list[dict[str, Array]]:
         return []
@@ -162,7 +177,40 @@ class SmokeSolver:
 
     def _mass(self, arrays: dict[str, Array]) -> float:
         """How much smoke there is: cubic metres of density 1."""
-        return float(arrays["density"].sum(dtype=float)) * self.box.cell**3
+        return _mass(arrays, self.box)
+
+    def _fine(self, a: dict[str, Array], times: int) -> dict[str, Array]:
+        """The arrays of the finer grid, with the coarse one's air between its values."""
+        found = {name.removeprefix(FINE): array for name, array in a.items() if name.startswith(FINE)}
+        shape = found["density"].shape
+        for axis, (name, where) in enumerate(zip(FACES, (ON_X, ON_Y, ON_Z), strict=True)):
+            found[name] = spread_out(a[name], times, where, tuple(n + (axis == k) for k, n in enumerate(shape)))
+        return found
+
+    def _refine(self, a: dict[str, Array], row: Detail, solids: Solids, puffs: Sequence[Puffs | None], seam: Seam,
+                dt: float) -> None:  # fmt: skip
+        """What the smoke goes through in this step, once more on the finer grid, in place."""
+        coarse, ask = box_in(self.box, a["window"]), seam.scene.ask
+        box, fine = finer(coarse, row.times), self._fine(a, row.times)
+        distance = spread_out(solids.distance, row.times, CENTRE, box.shape)
+        strong = np.float32(one(row, "curls", ask) * FALL) * lively((a["u"], a["v"], a["w"]))
+        first = row.times * SIDE * a["window"][0]
+        velocity = (fine["u"], fine["v"], fine["w"])
+        curl(velocity, strong, row.times, box.cell, first, row.seed, row.change * float(ask.times[0]))
+        inside = Solids(solids.open, solids.moving, distance)
+        self._supply(fine, {}, Taker(fine, box, inside, dt), puffs, seam)
+        swells = None
+        if self.fire is not None:
+            swells = burn(fine, self.fire, ask, dt) * np.float32(box.cell)
+        diffusion = one(self.row, "diffusion", ask)
+        if diffusion > 0.0:
+            u, v, w = (np.ones_like(flow) for flow in velocity)
+            for name in self.carried:
+                fine[name] = diffused(fine[name], (u, v, w), diffusion * dt / box.cell**2)
+        self._carry(fine, box, inside, swells, dt)
+        points = box.points((0.5, 0.5, 0.5)) if varies(self.row) else np.zeros((0, 3))
+        fade(fine, self.row, box, points, seam.scene, dt)
+        a |= {FINE + name: array for name, array in fine.items() if name not in FACES}
 
     def _follow(self, state: State, seam: Seam, puffs: Sequence[Puffs | None]) -> None:
         if self.row.room == "whole":
@@ -177,10 +225,14 @@ class SmokeSolver:
             state.arrays["window"] = now
             state.facts["faded"] += lost - self._mass(state.arrays)  # less than a trace in each cell
 
-    def _obstacles(self, box: Box, window: Array, scene: Scene) -> tuple[Solids, list[Level]]:
+    def obstacles(self, there: Container[str]) -> list[str]:
+        """The props that smoke flows around, of those that are there."""
         shot = self.setting.shot
         rows = [row for row in shot.collisions if row.on and row.whom is None]
-        props = dict.fromkeys(p for row in rows for p in row.props if p in self.setting.shapes and p in scene.poses)
+        return list(dict.fromkeys(p for row in rows for p in row.props if p in self.setting.shapes and p in there))
+
+    def _obstacles(self, box: Box, window: Array, scene: Scene) -> tuple[Solids, list[Level]]:
+        props = self.obstacles(scene.poses)
         poses = [(scene.poses[p], scene.soon[p]) for p in props]
         key = (
             repr(list(props)).encode()
@@ -193,27 +245,27 @@ class SmokeSolver:
         )
         cache = self.cache
         if cache.solids is None or cache.key != key:
-            cache.solids = solids_in(box, list(props), scene, self.row.sides, at_ends(self.box, window))
+            cache.solids = solids_in(box, props, scene, self.row.sides, at_ends(self.box, window))
             cache.levels, cache.key = levels_of(cache.solids.open), key
             cache.points = box.points((0.5, 0.5, 0.5))
         return cache.solids, cache.levels
 
-    def _supply(self, state: State, to: Taker, puffs: Sequence[Puffs | None], seam: Seam) -> None:
-        """Let sources give and drains take, in place."""
-        a, facts = state.arrays, state.facts
+    def _supply(self, a: dict[str, Array], facts: dict[str, float], to: Taker, puffs: Sequence[Puffs | None],
+                seam: Seam) -> None:  # fmt: skip
+        """Let sources give and drains take, in place, and add to what is told of both."""
         own = [f"of {n}" if len(self.origins) > 1 else None for n in range(len(self.origins))]
-        before = self._mass(a)
+        before = _mass(a, to.box)
         for row, mine in zip(self.fumes, own, strict=False):
             if comes(row, seam):
                 give(to, row, seam, mine)
         for of, mine in zip(puffs, own[len(self.fumes) :], strict=True):
             if of is not None and len(of.place):
                 puff(to, of, mine)
-        came = self._mass(a)
+        came = _mass(a, to.box)
         for drained in self.drains:
             drain(to, drained, seam)
-        facts["came"] += came - before
-        facts["drained"] += came - self._mass(a)
+        facts["came"] = facts.get("came", 0.0) + came - before
+        facts["drained"] = facts.get("drained", 0.0) + came - _mass(a, to.box)
 
     def _spread(self, a: dict[str, Array], box: Box, solids: Solids, scene: Scene, dt: float) -> None:
         """Viscosity and diffusion, in place."""
@@ -231,13 +283,11 @@ class SmokeSolver:
                 a[name] = diffused(a[name], solids.open, diffusion * dt / box.cell**2)
 
     def _carry(self, a: dict[str, Array], box: Box, solids: Solids, swells: Grid | None, dt: float) -> float:
-        """Let the gas carry itself and all that is in it, in place. Returns how much smoke has left."""
+        """Let the gas carry all that is in it, in place. Returns how much smoke has left."""
         velocity, length = (a["u"], a["v"], a["w"]), dt / box.cell
-        there = self._mass(a)
+        there = _mass(a, box)
         stays = max(there - _leaving(a["density"], velocity) * dt * box.cell**2, 0.0)
         moved = carried(np.stack([a[name] for name in self.carried]), velocity, length, CENTRE, fresh=True)
-        for axis, (name, at) in enumerate(zip(FACES, (ON_X, ON_Y, ON_Z), strict=True)):
-            a[name] = carried(velocity[axis][None], velocity, length, at)[0]
         moved[:, solids.distance < 0.0] = 0.0
         if swells is not None:  # it takes more room, and is as much thinner
             thinner = 1.0 / (1.0 + np.float32(dt / box.cell) * swells)
@@ -252,7 +302,12 @@ class SmokeSolver:
             parts *= density / np.maximum(parts.sum(axis=0), 1e-9)
         a |= dict(zip(self.carried, moved, strict=True))
         a["age"] += np.float32(dt) * density
-        return there - self._mass(a)
+        return there - _mass(a, box)
+
+
+def _mass(arrays: dict[str, Array], box: Box) -> float:
+    """How much smoke a grid holds: cubic metres of density 1."""
+    return float(arrays["density"].sum(dtype=float)) * box.cell**3
 
 
 def _leaving(density: Grid, velocity: Sequence[Grid]) -> float:

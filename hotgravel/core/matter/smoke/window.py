@@ -8,6 +8,7 @@ import numpy as np
 from hotgravel.core.matter.contract import Array, State
 from hotgravel.core.matter.smoke.blocks import SIDE
 from hotgravel.core.matter.smoke.cells import FACES
+from hotgravel.core.matter.smoke.detail import FINE
 from hotgravel.core.matter.smoke.solids import Box
 
 ROOM, LEAST, MOST = (
@@ -85,7 +86,10 @@ def move(state: State, was: Array, now: Array) -> None:
     that beside them."""
     a, shift, many = state.arrays, now[0] - was[0], now[1]
     for name, array in a.items():
-        if name in FACES:
+        if name.startswith(FINE):
+            times = array.shape[0] // (SIDE * int(was[1][0]))
+            a[name] = _taken(array, times * SIDE * shift, times * SIDE * many, 0.0)
+        elif name in FACES:
             shape = SIDE * many + (np.arange(3) == FACES.index(name))
             a[name] = _taken(array, SIDE * shift, shape, None)
         elif name in MIDDLES or name.startswith("of "):

@@ -61,8 +61,30 @@ function showFrame(frame) {
   const bodies = frame.groups.some((crowd) => crowd.kind === "pieces");
   for (const id of ["contacts", "outlines"]) $(id).closest("label").hidden = !bodies;
   if (bodies) stage.contacts.show(run.id, frame.frame);
+  const smoke = frame.groups.some((crowd) => crowd.kind === "volume");
+  $("slice").closest("span").hidden = !smoke;
+  $("balance").hidden = !smoke;
+  if (smoke) { stage.slice.show(run.id, frame.frame); tellBalance(score.measured.get(frame.frame)?.matter.smoke); }
   driven.follow(frame.frame);
 }
+
+// What has come of smoke, and what has become of it: both sides add up.
+function tellBalance(told) {
+  if (!told) return;
+  const part = (name, word) => (told[name] > 0.0005 ? ` + ${told[name].toPrecision(3)} ${word}` : "");
+  const came = told.came + told.burnt, gone = told.mass + told.faded + told.drained + told.left;
+  const off = came > 0 ? (100 * Math.abs(came - gone)) / came : 0;
+  $("balance").textContent = `smoke, m³: ${told.came.toPrecision(3)} came${part("burnt", "from fire")} = ${told.mass.toPrecision(3)} there${part("faded", "faded")}${part("drained", "drained")}${part("left", "left")}; off by ${off.toFixed(2)} %`;
+}
+
+for (const [id, event, name] of [["slice", "change", "of"], ["slice-axis", "change", "axis"], ["slice-at", "input", "at"]]) {
+  $(id).addEventListener(event, () => {
+    stage.slice.wish[name] = $(id).value;
+    for (const other of ["slice-axis", "slice-at"]) $(other).hidden = !$("slice").value;
+    if (stage.frame) showFrame(stage.frame);
+  });
+}
+$("stride").addEventListener("change", () => { stage.layers.get("smoke")?.finer(Number($("stride").value)); });
 
 async function weigh(zone, frame, key) {
   const told = await Promise.all(frame.groups.map(async ({ name }) => {
@@ -323,7 +345,8 @@ async function onEdited(news) {
 
 // The because
 
-async function showBecause(id, prop) {
+async function showBecause(id, prop, look) {
+  if (id !== null && look && stage.find(id)?.crowd.kind === "volume") lookInto(look);
   if (id === null) return prop ? offerRows(prop) : closeBecause();
   $("preflight").hidden = true;
   stage.mark(id);
@@ -333,6 +356,19 @@ async function showBecause(id, prop) {
   if (answer.ok) panel.innerHTML = await answer.text();
   else panel.textContent = (await answer.json()).detail;
   for (const dot of panel.querySelectorAll("[data-paint]")) dot.style.background = dot.dataset.paint;
+}
+
+// What is where one looks into smoke, beside the because of its block.
+async function lookInto(look) {
+  const { frame } = stage.frame, answer = await fetch(`/runs/${run.id}/frames/${frame}/looked.json?${new URLSearchParams(look)}`);
+  if (!answer.ok || stage.frame.frame !== frame) return;
+  const { place, facts } = await answer.json(), list = document.createElement("dl");
+  for (const [name, told] of Object.entries(facts)) {
+    list.append(Object.assign(document.createElement("dt"), { textContent: name }), Object.assign(document.createElement("dd"), { textContent: told }));
+  }
+  $("looked").replaceChildren(Object.assign(document.createElement("h3"), { textContent: "Smoke here" }), list);
+  $("looked").hidden = false;
+  stage.ringAll([place], frame);
 }
 
 // The sentences that name the prop which was pressed on the stage.
@@ -355,6 +391,7 @@ function offerRows(prop) {
 }
 
 function closeBecause() {
+  $("looked").hidden = true;
   $("because").hidden = true;
   stage.mark(null);
 }

@@ -14,6 +14,15 @@ function ramp(share, out, at) {
   out[at + 2] = RAMP[i].b + t * (RAMP[i + 1].b - RAMP[i].b);
 }
 
+// The colour of a share, as a screen's red, green and blue.
+export function painted(share) {
+  const light = [0, 0, 0];
+  ramp(share, light, 0);
+  return new THREE.Color(...light).convertLinearToSRGB().toArray().map((part) => Math.round(255 * part));
+}
+
+export const rampOf = () => `linear-gradient(90deg, ${RAMP.map((c) => `#${c.getHexString()}`).join(", ")})`;
+
 export function speedOf(crowd, i) {
   const v = crowd.velocity;
   return Math.hypot(v[3 * i], v[3 * i + 1], v[3 * i + 2]);
@@ -60,7 +69,7 @@ export function coloured(crowd, by, shot, top, weights) {
   return { colours, heat, painted: by === "paint" };
 }
 
-function node(tag, className, text) {
+export function node(tag, className, text) {
   const made = document.createElement(tag);
   if (className) made.className = className;
   if (text !== undefined) made.textContent = text;
@@ -91,7 +100,7 @@ export function drawLegend(root, by, shot, top, gauges, weights) {
   }
   if (by.startsWith("zone ")) {
     const bar = node("span", "ramp"), ends = node("div", "ends"), line = node("div", "line");
-    bar.style.background = `linear-gradient(90deg, ${RAMP.map((c) => `#${c.getHexString()}`).join(", ")})`;
+    bar.style.background = rampOf();
     ends.append(node("span", "", "0"), node("span", "", "weight 1"));
     const inside = Object.values(weights ?? {}).reduce((sum, of) => sum + of.reduce((n, w) => n + (w > 0.5), 0), 0);
     line.append(node("span", "", "inside"), node("b", "", weights ? String(inside) : ""));

@@ -11,6 +11,7 @@ import { Pieces } from "./pieces.js";
 import { Pointing } from "./pointing.js";
 import { roughen } from "./roughen.js";
 import { Skins } from "./skins.js";
+import { Slice } from "./slices.js";
 import { Streaks } from "./streaks.js";
 import { ZoneOutlines } from "./zones.js";
 
@@ -41,6 +42,7 @@ export class Stage {
     this.skins = new Skins(this);
     this.streaks = new Streaks(this);
     this.contacts = new Contacts(this);
+    this.slice = new Slice(this, canvas.parentElement.querySelector("#slice-legend"));
     this.outlines = new ZoneOutlines(this, placed);
     this.pointing = new Pointing(this);
     this.parted = new Parted(this);
@@ -274,8 +276,14 @@ export class Stage {
       if (this.asked) { this.asked(e); this.asked = null; return; }
       const x = (e.clientX - box.left) / box.width, y = (e.clientY - box.top) / box.height;
       const id = this.pick(x * box.width, y * box.height, box.width, box.height);
-      picked(id, id === null ? this.pointing.propAt(2 * x - 1, 1 - 2 * y) : null);
+      picked(id, id === null ? this.pointing.propAt(2 * x - 1, 1 - 2 * y) : null, this.lookAt(2 * x - 1, 1 - 2 * y));
     });
+  }
+
+  // From where one looks, and along which way, at a place on the canvas (from -1 to 1).
+  lookAt(x, y) {
+    const eye = this.camera.position, way = new THREE.Vector3(x, y, 0.5).unproject(this.camera).sub(eye).normalize();
+    return { x: eye.x, y: eye.y, z: eye.z, dx: way.x, dy: way.y, dz: way.z };
   }
 
   // The id of the element nearest to a place on the canvas, within ten pixels of its edge; null if none.
@@ -292,7 +300,7 @@ export class Stage {
         if (w <= 0) continue;
         const dx = (0.5 + (0.5 * (m[0] * x + m[4] * y + m[8] * z + m[12])) / w) * width - px;
         const dy = (0.5 - (0.5 * (m[1] * x + m[5] * y + m[9] * z + m[13])) / w) * height - py;
-        const wide = kind === "pieces" ? (0.7 * scale * radius[i]) / w : 0;  // within it counts as hit
+        const wide = kind !== "points" ? (0.7 * scale * radius[i]) / w : 0;  // within it counts as hit
         const off = Math.max(0, Math.hypot(dx, dy) - wide) ** 2;
         if (off < least - 1e-3 || (best !== null && off < least + 9 && w < best.w && off < 36)) { least = Math.min(off, least); best = { id: id[i], w }; }
       }

@@ -70,6 +70,9 @@ export class Volume {
 
   resize() {}
 
+  // How far the looks are apart along a line of sight, in cells.
+  finer(stride) { this.uniforms.stride.value = stride; this.stage.later(); }
+
   async show(run, crowd) {
     const frame = this.stage.frame.frame, light = this.stage.light.given?.name ?? "dusk", wish = `${run} ${frame} ${light}`;
     if (this.wanted === wish) return;
