@@ -11,7 +11,7 @@ from hypothesis import settings
 
 from hotgravel.core.cues.record import Events, all_events
 from hotgravel.core.matter.elements import Elements
-from hotgravel.core.run.execute import still
+from hotgravel.core.run.execute import still, threads
 from hotgravel.core.run.frame import first_frame, next_frame
 from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shot.document import load
@@ -99,6 +99,12 @@ def ember_run(tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("ember-run")
     execute(build(load(shot), beside(Path())), folder)
     return folder
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """Tests that run side by side take a core each: kernels whose threads wait for another's are many times slower."""
+    if hasattr(config, "workerinput"):
+        threads(1)
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

@@ -172,7 +172,9 @@ class Fume(Row):
         "Out of {prop}, smoke comes at {rate}, {temperature}, with {speed} along {direction}, from frame {start} to "
         "{end}, {through}."
     )
-    prop: Ref = refer("prop", label="prop", help="Smoke fills it, or a cell's breadth about it if it is a sheet.")
+    prop: Ref = refer(
+        "prop", label="prop", solid=True, help="Smoke fills it, or a cell's breadth about it if it is a sheet."
+    )
     part: Literal["inside", "skin"] = choice(
         {"inside": "all of it", "skin": "its surface"}, "inside", label="part",
         help="Whether smoke comes in all of the prop, or only a cell's breadth about its surface.",

@@ -20,6 +20,8 @@ _UNITS: dict[str, dict[str, float]] = {
     "/m": {"/m": 1.0, "1/m": 1.0, "per m": 1.0, "/cm": 100.0, "1/cm": 100.0},
     "°": {"°": 1.0, "deg": 1.0, "degrees": 1.0, "rad": 180.0 / math.pi, "turn": 360.0, "turns": 360.0},
     "°/s": {"°/s": 1.0, "deg/s": 1.0, "rad/s": 180.0 / math.pi, "rpm": 6.0, "turns/s": 360.0},
+    "°C/s": {"°C/s": 1.0, "°c/s": 1.0, "c/s": 1.0},
+    "m²/s": {"m²/s": 1.0, "m2/s": 1.0, "m^2/s": 1.0, "cm²/s": 1e-4, "cm2/s": 1e-4},
     "N s": {"N s": 1.0, "n s": 1.0, "ns": 1.0, "kg m/s": 1.0, "kn s": 1000.0},
     "MPa": {"MPa": 1e6, "mpa": 1e6, "n/mm²": 1e6, "n/mm2": 1e6, "kpa": 1e3, "gpa": 1e9, "pa": 1.0},
     "GPa": {"GPa": 1e9, "gpa": 1e9, "mpa": 1e6, "pa": 1.0},

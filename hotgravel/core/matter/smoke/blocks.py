@@ -7,7 +7,7 @@ from hotgravel.core.matter.smoke.cells import AIR, FACES, Cells
 from hotgravel.core.matter.smoke.solids import Box, in_middles
 
 SIDE = 8  # cells
-HELD = 0.02  # mean density: a block with less is empty
+HELD = 0.003  # mean density: a block with less is empty
 
 
 def no_blocks(shape: tuple[int, ...]) -> dict[str, Array]:

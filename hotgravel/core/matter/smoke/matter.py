@@ -53,7 +53,6 @@ class SmokeMatter:
     }
     lanes: tuple[Lane, ...] = (
         Lane("smoke: how much", "curves", ("mass",)),
-        Lane("smoke: what came of it", "curves", ("came", "burnt", "faded", "drained", "left")),
         Lane("smoke: speed, mean / top", "curves", ("greatest_speed", "mean_speed")),
     )
     facts: tuple[Fact, ...] = (

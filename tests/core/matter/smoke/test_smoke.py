@@ -5,7 +5,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from hotgravel.core.matter.smoke.window import box_in
+from hotgravel.core.matter.smoke.solids import Box
+from hotgravel.core.matter.smoke.window import box_in, follow
 from hotgravel.core.preflight.checks import findings
 from hotgravel.core.run.execute import execute, still, threads
 from hotgravel.core.run.frame import first_frame, next_frame
@@ -118,8 +119,17 @@ def test_the_window_follows_it_and_changes_nothing_of_it():
     assert told[-1]["cells"] < 0.6 * all_of_it.arrays["density"].size
     assert told[-1]["mass"] == pytest.approx(float(all_of_it.arrays["density"].sum()) * 1e-3, rel=0.02)
     assert where(small, state) == pytest.approx(where(big, all_of_it), abs=0.06)
-    gone = gone_on(smoky(wide | {"fade": 2.0, "cooling": 5.0}, [fume(end=4)], forces=(DOWN, wind), last=25))[2]
-    assert gone[-1]["cells"] < 0.8 * max(t["cells"] for t in gone)
+
+
+def test_a_window_grows_and_shrinks_by_blocks_within_its_box():
+    limits = Box((0.0, 0.0, 0.0), 0.1, (160, 80, 80))
+    about = lambda low, high: np.array([low, high])  # noqa: E731
+    begun = follow(limits, np.zeros((2, 3), np.int64), about([5, 0, 4], [6, 1, 5]))
+    assert begun.tolist() == [[3, 0, 2], [5, 3, 5]]  # two blocks of room, but for what lies under the floor
+    assert follow(limits, begun, about([5, 0, 4], [7, 1, 5])) is begun
+    assert follow(limits, begun, about([5, 0, 4], [9, 1, 5])).tolist() == [[3, 0, 2], [8, 3, 5]]
+    wide = np.array([[0, 0, 0], [20, 10, 10]])
+    assert follow(limits, wide, about([5, 0, 4], [6, 1, 5])).tolist() == begun.tolist()
 
 
 def test_what_drains_take_is_told_and_smoke_of_two_sources_is_known_apart():
@@ -166,7 +176,9 @@ def test_fuel_burns_above_its_ignition_heats_swells_and_leaves_soot():
 
 
 def test_diffusion_softens_it_and_walls_that_it_clings_to_hold_it_back():
-    thickest = [gone_on(smoky({"diffusion": d, "lift": 0.0}))[1].arrays["density"].max() for d in (0.0, 0.05)]
+    thickest = [
+        gone_on(smoky({"diffusion": d, "lift": 0.0}, [fume(end=2)]))[1].arrays["density"].max() for d in (0.0, 0.05)
+    ]
     assert thickest[1] < 0.8 * thickest[0]
     along = [fume(speed=2, direction=[1, 0, 0])]
     below = [
