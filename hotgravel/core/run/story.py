@@ -57,7 +57,8 @@ def story_of(shot: Shot, store: FrameStore, element: int, frame: int) -> Story:
     }
     fired = {shot.cues[int(n)].id for n in np.unique(events.cue[events.particle == element])}
     asked = {cue.id: shot.names()[cue.id] for cue in shot.cues if cue.on and cue.id not in fired}
-    state = shot.states[int(columns["state"])] if shot.states else None
+    number = int(columns["state"])  # less than 0 for what is in none, as smoke is
+    state = shot.states[number] if 0 <= number < len(shot.states) else None
     return Story(element, frame, matter.called, state, shown, chain, asked)
 
 
