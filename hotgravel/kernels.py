@@ -46,8 +46,10 @@ def let_threads_sleep() -> None:
     """Let a kernel's threads soon sleep where they wait for one another. Must run before the first kernel.
 
     By default they spin; where a browser draws beside a run on the same cores, a thread that is kept from them
-    is then waited for at full load, and a run took more than twice as long.
+    is then waited for at full load, and a run took more than twice as long. Only OpenMP's threads can be told so;
+    others that may lie about on a machine are not taken before them.
     """
+    os.environ.setdefault("NUMBA_THREADING_LAYER_PRIORITY", "omp tbb workqueue")
     if "OMP_WAIT_POLICY" not in os.environ:
         os.environ["OMP_WAIT_POLICY"] = "passive"
         os.environ.setdefault("GOMP_SPINCOUNT", "10000")  # a moment first: the next kernel often comes at once
