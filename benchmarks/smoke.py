@@ -54,17 +54,20 @@ def project(n: int) -> None:
           f"over a transform {mine / peer:.1f}")  # fmt: skip
 
 
-def whole(n: int) -> float:
-    shot = {
+def vented(radius: float, height: float, smoke: dict[str, object]) -> dict[str, object]:
+    """A shot of a box of smoke out of a ball."""
+    ball = {"kind": "sphere", "radius": radius}
+    return {
         "format": "hotgravel.shot", "version": 4, "name": "smoke",
-        "set": [{"kind": "prop", "id": "vent", "name": "vent", "shape": {"kind": "sphere"}}],
-        "matter": [
-            {"kind": "smoke", "id": "smoke", "at": [0, 0, 0], "size": [n / 16] * 3, "cell": 1 / 16, "sides": "open",
-             "room": "whole"}
-        ],
-        "supply": [{"kind": "fume", "id": "fume", "prop": "vent"}], "forces": [{"kind": "gravity", "id": "gravity"}],
+        "set": [{"kind": "prop", "id": "vent", "name": "vent", "shape": ball, "position": [0, height, 0]}],
+        "matter": [{"kind": "smoke", "id": "smoke"} | smoke], "forces": [{"kind": "gravity", "id": "gravity"}],
+        "supply": [{"kind": "fume", "id": "fume", "prop": "vent"}],
     }  # fmt: skip
-    world = build(load(shot), beside(FOLDER), "rough")
+
+
+def whole(n: int) -> float:
+    box = {"at": [0, 0, 0], "size": [n / 16] * 3, "cell": 1 / 16, "sides": "open", "room": "whole"}
+    world = build(load(vented(1.0, 0.0, box)), beside(FOLDER), "rough")
     now, _ = first_frame(world, still)
     for _ in range(3):
         happened = next_frame(world, now, still)
@@ -77,14 +80,8 @@ def whole(n: int) -> float:
 
 def plume(wide: float) -> float:
     """Seconds of a frame of a small plume in a box so wide."""
-    shot = {
-        "format": "hotgravel.shot", "version": 4, "name": "smoke",
-        "set": [{"kind": "prop", "id": "vent", "name": "vent", "shape": {"kind": "sphere", "radius": 0.3},
-                 "position": [0, 0.5, 0]}],
-        "matter": [{"kind": "smoke", "id": "smoke", "at": [0, 2.4, 0], "size": [wide, 4.8, wide], "cell": 0.1}],
-        "supply": [{"kind": "fume", "id": "fume", "prop": "vent"}], "forces": [{"kind": "gravity", "id": "gravity"}],
-    }  # fmt: skip
-    world = build(load(shot), beside(FOLDER), "rough")
+    box = {"at": [0, 2.4, 0], "size": [wide, 4.8, wide], "cell": 0.1}
+    world = build(load(vented(0.3, 0.5, box)), beside(FOLDER), "rough")
     now, _ = first_frame(world, still)
     for _ in range(12):
         next_frame(world, now, still)

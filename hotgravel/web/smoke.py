@@ -11,7 +11,7 @@ from hotgravel.core.matter.smoke.asked import UNITS, Axis, Quantity, kept_smoke,
 from hotgravel.core.picture.light import LIGHTS
 from hotgravel.core.picture.volume import volume_of
 from hotgravel.core.shot.document import Shot
-from hotgravel.core.shot.smoke import Fume, Puff, Smoke
+from hotgravel.core.shot.smoke import Smoke
 from hotgravel.store import runs, shots
 from hotgravel.web.studio import Studio
 from hotgravel.web.wire import answer, packed
@@ -91,8 +91,7 @@ def looked(
     if place is None:
         raise HTTPException(404, "There is no smoke that way.")
     told = told_at(smoke, place)
-    names, sources = shot.names(), [r for r in shot.supply if isinstance(r, Fume) and r.on]
-    sources += [r for r in shot.supply if isinstance(r, Puff) and r.on]  # type: ignore[misc]
+    names, sources = shot.names(), shot.smoke_sources
     parts = told["parts"].tolist() or [1.0]
     facts = {of: f"{float(told[of]):.3g} {unit}".strip() for of, unit in UNITS.items() if of != "flames" or shot.fires}
     facts["velocity"] = ", ".join(f"{v:.2f}" for v in told["velocity"].tolist()) + " m/s"

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from hotgravel.core.colour import linear, rgb_of
 from hotgravel.core.exchange.take import Array, Material, Step, Take, Wish, sides_of
-from hotgravel.core.exchange.vdb import grids_at, vdb_of
+from hotgravel.core.exchange.vdb import file_of, grids_at
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.shape.pose import moves, pose_at
@@ -231,13 +231,13 @@ def _volume(file: _File, matter: str) -> Callable[[int], Step]:
         assets.append(asset.CreateFilePathAttr())
 
     def at_frame(frame: int) -> Step:
-        grids, low, cell = grids_at(file.take, file.wish, frame)
-        name = file.wish.name(file.take, frame, ".vdb")
+        grids, low, cell = at = grids_at(file.take, file.wish, frame)
+        name, data = file_of(file.take, file.wish, frame, at)
         for asset in assets:
             asset.Set(Sdf.AssetPath(f"./{name}"), Usd.TimeCode(frame))
         high = low + cell * np.array(grids[0].values.shape)
         volume.GetExtentAttr().Set(_extent(np.stack([low, high])), Usd.TimeCode(frame))
-        return name, vdb_of(grids, low, cell, {**file.take.origin, "frame": str(frame)}, half=False)
+        return name, data
 
     return at_frame
 

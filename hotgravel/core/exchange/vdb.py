@@ -5,6 +5,7 @@ A grid is a tree: a root, nodes of 32 and of 16 children a side, and leaves of 8
 is no leaf.
 """
 
+import io
 import struct
 import uuid
 import zlib
@@ -15,7 +16,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.exchange.take import Step, Take, Wish
+from hotgravel.core.exchange.take import File, Step, Take, Wish
 from hotgravel.core.matter.smoke.cells import AIR
 
 Array = NDArray[Any]
@@ -159,13 +160,17 @@ def grids_at(take: Take, wish: Wish, frame: int) -> tuple[list[Grid], Array, flo
     return grids, placed, cell * wish.scale
 
 
+def file_of(take: Take, wish: Wish, frame: int, at: tuple[list[Grid], Array, float], half: bool = False) -> File:
+    """A frame's file, from its grids, their low corner and their cell."""
+    facts = {**take.origin, "frame": str(frame), "creator": "Hot Gravel"}
+    return wish.name(take, frame, ".vdb"), vdb_of(*at, facts, half)
+
+
 def write_vdb(take: Take, wish: Wish, half: bool = False) -> Iterator[Step]:
     """One file a frame; none of a run without smoke."""
     for frame in wish.frames:
         if "smoke" in take.store.matters(frame):
-            grids, low, cell = grids_at(take, wish, frame)
-            facts = {**take.origin, "frame": str(frame), "creator": "Hot Gravel"}
-            yield wish.name(take, frame, ".vdb"), vdb_of(grids, low, cell, facts, half)
+            yield file_of(take, wish, frame, grids_at(take, wish, frame), half)
 
 
 def write_vdb_half(take: Take, wish: Wish) -> Iterator[Step]:
@@ -175,8 +180,6 @@ def write_vdb_half(take: Take, wish: Wish) -> Iterator[Step]:
 
 def write_npz(take: Take, wish: Wish) -> Iterator[Step]:
     """Velocities, density and temperature in NumPy's .npz, as a field of velocities takes them in; one file a frame."""
-    import io
-
     for frame in wish.frames:
         if "smoke" in take.store.matters(frame):
             grids, low, cell = grids_at(take, wish, frame)

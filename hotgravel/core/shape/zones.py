@@ -73,14 +73,23 @@ class Scene:
     def air_in(self, field: str, points: Array) -> tuple[Array, Array]:
         """The velocities (n, 3) of a field at points (n, 3), and how much they hold (n,), 0 to 1. One that is off
         holds nothing."""
-        if field not in self.fields and field in self.grids:  # a solver moves it
-            return sampled(self.grids[field], points, 0.0, self.grids[field].cell)
-        if field not in self.fields:
+        found = self.moving(field)
+        if found is None:
             return np.zeros((len(points), 3)), np.zeros(len(points))
-        row, ask = self.fields[field], self.ask
-        grid = self.grids[field].placed(three(row, "position", ask), row.scale)
-        air, hold = sampled(grid, points, float(ask.times[0]), one(row, "edge", ask))
-        return one(row, "speed", ask) * air, hold
+        grid, factor, edge, seconds = found
+        air, hold = sampled(grid, points, seconds, edge)
+        return factor * air, hold
+
+    def moving(self, field: str) -> tuple[VelocityGrid, float, float, float] | None:
+        """The grid of a field where it now stands, what its velocities are multiplied by, over how many metres its
+        hold falls to nothing, and the seconds that it is read at; None of one that is off."""
+        if field in self.fields:
+            row, ask = self.fields[field], self.ask
+            grid = self.grids[field].placed(three(row, "position", ask), row.scale)
+            return grid, one(row, "speed", ask), one(row, "edge", ask), float(ask.times[0])
+        if field in self.grids:  # a solver moves it: it is as it is now, and ends at its sides
+            return self.grids[field], 1.0, self.grids[field].cell, 0.0
+        return None
 
     def weight_in(self, zone: str, points: Array) -> Array:
         """The weight (n,) of points (n, 3) in a zone, 0 to 1. A zone that is off weighs nothing."""
@@ -224,19 +233,16 @@ def _broken(scene: Scene, shape: z.Both, points: Array) -> Array:
 
 
 def _level(scene: Scene, shape: z.Level, points: Array) -> Array:
-    if shape.field not in scene.fields and shape.field in scene.grids:
-        threshold = one(shape, shape.threshold, scene.ask)
-        return depth_over(scene.grids[shape.field], shape.quantity, threshold, points, 0.0)
-    if shape.field not in scene.fields:
+    found = scene.moving(shape.field)
+    if found is None:
         return np.full(len(points), -FAR)
-    row, ask = scene.fields[shape.field], scene.ask
-    threshold, factor = one(shape, shape.threshold, ask), one(row, "speed", ask)
+    grid, factor, _, seconds = found
+    threshold = one(shape, shape.threshold, scene.ask)
     if shape.quantity == "speed":
         if factor == 0.0:
             return np.full(len(points), -FAR)
         threshold /= abs(factor)
-    grid = scene.grids[shape.field].placed(three(row, "position", ask), row.scale)
-    return depth_over(grid, shape.quantity, threshold, points, float(ask.times[0]))
+    return depth_over(grid, shape.quantity, threshold, points, seconds)
 
 
 DEPTH: dict[type, Callable[..., Array]] = {

@@ -151,6 +151,21 @@ class Shot(BaseModel):
         return [row for row in self.matter if isinstance(row, Smoke) and row.on]
 
     @property
+    def fumes(self) -> list[Fume]:
+        """Those that are on."""
+        return [row for row in self.supply if isinstance(row, Fume) and row.on]
+
+    @property
+    def puffs(self) -> list[Puff]:
+        """Those that are on."""
+        return [row for row in self.supply if isinstance(row, Puff) and row.on]
+
+    @property
+    def smoke_sources(self) -> list[Fume | Puff]:
+        """Those that are on, in the order in which smoke counts what is of each."""
+        return [*self.fumes, *self.puffs]
+
+    @property
     def fires(self) -> list[Fire]:
         """Those that are on."""
         return [row for row in self.matter if isinstance(row, Fire) and row.on]

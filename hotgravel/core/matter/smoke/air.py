@@ -13,16 +13,15 @@ from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.smoke.advect import swirled
-from hotgravel.core.matter.smoke.cells import AIR, FACES, cells_at
+from hotgravel.core.matter.smoke.cells import AIR, FACES, TRACE, WARM, cells_at, parts_of, speed_in, velocity_in
 from hotgravel.core.matter.smoke.project import Grid
-from hotgravel.core.matter.smoke.solids import Box, in_middles
+from hotgravel.core.matter.smoke.solids import Box
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.forces import Follow, Force, Gravity
 from hotgravel.core.shot.smoke import Smoke
 
 THINNER = 1.0 / (273.15 + AIR)  # of its weight that air loses for each degree
-TRACE = 1e-3  # of density: less is nothing
 
 
 def push(a: dict[str, Array], row: Smoke, shot: Shot, states: dict[str, int], box: Box, points: Array, seam: Seam,
@@ -56,8 +55,7 @@ def _blown(a: dict[str, Array], forces: Sequence[Force], states: dict[str, int],
     """What forces do to the gas in each cell: accelerations and how fast air takes hold, added in place."""
     cells = Elements.blank(len(points))
     cells.position, cells.state[:] = points, -1
-    for axis, name in enumerate(FACES):
-        cells.velocity[:, axis] = in_middles(a[name], axis).ravel()
+    cells.velocity[:] = velocity_in(a).reshape(-1, 3)
     table = gather(list(forces), states, scene, cells, dt, {})
     shape, all_alike = rate.shape, not table.by_element
     for axis in range(3):
@@ -74,15 +72,15 @@ def fade(a: dict[str, Array], row: Smoke, box: Box, points: Array, scene: Scene,
     density *= np.exp(-dt * taken["thinning"])
     np.maximum(density - np.float32(dt) * taken["fade"], 0.0, out=density)
     left = np.divide(density, was, out=np.zeros_like(was), where=was > 0.0)
-    for name in ("age", *(n for n in a if n.startswith("of "))):
+    for name in ("age", *parts_of(a)):
         a[name] *= left
     heat = a["heat"]
     heat *= np.exp(-dt * taken["cooling"])
     if row.chill != 0.0:
         heat[:] = np.sign(heat) * np.maximum(np.abs(heat) - np.float32(dt) * taken["chill"], 0.0)
     if row.slowing != 0.0 or row.braking != 0.0:
-        speed = np.sqrt(sum(in_middles(a[name], axis) ** 2 for axis, name in enumerate(FACES)))
-        stays = np.exp(-dt * taken["slowing"]) * np.maximum(1.0 - dt * taken["braking"] / np.maximum(speed, 1e-9), 0.0)
+        kept = np.maximum(1.0 - dt * taken["braking"] / np.maximum(speed_in(a), 1e-9), 0.0)
+        stays = np.exp(-dt * taken["slowing"]) * kept
         stays = np.ascontiguousarray(np.broadcast_to(stays, box.shape), np.float32)
         for axis, name in enumerate(FACES):
             _slowed(a[name], stays, axis)
@@ -94,7 +92,7 @@ def _lost(a: dict[str, Array], row: Smoke, box: Box, points: Array, scene: Scene
     varied = [n for n in names if is_driven(value := getattr(row, n)) and value.by_element]
     found: dict[str, Any] = {n: np.float32(one(row, n, scene.ask)) for n in names if n not in varied}
     if varied:
-        where = np.flatnonzero((a["density"] > TRACE) | (np.abs(a["heat"]) > 1.0))
+        where = np.flatnonzero((a["density"] > TRACE) | (np.abs(a["heat"]) > WARM))
         ask = asking(cells_at(a, box, points, where), scene)
         for name in varied:
             grid = np.zeros(box.shape, np.float32)

@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from hotgravel.core.matter.contract import Array, Kept
-from hotgravel.core.matter.smoke.cells import AIR
+from hotgravel.core.matter.smoke.cells import AIR, TRACE
 
 Quantity = Literal["density", "temperature", "speed", "age", "flames"]
 Axis = Literal["x", "y", "z"]
@@ -48,7 +48,7 @@ def kept_smoke(kept: Kept, frame: int) -> KeptSmoke:
     arrays = {
         "density": density, "temperature": AIR + gas["heat"].astype(np.float32).reshape(shape), "velocity": velocity,
         "speed": np.sqrt((velocity**2).sum(axis=-1)),
-        "age": gas["age"].astype(np.float32).reshape(shape) * (density > 1e-3),
+        "age": gas["age"].astype(np.float32).reshape(shape) * (density > TRACE),
         "flames": (gas["flame"].astype(np.float32) if len(gas["flame"]) else np.zeros(density.size)).reshape(shape),
         "parts": gas["parts"].astype(np.float32).reshape(*shape, -1),
     }  # fmt: skip
@@ -88,7 +88,7 @@ def looked_into(smoke: KeptSmoke, eye: Array, way: Array, take: float) -> Array 
     places = eye + along[:, None] * way
     cells = np.clip(((places - smoke.low) / cell).astype(int), 0, np.array(density.shape) - 1)
     met = density[tuple(cells.T)]
-    if met.max(initial=0.0) < 1e-3:
+    if met.max(initial=0.0) < TRACE:
         return None
     hidden = 1.0 - np.exp(-np.cumsum(met) * take * 0.5 * cell)
     found: Array = places[int(np.argmax(hidden >= SEEN)) if hidden[-1] >= SEEN else int(met.argmax())]

@@ -3,7 +3,7 @@
 import numpy as np
 
 from hotgravel.core.matter.contract import Array, Ids, State
-from hotgravel.core.matter.smoke.cells import AIR, FACES, Cells
+from hotgravel.core.matter.smoke.cells import AIR, FACES, PART, Cells
 from hotgravel.core.matter.smoke.solids import Box, in_middles
 
 SIDE = 8  # cells
@@ -51,7 +51,7 @@ def blocks_of(state: State, box: Box, ids: Ids, origins: tuple[int, ...]) -> Cel
     made.mass[:] = density[which] * (SIDE * box.cell) ** 3
     made.state[:], made.source[:] = -1, origins[0] if origins else 0
     if len(origins) > 1:
-        parts = np.stack([_means(a[f"of {n}"], shape)[which] for n in range(len(origins))])
+        parts = np.stack([_means(a[f"{PART}{n}"], shape)[which] for n in range(len(origins))])
         made.source[:] = np.array(origins)[parts.argmax(axis=0)]
     made.age[:] = _means(a["age"], shape)[which] / density[which]
     old = state.elements

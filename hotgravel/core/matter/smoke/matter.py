@@ -13,13 +13,14 @@ from hotgravel.core.matter.smoke.cells import Cells
 from hotgravel.core.matter.smoke.shown import GAS, VOLUME
 from hotgravel.core.matter.smoke.solids import THIN, Box
 from hotgravel.core.matter.smoke.solver import SmokeSolver
+from hotgravel.core.matter.smoke.sources import corners_of
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.forces import Follow
-from hotgravel.core.shot.smoke import MOST_CELLS, Detail, Drain, Fume, Puff, Smoke
+from hotgravel.core.shot.smoke import MOST_CELLS, Detail, Drain, Smoke
 from hotgravel.core.shot.units import show_quantity
 from hotgravel.core.shot.zones import Level
 
@@ -77,13 +78,11 @@ class SmokeMatter:
             faults.append(Fault(row.id, "cell", f"{said}{fits:.2g} m make."))
         if faults:
             raise ShotFault(faults)
-        on = [row for row in shot.supply if row.on]
-        fumes = tuple(row for row in on if isinstance(row, Fume))
-        puffs = tuple(row for row in on if isinstance(row, Puff))
-        drains = tuple(row for row in on if isinstance(row, Drain))
+        fumes, puffs = tuple(shot.fumes), tuple(shot.puffs)
+        drains = tuple(row for row in shot.supply if isinstance(row, Drain) and row.on)
         detail = next((r for r in shot.matter if isinstance(r, Detail) and r.on), None)
         ids = [origin.id for origin in shot.origins]
-        origins = tuple(ids.index(source.id) for source in (*fumes, *puffs))
+        origins = tuple(ids.index(source.id) for source in shot.smoke_sources)
         followed = any(isinstance(f, Follow) and f.on and f.field == row.id for f in shot.forces) or any(
             isinstance(zone.shape, Level) and zone.shape.field == row.id for zone in shot.zones.values()
         )
@@ -102,8 +101,8 @@ class SmokeMatter:
             pose, shape = solver.setting.at_first.get(row.prop), solver.setting.shapes[row.prop]
             if pose is None or row.prop not in solver.setting.standing:  # what moves may come in later
                 continue
-            corners = pose.to_world(np.stack(shape.box))
-            if (corners.max(axis=0) < low).any() or (corners.min(axis=0) > high).any():
+            first, last = corners_of(shape, pose)
+            if (last < low).any() or (first > high).any():
                 said = f"{shot.names()[row.prop]} lies outside the box of the smoke, so nothing comes."
                 yield Finding("outside the box", row.id, "prop", said, "wrong")
 
@@ -115,10 +114,10 @@ class SmokeMatter:
                 is_, counts = (show_quantity(wide, "m", shot.dress) for wide in (thick, THIN * thin))
                 said = f"{names[prop]} is {is_} thick, less than a cell: smoke meets it as if it were {counts} thick."
                 yield Finding("thin for smoke", prop, "shape", said, "doubtful")
-        if any(plain(f.fuel) != 0.0 for f in solver.fumes) and solver.fire is None:
-            row = next(f for f in solver.fumes if plain(f.fuel) != 0.0)
+        fuelled = [row for row in solver.fumes if plain(row.fuel) != 0.0]
+        if fuelled and solver.fire is None:
             said = "Fuel comes, and there is no fire for it to burn in."
-            yield Finding("fuel without fire", row.id, "fuel", said, "wrong")
+            yield Finding("fuel without fire", fuelled[0].id, "fuel", said, "wrong")
         fade = plain(solver.row.fade)
         if fade is not None and fade >= shot.finish.rate:
             said = f"At {fade:g} /s all smoke has faded within a frame. Accepted: less than {shot.finish.rate:g} /s."

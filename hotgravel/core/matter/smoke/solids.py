@@ -146,9 +146,15 @@ def _stands(scene: Scene, prop: str) -> bool:
 
 def _led(box: Box, scene: Scene, prop: str, moving: Faces) -> None:
     """Set how an obstacle moves on the faces about it, in place."""
-    now, soon = scene.poses[prop], scene.soon[prop]
     for axis, face in enumerate(moving):
         points = box.on_faces(axis)
         near = scene.distance_to(prop, points) < 2.0 * box.cell
-        own = (points[near] - now.position) @ now.matrix / now.scale
-        face.reshape(-1)[near] = ((soon.to_world(own) - points[near]) / scene.lapse)[:, axis]
+        face.reshape(-1)[near] = led_at(scene, prop, points[near])[:, axis]
+
+
+def led_at(scene: Scene, prop: str, points: Array) -> Array:
+    """How fast a prop moves at points (n, 3), m/s."""
+    now, soon = scene.poses[prop], scene.soon[prop]
+    own = (points - now.position) @ now.matrix / now.scale
+    moved: Array = (soon.to_world(own) - points) / scene.lapse
+    return moved

@@ -9,15 +9,15 @@ from hotgravel.core.drive.value import one
 from hotgravel.core.matter.contract import Array, Offers, Seam, Shed, State
 from hotgravel.core.matter.fineness import steps_for
 from hotgravel.core.matter.smoke.advect import CENTRE, ON_X, ON_Y, ON_Z, carried
-from hotgravel.core.matter.smoke.air import TRACE, fade, push
+from hotgravel.core.matter.smoke.air import fade, push
 from hotgravel.core.matter.smoke.blocks import SIDE, blocks_of, no_blocks, taken_back
-from hotgravel.core.matter.smoke.cells import AIR, FACES, Cells
+from hotgravel.core.matter.smoke.cells import AIR, FACES, PART, TRACE, Cells, speed_in
 from hotgravel.core.matter.smoke.detail import FALL, FINE, curl, finer, lively, spread_out
 from hotgravel.core.matter.smoke.diffuse import diffused, dragged
 from hotgravel.core.matter.smoke.fire import burn
 from hotgravel.core.matter.smoke.project import Grid, Level, divergence_of, levels_of, projected, rimmed
 from hotgravel.core.matter.smoke.shown import grid_of, records_of
-from hotgravel.core.matter.smoke.solids import Box, Solids, in_middles, solids_in
+from hotgravel.core.matter.smoke.solids import Box, Solids, solids_in
 from hotgravel.core.matter.smoke.sources import Puffs, Taker, comes, drain, give, puff, puffs_of, spot_of
 from hotgravel.core.matter.smoke.window import at_ends, box_in, follow, move, wanted
 from hotgravel.core.shape.setting import Setting
@@ -28,6 +28,7 @@ from hotgravel.core.shot.smoke import Detail, Drain, Fire, Fume, Puff, Smoke
 TRAVEL = 2.0  # cells that gas may go in a step
 MENDED = 0.1  # of the density, at most, that a step puts right
 CARRIED = ("density", "heat", "age", "fuel")
+WHITE = "#FFFFFF"  # what has no tint of its own
 BALANCE = ("came", "burnt", "faded", "drained", "left")
 
 
@@ -82,8 +83,12 @@ class SmokeSolver:
     @property
     def carried(self) -> tuple[str, ...]:
         """The arrays in the middles of cells that go along with the gas."""
-        parts = tuple(f"of {n}" for n in range(len(self.origins))) if len(self.origins) > 1 else ()
-        return (*CARRIED, *parts)
+        return (*CARRIED, *self.parts)
+
+    @property
+    def parts(self) -> tuple[str, ...]:
+        """The arrays that hold what is of each source; none where there is but one."""
+        return tuple(f"{PART}{n}" for n in range(len(self.origins))) if len(self.origins) > 1 else ()
 
     def steps(self, state: State, span: float) -> int:
         fastest = max(float(np.abs(state.arrays[name]).max()) for name in FACES)
@@ -102,10 +107,10 @@ class SmokeSolver:
         solids, levels = self._obstacles(box, a["window"], scene)
         self._supply(a, facts, Taker(a, box, solids, dt), puffs, seam)
         swells = None
-        if self.fire is not None and self.fire.on:
-            before = self._mass(a)
+        if self.fire is not None:
+            before = _mass(a, self.box)
             swells = burn(a, self.fire, scene.ask, dt) * np.float32(box.cell)
-            facts["burnt"] += self._mass(a) - before
+            facts["burnt"] += _mass(a, self.box) - before
         push(a, self.row, self.setting.shot, self.setting.states, box, self.cache.points, seam, dt)
         self._spread(a, box, solids, scene, dt)
         velocity = (a["u"], a["v"], a["w"])
@@ -120,9 +125,9 @@ class SmokeSolver:
         ]
         facts["left"] += self._carry(a, box, solids, swells, dt)
         a |= dict(zip(FACES, flow, strict=True))
-        before = self._mass(a)
+        before = _mass(a, self.box)
         fade(a, self.row, box, self.cache.points, scene, dt)
-        facts["faded"] += before - self._mass(a)
+        facts["faded"] += before - _mass(a, self.box)
         state.elements = blocks_of(state, box, seam.ids, self.origins)
         return 0
 
@@ -151,7 +156,7 @@ class SmokeSolver:
         return {}
 
     def records(self, state: State) -> dict[str, dict[str, Array]]:
-        colours = [row.colour if isinstance(row, Fume) else "#FFFFFF" for row in (*self.fumes, *self.puffs)]
+        colours = [row.colour if isinstance(row, Fume) else WHITE for row in self.setting.shot.smoke_sources]
         box, arrays = box_in(self.box, state.arrays["window"]), state.arrays
         if self.detail is not None:
             box, arrays = finer(box, self.detail.times), self._fine(arrays, self.detail.times)
@@ -165,19 +170,14 @@ class SmokeSolver:
 
     def measure(self, state: State, touches: int, steps: int) -> dict[str, float]:
         a, facts, there = state.arrays, state.facts, state.arrays["density"] > TRACE
-        speed = np.sqrt(sum(in_middles(a[name], axis) ** 2 for axis, name in enumerate(FACES)))
-        heat = a["heat"][there]
+        speed, heat = speed_in(a), a["heat"][there]
         return {
-            "count": len(state.elements), "mass": self._mass(a), **{name: facts[name] for name in BALANCE},
+            "count": len(state.elements), "mass": _mass(a, self.box), **{name: facts[name] for name in BALANCE},
             "hottest": AIR + float(a["heat"].max(initial=0.0)), "mean_heat": AIR + float(heat.sum()) / (len(heat) or 1),
             "mean_speed": float(speed[there].mean()) if there.any() else 0.0, "greatest_speed": float(speed.max()),
             "cells": float(a["density"].size), "filled": float(there.sum()), "apart": facts["apart"],
             "rounds": float(facts["rounds"]),
         }  # fmt: skip
-
-    def _mass(self, arrays: dict[str, Array]) -> float:
-        """How much smoke there is: cubic metres of density 1."""
-        return _mass(arrays, self.box)
 
     def _fine(self, a: dict[str, Array], times: int) -> dict[str, Array]:
         """The arrays of the finer grid, with the coarse one's air between its values."""
@@ -220,10 +220,10 @@ class SmokeSolver:
         was = state.arrays["window"]
         now = follow(self.box, was, wanted(state, self.box, was, spots))
         if (now != was).any():
-            lost = self._mass(state.arrays)
+            lost = _mass(state.arrays, self.box)
             move(state, was, now)
             state.arrays["window"] = now
-            state.facts["faded"] += lost - self._mass(state.arrays)  # less than a trace in each cell
+            state.facts["faded"] += lost - _mass(state.arrays, self.box)  # less than a trace in each cell
 
     def obstacles(self, there: Container[str]) -> list[str]:
         """The props that smoke flows around, of those that are there."""
@@ -235,7 +235,7 @@ class SmokeSolver:
         props = self.obstacles(scene.poses)
         poses = [(scene.poses[p], scene.soon[p]) for p in props]
         key = (
-            repr(list(props)).encode()
+            repr(props).encode()
             + window.tobytes()
             + b"".join(
                 pose.position.tobytes() + pose.quaternion.tobytes() + np.float64(pose.scale).tobytes()
@@ -253,7 +253,7 @@ class SmokeSolver:
     def _supply(self, a: dict[str, Array], facts: dict[str, float], to: Taker, puffs: Sequence[Puffs | None],
                 seam: Seam) -> None:  # fmt: skip
         """Let sources give and drains take, in place, and add to what is told of both."""
-        own = [f"of {n}" if len(self.origins) > 1 else None for n in range(len(self.origins))]
+        own = self.parts or (None,) * len(self.origins)
         before = _mass(a, to.box)
         for row, mine in zip(self.fumes, own, strict=False):
             if comes(row, seam):

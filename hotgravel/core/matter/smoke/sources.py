@@ -11,8 +11,10 @@ from hotgravel.core.matter.aims import unit
 from hotgravel.core.matter.contract import Array, Seam
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import Elements
-from hotgravel.core.matter.smoke.cells import AIR, FACES
-from hotgravel.core.matter.smoke.solids import Box, Solids
+from hotgravel.core.matter.smoke.cells import AIR, FACES, parts_of
+from hotgravel.core.matter.smoke.solids import Box, Solids, led_at
+from hotgravel.core.shape.kinds import Shaped
+from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.smoke import Drain, Fume, Puff
 
@@ -30,13 +32,17 @@ class Taker:
     dt: float
 
 
-def spot_of(scene: Scene, prop: str, cell: float) -> tuple[Array, Array]:
-    """The corners (3,) of a prop as it stands, and a cell about it."""
-    low, high = scene.shapes[prop].box
-    ends = np.stack([low, high])
-    corners = ends[[[a, b, c] for a in (0, 1) for b in (0, 1) for c in (0, 1)], [0, 1, 2]]
-    there = scene.poses[prop].to_world(corners)
-    return there.min(axis=0) - cell, there.max(axis=0) + cell
+def spot_of(scene: Scene, prop: str, room: float) -> tuple[Array, Array]:
+    """The corners (3,) of a prop as it stands, and so much room about it, metres."""
+    low, high = corners_of(scene.shapes[prop], scene.poses[prop])
+    return low - room, high + room
+
+
+def corners_of(shape: Shaped, pose: Pose) -> tuple[Array, Array]:
+    """The corners (3,) of what a shape takes up as it stands."""
+    ends = np.stack(shape.box)
+    there = pose.to_world(ends[[[a, b, c] for a in (0, 1) for b in (0, 1) for c in (0, 1)], [0, 1, 2]])
+    return there.min(axis=0), there.max(axis=0)
 
 
 def comes(row: Fume, seam: Seam) -> bool:
@@ -64,7 +70,7 @@ def give(to: Taker, row: Fume, seam: Seam, own: str | None) -> None:
     there = np.maximum(after + a["fuel"][cells], 1e-6)
     mixed = share if row.manner == "sets" else np.minimum(1.0, np.float32(dt * (rate + fuel)) * share / there)
     a["density"][cells] = after
-    for name in ("age", *(n for n in a if n.startswith("of "))):
+    for name in ("age", *parts_of(a)):
         a[name][cells] *= 1.0 - taken
     if own is not None:
         a[own][cells] += comes_in
@@ -77,17 +83,9 @@ def give(to: Taker, row: Fume, seam: Seam, own: str | None) -> None:
         for axis, name in enumerate(FACES):
             faces, points = to.box.within(low, high, axis)
             on = _share(row, scene, points, to.box.cell)
-            aim = way[axis] + along * _moved(scene, row.prop, points)[:, axis]
+            aim = way[axis] + along * led_at(scene, row.prop, points)[:, axis]
             flow = a[name][faces]
             flow += (on * (aim - flow.ravel())).reshape(flow.shape).astype(np.float32)
-
-
-def _moved(scene: Scene, prop: str, points: Array) -> Array:
-    """How fast a prop moves at points (n, 3), m/s."""
-    now, soon = scene.poses[prop], scene.soon[prop]
-    own = (points - now.position) @ now.matrix / now.scale
-    moved: Array = (soon.to_world(own) - points) / scene.lapse
-    return moved
 
 
 def _share(row: Fume, scene: Scene, points: Array, cell: float) -> Array:
@@ -209,5 +207,5 @@ def drain(to: Taker, row: Drain, seam: Seam) -> None:
     deep, edge = -scene.distance_to(row.prop, points), one(row, "edge", ask)
     share = np.clip(deep / edge, 0.0, 1.0) if edge > 0.0 else (deep > 0.0).astype(float)
     stays = np.exp(-to.dt * one(row, "rate", ask) * share).reshape(to.arrays["density"][cells].shape).astype(np.float32)
-    for name in ("density", "heat", "age", "fuel", *(n for n in to.arrays if n.startswith("of "))):
+    for name in ("density", "heat", "age", "fuel", *parts_of(to.arrays)):
         to.arrays[name][cells] *= stays

@@ -7,7 +7,7 @@ import numpy as np
 
 from hotgravel.core.matter.contract import Array, State
 from hotgravel.core.matter.smoke.blocks import SIDE
-from hotgravel.core.matter.smoke.cells import FACES
+from hotgravel.core.matter.smoke.cells import FACES, PART, TRACE, WARM
 from hotgravel.core.matter.smoke.detail import FINE
 from hotgravel.core.matter.smoke.solids import Box
 
@@ -16,8 +16,6 @@ ROOM, LEAST, MOST = (
     1,
     4,
 )  # blocks between smoke and a side of the window: as it is made, and between what it stays
-TRACE = 1e-3  # of density: less is nothing
-WARM = 1.0  # °C from the air's: less is nothing
 MIDDLES = ("density", "heat", "age", "fuel", "flame")  # the arrays of a state that stand in the middles of cells
 
 
@@ -92,7 +90,7 @@ def move(state: State, was: Array, now: Array) -> None:
         elif name in FACES:
             shape = SIDE * many + (np.arange(3) == FACES.index(name))
             a[name] = _taken(array, SIDE * shift, shape, None)
-        elif name in MIDDLES or name.startswith("of "):
+        elif name in MIDDLES or name.startswith(PART):
             a[name] = _taken(array, SIDE * shift, SIDE * many, 0.0)
         elif name == "pressure":
             inner = _taken(array[1:-1, 1:-1, 1:-1], SIDE * shift, SIDE * many, 0.0)

@@ -27,7 +27,8 @@ export class Slice {
     this.clear();
     if (!told) return;
     const [rows, columns] = told.size, [low, high] = told.range, data = new Uint8Array(4 * rows * columns);
-    const vector = (array, n = 0) => new THREE.Vector3().fromArray(array, 3 * n), { down, along, corner } = { down: vector(told.down), along: vector(told.along), corner: vector(told.corner) };
+    const vector = (array, n = 0) => new THREE.Vector3().fromArray(array, 3 * n);
+    const down = vector(told.down), along = vector(told.along), corner = vector(told.corner);
     told.values.forEach((value, n) => {
       data.set(painted((value - low) / Math.max(high - low, 1e-9)), 4 * n);
       data[4 * n + 3] = 225;
@@ -45,7 +46,6 @@ export class Slice {
     const box = new THREE.LineSegments(new THREE.EdgesGeometry(new THREE.BoxGeometry(...size)), new THREE.LineBasicMaterial({ color: "#8C8377", ...plain }));
     box.position.copy(vector(told.low)).addScaledVector(size, 0.5);
     this.made.add(box);
-    this.made.renderOrder = 2;
     for (const part of this.made.children) Object.assign(part, { renderOrder: 2, frustumCulled: false });
     this.stage.scene.add(this.made);
     this.tell(told, low, high);
