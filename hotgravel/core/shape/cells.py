@@ -4,6 +4,7 @@ Rough cells are the flat ones, refined and moved by one vector noise. As it is a
 sides of a break move alike and cells still fill space without a gap; a mesh that is cut by them keeps its own skin.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,6 +16,7 @@ from hotgravel.core.noise import noise_at
 
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
+Tell = Callable[[float], None]  # hears which share of some work is done
 FAR = 12.0  # times the size of what is cut: where the seeds stand that bound all cells
 FINE = 0.5  # of a lump: the longest edge of a rough face
 MOST_FACES = 200_000  # of all rough cells together
@@ -53,9 +55,11 @@ def solid(vertices: Array, faces: Ints) -> Any:
     return manifold3d.Manifold(manifold3d.Mesh64(np.asarray(vertices, np.float64), np.asarray(faces, np.uint64)))
 
 
-def cells_of(seeds: Array, low: Array, high: Array, rough: Rough | None = None) -> list[Any]:
-    """The cell of each seed (n, 3) as a solid; they bound all that lies in the box from `low` to `high`. Raises
-    `NotCut` where rough cells would have too many faces."""
+def cells_of(
+    seeds: Array, low: Array, high: Array, rough: Rough | None = None, tell: Tell = lambda share: None
+) -> list[Any]:
+    """The cell of each seed (n, 3) as a solid; they bound all that lies in the box from `low` to `high`. `tell` hears
+    which share of them is made. Raises `NotCut` where rough cells would have too many faces."""
     import manifold3d
 
     size, middle = float((high - low).max()), 0.5 * (low + high)
@@ -66,9 +70,14 @@ def cells_of(seeds: Array, low: Array, high: Array, rough: Rough | None = None) 
         regions = (found.vertices[found.regions[r]] for r in found.point_region[: len(seeds)])
         return [manifold3d.Manifold.hull_points(corners) for corners in regions]
     vertices, faces, sides = _sides(found, len(seeds))
+    tell(0.4)
     vertices, faces, sides = refined(vertices, faces, sides, low, high, FINE * rough.lumps)
     moved = rough.moved(vertices)
-    return [_cell(moved, faces, sides, seed) for seed in range(len(seeds))]
+    cells = []
+    for seed in range(len(seeds)):
+        tell(0.7 + 0.3 * seed / len(seeds))
+        cells.append(_cell(moved, faces, sides, seed))
+    return cells
 
 
 def _sides(found: Voronoi, count: int) -> tuple[Array, Ints, Ints]:

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.shape.cells import Array, Ints, NotCut, cells_of, solid
+from hotgravel.core.shape.cells import Array, Ints, NotCut, Tell, cells_of, solid
 from hotgravel.core.shape.facing import Faces, shared_by
 
 THIN = 1e-9  # of the mean volume: what is less is a sliver of rounding
@@ -101,7 +101,7 @@ def parted(
     original: int,
     row: int,
     frees: Frees | None = None,
-    tell: Callable[[float], None] = lambda share: None,
+    tell: Tell = lambda share: None,
 ) -> list[Part]:
     """What cells leave of a part, each connected; `frees` tells which of that is cut off, the rest is left in one.
     `original` is the number of the whole, `row` of the row that cuts; `tell` hears which share is done."""

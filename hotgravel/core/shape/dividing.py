@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from hotgravel.core.shape import shelf
 from hotgravel.core.shape.bvh import build_tree
-from hotgravel.core.shape.cells import FINE, Array, Ints, NotCut, Rough, cells_of, refined, solid
+from hotgravel.core.shape.cells import FINE, Array, Ints, NotCut, Rough, Tell, cells_of, refined, solid
 from hotgravel.core.shape.cutting import Cutting, Part, Piece, closed, finished, joined, parted, whole_of
 from hotgravel.core.shape.distance import MESH
 from hotgravel.core.shape.kinds import Shaped
@@ -19,6 +19,7 @@ from hotgravel.core.shot.cut import MOST_PIECES, Along, AtPoints, Cut, Layers, R
 from hotgravel.core.shot.props import Prop
 
 Other = Callable[[str], tuple[Array, Ints]]  # another prop's mesh in the prop's own frame
+CELLS, PARTS = 0.7, 0.9  # the share of a cutting's time after which its cells are made, and the parts that they leave
 
 
 @dataclass(frozen=True)
@@ -90,7 +91,7 @@ class Divider:
         made: dict[int, list[Part]] = {}
         ahead = self._cells([parts[n] for n in chosen])
         for done, (n, cells) in enumerate(zip(chosen, ahead, strict=True)):
-            tell = self._telling(done / len(chosen), 1.0 / len(chosen))
+            tell = self._telling(CELLS, PARTS, done, len(chosen))
             whole = len(cells) < 2
             made[n] = [parts[n]] if whole else parted(parts[n], cells, original, self.number, self._frees, tell)
         new = [part for of in made.values() if len(of) > 1 for part in of]
@@ -105,10 +106,11 @@ class Divider:
             new, went = kept, len(new) - len(kept)
         return [*left, *new], went
 
-    def _telling(self, start: float, part: float) -> Callable[[float], None]:
-        """Tells how far a part of this row's work is, as a share of that of all rows; the last fifth of it is finding
-        out what the pieces share."""
-        return lambda share: shelf.tell((self.number + 0.8 * (start + part * share)) / self.rows)
+    def _telling(self, start: float, end: float, part: int = 0, parts: int = 1) -> Tell:
+        """Tells how far the work on one of some parts is, which this row has from `start` to `end`, as a share of the
+        work of all rows."""
+        each = (end - start) / parts
+        return lambda share: shelf.tell((self.number + start + (part + share) * each) / self.rows)
 
     @property
     def _frees(self) -> Callable[[Array], NDArray[np.bool_]] | None:
@@ -127,13 +129,16 @@ class Divider:
         if isinstance(manner, Along):
             return [self._along(manner)] * len(chosen)
         if isinstance(manner, Strike | Layers | AtPoints):  # these cut through all alike
-            return [cells_of(self._laid(manner), low, high, self._rough)] * len(chosen)
+            return [cells_of(self._laid(manner), low, high, self._rough, self._telling(0.0, CELLS))] * len(chosen)
         whole = len(chosen) == 1 and chosen[0] is self.whole
         shapes = [self.shape] if whole else [shape_of(part.piece) for part in chosen]
         room = Room(shapes, np.array([part.piece.volume for part in chosen]))
         seeds, whose = strewn(self.row, manner, room, self.about.weigh)
-        of = [seeds[whose == n] for n in range(len(chosen))]
-        return [cells_of(mine, low, high, self._rough) if len(mine) > 1 else [] for mine in of]
+        made: list[list[Any]] = []
+        for n in range(len(chosen)):
+            mine, tell = seeds[whose == n], self._telling(0.0, CELLS, n, len(chosen))
+            made.append(cells_of(mine, low, high, self._rough, tell) if len(mine) > 1 else [])
+        return made
 
     @property
     def _box(self) -> tuple[Array, Array]:
