@@ -8,6 +8,7 @@ from fastapi.responses import Response
 
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.matter.smoke.asked import UNITS, Axis, Quantity, kept_smoke, looked_into, slice_of, told_at
+from hotgravel.core.picture.cast import cast_of, lamp_of
 from hotgravel.core.picture.light import LIGHTS
 from hotgravel.core.picture.volume import volume_of
 from hotgravel.core.shot.document import Shot
@@ -46,6 +47,9 @@ def smoke_bytes(request: Request, run_id: int, frame: int, light: str = "dusk") 
         told = {"lit": made.lit.ravel(), "colour": made.colour.astype(np.float32)}
         glow = made.glow.ravel() if len(kept["hot"]) else np.zeros(0)
         told |= {"glow": glow.astype(np.float32), "take": np.array([made.take], np.float32)}
+        cast = cast_of(made, LIGHTS[light])
+        told |= {"cast": cast.map.ravel(), "cast_frame": cast.frame.ravel().astype(np.float32)}
+        told["lamp"] = lamp_of(made).astype(np.float32)
         return packed(frame, {"smoke": kept | told})
 
     return answer(frame, "smoke", pack)

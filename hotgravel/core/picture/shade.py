@@ -82,6 +82,30 @@ def _shown(camera, depth, px, py, pz, nx, ny, nz, flat):
 
 
 @njit(cache=True)
+def past_smoke(cast, frame, x, y, z):
+    """The share of the key's light that smoke lets through to a place, by its shadow (`cast.Cast`)."""
+    n = len(cast)
+    if n == 0:
+        return 1.0
+    at = np.empty(3)
+    for c in range(3):
+        at[c] = (x * frame[c, 0] + y * frame[c, 1] + z * frame[c, 2] - frame[3, c]) / frame[4, c]
+    if at[0] <= 0.0 or at[0] >= 1.0 or at[1] <= 0.0 or at[1] >= 1.0:
+        return 1.0
+    u, v = min(max(n * at[0] - 0.5, 0.0), n - 1.001), min(max(n * at[1] - 0.5, 0.0), n - 1.001)
+    i, j = int(v), int(u)
+    s, t = v - i, u - j
+    seen = np.zeros(3)
+    for k in range(2):
+        for e in range(2):
+            weight = (s if k else 1.0 - s) * (t if e else 1.0 - t)
+            for c in range(3):
+                seen[c] += weight * cast[i + k, j + e, c] / 255.0
+    behind = min(max((at[2] - seen[1]) / max(seen[2] - seen[1], 0.01), 0.0), 1.0)
+    return 1.0 - behind * (1.0 - seen[0])
+
+
+@njit(cache=True)
 def _of_lamps(lamps, cameras, maps, x, y, z, nx, ny, nz):
     """What lamps (n, LAMP_WIDTH) give a surface at a place that faces n."""
     red, green, blue = 0.0, 0.0, 0.0
@@ -151,7 +175,7 @@ def _surface(name, place, vertices, normals, paint, local, faces, places, radius
 @njit(cache=True, parallel=True, nogil=True)
 def lit(
     image, fire, depth, which, eye, axes, tan, vertices, normals, paint, local, faces, look_of, places, radius,
-    disc_paint, disc_look, looks, light, haze, key_camera, key_map, lamps, cameras, maps,
+    disc_paint, disc_look, looks, light, haze, key_camera, key_map, cast, cast_frame, lamps, cameras, maps,
 ):  # fmt: skip
     """The light that reaches a camera, into image (rows, columns, 3), and what glows as an ember into fire.
 
@@ -185,14 +209,14 @@ def lit(
             rough = speck if look[ROUGH] > 0.0 else 1.0
             _reflect(
                 image[r, k], fire[r, k], d, place, nx, ny, nz, facing, colour, rough, look, light, key_camera, key_map,
-                lamps, cameras, maps, 1.0 - math.exp(-depth[r, k] / haze),
+                cast, cast_frame, lamps, cameras, maps, 1.0 - math.exp(-depth[r, k] / haze),
             )  # fmt: skip
 
 
 @njit(cache=True)
 def _reflect(
-    image, fire, d, place, nx, ny, nz, facing, colour, rough, look, light, key_camera, key_map, lamps, cameras, maps,
-    fog,
+    image, fire, d, place, nx, ny, nz, facing, colour, rough, look, light, key_camera, key_map, cast, cast_frame,
+    lamps, cameras, maps, fog,
 ):  # fmt: skip
     """What a surface sends to the camera, through haze (its share, `fog`)."""
     k, f = light[KEY_FROM], light[FILL_FROM]
@@ -200,6 +224,7 @@ def _reflect(
     shown = 1.0
     if key > 0.0:
         shown = _shown(key_camera, key_map, place[0], place[1], place[2], nx, ny, nz, True)
+        shown *= past_smoke(cast, cast_frame, place[0], place[1], place[2])
     fill = max(0.0, nx * f[0] + ny * f[1] + nz * f[2])
     red, green, blue = _of_lamps(lamps, cameras, maps, place[0], place[1], place[2], nx, ny, nz)
     up = 0.5 + 0.5 * ny

@@ -16,10 +16,11 @@ from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.picture import lens, measured
 from hotgravel.core.picture import light as lights
 from hotgravel.core.picture.camera import TAN, View, axes_along, view_on
+from hotgravel.core.picture.cast import NO_CAST, Cast, cast_of, lamp_of
 from hotgravel.core.picture.raster import drawn, glow, seen_from
 from hotgravel.core.picture.shade import LAMP_WIDTH, LIGHT_ROWS, LOOK_WIDTH, MAP_WIDTH, lit
 from hotgravel.core.picture.soup import Arrays, Soup, balls_of, pieces_into, prop_mesh, skin_into
-from hotgravel.core.picture.volume import lay_over, volume_of
+from hotgravel.core.picture.volume import Volume, lay_over, volume_of
 from hotgravel.core.place import Place
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.streaks import streak_of
@@ -85,9 +86,13 @@ class Painter:
         soup.add_balls(place[flakes], radius[flakes], paint[flakes], velocity=velocity[flakes], faded=faded[flakes])
         for streaks in world.shot.streaks:
             self._streaks_into(soup, streak_of(world.shot, self.store, frame, streaks), view, height)
-        lamps = np.array([*self._crowd_lamp(place[~dull]), *self._prop_lamps(props, poses)]).reshape(-1, LAMP_WIDTH)
-        image, fire, depth = self._seen_through(soup.arrays(), lamps, view, (height, width), self.shutter(frame))
-        self._smoke_over(frame, image, fire, depth, view)
+        smoke = self._smoke(frame)
+        found = [*self._crowd_lamp(place[~dull]), *self._prop_lamps(props, poses), *_fire_lamp(smoke)]
+        lamps = np.array(found).reshape(-1, LAMP_WIDTH)
+        cast = NO_CAST if smoke is None else cast_of(smoke, self._light)
+        image, fire, depth = self._seen_through(soup.arrays(), lamps, cast, view, (height, width), self.shutter(frame))
+        if smoke is not None:
+            lay_over(image, fire, depth, view.eye, view.axes(), TAN, smoke, self._light, lamps)
         before = place - self.shutter(frame) * velocity
         seen, gone = (seen_from(view.eye, view.axes(), of[embers]) for of in (place, before))
         spread = lens.discs(seen[:, 2][None].repeat(height, 0), *self.focus)[0] if self.focus else np.zeros(len(seen))
@@ -167,12 +172,16 @@ class Painter:
                 under |= True if row.whom is None else points["state"] == world.states[row.whom]
         return under
 
-    def _smoke_over(self, frame: int, image: Array, fire: Array, depth: Array, view: View) -> None:
-        for row in self.world.shot.smokes if "smoke" in self.store.matters(frame) else ():
-            light = lights.light_of(self.world.shot.finish)
-            kept = self.store.record(frame, "volume", MATTERS["smoke"].records["volume"])
-            made = volume_of(kept, row, light, next(iter(self.world.shot.fires), None))
-            lay_over(image, fire, depth, view.eye, view.axes(), TAN, made, light)
+    @property
+    def _light(self) -> lights.Light:
+        return lights.light_of(self.world.shot.finish)
+
+    def _smoke(self, frame: int) -> Volume | None:
+        shot = self.world.shot
+        if not shot.smokes or "smoke" not in self.store.matters(frame):
+            return None
+        kept = self.store.record(frame, "volume", MATTERS["smoke"].records["volume"])
+        return volume_of(kept, shot.smokes[0], self._light, next(iter(shot.fires), None))
 
     def _streaks_into(self, soup: Soup, made: dict[str, Any], view: View, height: int) -> None:
         place, paint = balls_of(made)
@@ -205,24 +214,24 @@ class Painter:
             yield np.array([*middle, lights.PROP_LIGHT, reach, *light_of(prop.colour), -1.0])
 
     def _seen_through(
-        self, s: Arrays, lamps: Array, view: View, size: tuple[int, int], shutter: float
+        self, s: Arrays, lamps: Array, cast: Cast, view: View, size: tuple[int, int], shutter: float
     ) -> tuple[Array, Array, Array]:
         """The same as `_lit`; through what has faded, what is behind all that has."""
-        image, fire, depth = self._lit(s, lamps, view, size, shutter)
+        image, fire, depth = self._lit(s, lamps, cast, view, size, shutter)
         if not s.faded.any() and not s.ball_faded.any():
             return image, fire, depth
         _, which = drawn(size, view.eye, view.axes(), TAN, s.vertices, s.faces, s.places, s.radius)
         faded = np.concatenate([s.faded, s.ball_faded, [0.0]])
         share = gaussian_filter(faded[np.where(which < 0, len(faded) - 1, which)], 0.5)[..., None]
-        behind = self._lit(s.solid, lamps, view, size, shutter)
+        behind = self._lit(s.solid, lamps, cast, view, size, shutter)
         return (1.0 - share) * image + share * behind[0], (1.0 - share) * fire + share * behind[1], depth
 
     def _lit(
-        self, s: Arrays, lamps: Array, view: View, size: tuple[int, int], shutter: float
+        self, s: Arrays, lamps: Array, cast: Cast, view: View, size: tuple[int, int], shutter: float
     ) -> tuple[Array, Array, Array]:
         """The light of a picture, what in it glows as embers do, and how far before the camera all is. The shutter is
         open for so many seconds."""
-        light, axes = lights.light_of(self.world.shot.finish), view.axes()
+        light, axes = self._light, view.axes()
         rows = np.array([
             light.key_from, light.key, light.fill_from, light.fill, light.sky, light.ground, light.zenith,
             light.horizon, light.glow,
@@ -235,7 +244,7 @@ class Painter:
         lit(
             image, fire, depth, which, view.eye, axes, TAN, s.vertices, s.normals, s.paint, s.local, s.faces, s.look_of,
             s.places, s.radius, s.ball_paint, s.ball_look, s.looks, rows, light.haze * view.distance, key_camera,
-            key_map, lamps, cameras, maps,
+            key_map, cast.map, cast.frame, lamps, cameras, maps,
         )  # fmt: skip
         if s.velocity.any() or s.ball_velocity.any() or self.focus:
             image, fire = self._through_lens(s, image, fire, depth, which, view, shutter)
@@ -254,6 +263,13 @@ class Painter:
         if self.focus:
             both = lens.defocused(both, depth, lens.discs(depth, *self.focus))
         return both[..., :3].copy(), both[..., 3:].copy()
+
+
+def _fire_lamp(smoke: Volume | None) -> Iterator[Array]:
+    """A lamp in the midst of what burns."""
+    lamp = lamp_of(smoke) if smoke is not None else ()
+    if len(lamp):
+        yield np.array([*lamp, -1.0])
 
 
 def _seen_by_key(s: Arrays, towards: Array, view: View) -> tuple[Array, Array]:

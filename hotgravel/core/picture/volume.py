@@ -19,6 +19,9 @@ from hotgravel.core.shot.smoke import Fire, Smoke
 Array = NDArray[np.float64]
 Bytes = NDArray[np.uint8]
 STRIDE = 1.5  # cells between looks toward the light
+THROWN = 0.75  # of the light that smoke takes, what it throws back
+LAMPS = 4  # that light smoke, at most
+NO_LAMPS: Array = np.zeros((0, 8))
 DEEP = 6.0  # optical depth that lets nothing more through
 
 
@@ -72,13 +75,13 @@ def _shadowed(density, x, y, z, take, out):
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _marched(image, fire, depth, eye, axes, tan, density, lit, low, cell, take, key, around, hot, glow,
-             tint):  # fmt: skip
+def _marched(image, fire, depth, eye, axes, tan, density, lit, low, cell, take, key, around, hot, glow, tint,
+             colour, lamps):  # fmt: skip
     """Lay smoke over an image (rows, columns, 3) and what glows in it, in place, as far as `depth` leaves room."""
     rows, columns = depth.shape
     shape = density.shape
     for r in prange(rows):
-        d, place, own, paint = np.empty(3), np.empty(3), np.empty(3), np.ones(3)
+        d, place, own, paint, given = np.empty(3), np.empty(3), np.empty(3), np.ones(3), np.empty(3)
         for k in range(columns):
             u = (2.0 * (k + 0.5) / columns - 1.0) * tan * columns / rows
             v = (1.0 - 2.0 * (np.int64(r) + 0.5) / rows) * tan
@@ -96,9 +99,9 @@ def _marched(image, fire, depth, eye, axes, tan, density, lit, low, cell, take, 
             left = 1.0
             # Each line of sight begins at another place, or the steps would show.
             along = near + step * ((np.int64(r) * 7 + k * 3) % 8 / 8.0)
-            red, green, blue = 0.0, 0.0, 0.0
-            for c in range(3):
-                own[c] = 0.0
+            seen = image[r, k]
+            given[:] = 0.0
+            own[:] = 0.0
             while along < far and left > 0.004:
                 x, y, z = place[0] + along * d[0], place[1] + along * d[1], place[2] + along * d[2]
                 thick = at(density, x - 0.5, y - 0.5, z - 0.5) / 255.0
@@ -109,29 +112,35 @@ def _marched(image, fire, depth, eye, axes, tan, density, lit, low, cell, take, 
                     if tint.shape[0] > 1:
                         for n in range(3):
                             paint[n] = tint[a, b, c, n] / 255.0
-                    red += left * gone * paint[0] * (key[0] * shown + around[0])
-                    green += left * gone * paint[1] * (key[1] * shown + around[1])
-                    blue += left * gone * paint[2] * (key[2] * shown + around[2])
+                    for n in range(3):
+                        given[n] += left * gone * paint[n] * (key[n] * shown + around[n])
+                    for m in range(len(lamps)):
+                        of = lamps[m]
+                        p, q, s = low[0] + cell * x - of[0], low[1] + cell * y - of[1], low[2] + cell * z - of[2]
+                        share = of[3] / (1.0 + (p * p + q * q + s * s) / of[4] ** 2)
+                        for n in range(3):
+                            given[n] += left * gone * paint[n] * THROWN * colour[n] * share * of[5 + n]
                     if hot.shape[0] > 1:
                         row = int(at(hot, x - 0.5, y - 0.5, z - 0.5))
                         for n in range(3):
                             own[n] += left * gone * glow[row, n]
                     left *= 1.0 - gone
                 along += step
-            image[r, k, 0] = image[r, k, 0] * left + red
-            image[r, k, 1] = image[r, k, 1] * left + green
-            image[r, k, 2] = image[r, k, 2] * left + blue
             for c in range(3):
+                seen[c] = seen[c] * left + given[c]
                 fire[r, k, c] = fire[r, k, c] * left + own[c]
 
 
 def lay_over(
-    image: Array, fire: Array, depth: Array, eye: Array, axes: Array, tan: float, volume: Volume, light: Light
-) -> None:
-    """Lay smoke over a picture, in place: image and fire (rows, columns, 3) in light, depth along the view, metres."""
-    key = 0.75 * volume.colour * np.array(light.key)
+    image: Array, fire: Array, depth: Array, eye: Array, axes: Array, tan: float, volume: Volume, light: Light,
+    lamps: Array = NO_LAMPS,
+) -> None:  # fmt: skip
+    """Lay smoke over a picture, in place: image and fire (rows, columns, 3) in light, depth along the view, metres. The
+    strongest of the lamps (n, 8 or more; place, strength, reach, colour) light it, through the smoke too."""
+    strongest = np.argsort(-lamps[:, 3] * lamps[:, 4], kind="stable")[:LAMPS]
+    key = THROWN * volume.colour * np.array(light.key)
     around = 0.5 * volume.colour * (np.array(light.sky) + 0.5 * np.array(light.ground) + 0.25 * np.array(light.fill))
     _marched(
         image, fire, depth, eye, axes, tan, volume.density, volume.lit, volume.low, volume.cell, volume.take, key,
-        around, volume.hot, volume.glow, volume.tint,
+        around, volume.hot, volume.glow, volume.tint, volume.colour, lamps[strongest],
     )  # fmt: skip

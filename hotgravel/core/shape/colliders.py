@@ -77,7 +77,7 @@ def colliders_of(setting: Setting, scene: Scene, moving: Iterable[Moving] = ()) 
     for row in setting.shot.collisions:
         for prop in row.props if row.on else ():
             shapes = [m for m in moving if m.prop == prop]
-            if prop in scene.poses and prop not in setting.solvers_place:
+            if stands(setting, scene, prop):
                 shapes.append(Moving(prop, setting.shapes[prop], scene.poses[prop], scene.soon[prop]))
             for shape in shapes:
                 surfaces.append(
@@ -99,6 +99,11 @@ def colliders_of(setting: Setting, scene: Scene, moving: Iterable[Moving] = ()) 
                     )
                 )
     return table_of(surfaces)
+
+
+def stands(setting: Setting, scene: Scene, prop: str) -> bool:
+    """Whether a prop is where its row says; solvers move the others."""
+    return prop in scene.poses and prop not in setting.solvers_place
 
 
 def table_of(surfaces: list[Surface]) -> Colliders:

@@ -225,12 +225,12 @@ def _forest(
     trees = [shapes[prop].tree for prop in meshes] + [part.tree for of in parts.values() for part in of]
     tree, roots = join_trees(trees)
     ahead = iter(roots[len(meshes) :])
-    pieces = {prop: tuple(_rooted(part, next(ahead)) for part in of) for prop, of in parts.items()}
+    pieces = {prop: tuple(_rooted(part, next(ahead), tree) for part in of) for prop, of in parts.items()}
     rooted = {}
     for prop, root in zip(meshes, roots, strict=False):
-        rooted[prop] = _rooted(shapes[prop], root)
+        rooted[prop] = _rooted(shapes[prop], root, tree)
     return tree, {**shapes, **rooted}, pieces
 
 
-def _rooted(shape: Shaped, root: float) -> Shaped:
-    return replace(shape, sizes=np.array([float(root), *shape.sizes[1:]]))
+def _rooted(shape: Shaped, root: float, tree: MeshTree) -> Shaped:
+    return replace(shape, sizes=np.array([float(root), *shape.sizes[1:]]), tree=tree)

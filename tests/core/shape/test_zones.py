@@ -2,8 +2,10 @@
 
 import numpy as np
 import pytest
+import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.spatial import cKDTree
 
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
@@ -145,3 +147,25 @@ def test_zones_that_are_made_of_themselves_are_refused():
         load(document(set=[GROUND, VENT, a, b, c]))
     with pytest.raises(ShotFault, match="made of itself"):
         load(document(set=[GROUND, VENT, c, zone("d", {"kind": "both", "first": "d", "second": "c"})]))
+
+
+def test_each_of_several_meshes_is_measured_by_itself():
+    shape = {"kind": "lettering", "height": 1.0, "depth": 0.4, "bevel": 0.0}
+    props = [
+        {
+            "kind": "prop",
+            "id": word.lower(),
+            "name": word,
+            "shape": shape | {"words": word},
+            "position": [3.0 * n, 0, 0],
+        }
+        for n, word in enumerate(("I", "L", "T"))
+    ]
+    there = scene(props=props)
+    for prop in ("i", "l", "t"):
+        shape, points = there.shapes[prop], np.random.default_rng(1).uniform(-0.6, 0.6, (200, 3))
+        np.testing.assert_allclose(shape.tree[int(shape.sizes[0]), :6], np.concatenate(shape.box), atol=1e-9)
+        solid = trimesh.Trimesh(shape.vertices, shape.faces)
+        gap = there.distance_to(prop, points + there.poses[prop].position)
+        near = cKDTree(trimesh.sample.sample_surface(solid, 20_000, seed=1)[0]).query(points)[0]
+        np.testing.assert_allclose(np.abs(gap), near, atol=0.03)

@@ -11,9 +11,8 @@ from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.smoke.blocks import SIDE
 from hotgravel.core.matter.smoke.cells import Cells
 from hotgravel.core.matter.smoke.shown import GAS, VOLUME
-from hotgravel.core.matter.smoke.solids import THIN, Box
+from hotgravel.core.matter.smoke.solids import THIN, Box, corners_of
 from hotgravel.core.matter.smoke.solver import SmokeSolver
-from hotgravel.core.matter.smoke.sources import corners_of
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
@@ -107,7 +106,7 @@ class SmokeMatter:
                 yield Finding("outside the box", row.id, "prop", said, "wrong")
 
         names, thin = shot.names(), solver.box.cell
-        for prop in solver.obstacles(solver.setting.at_first):
+        for prop in (p for p in solver.met if p in solver.setting.at_first):
             shape, pose = solver.setting.shapes[prop], solver.setting.at_first[prop]
             thick = float((shape.box[1] - shape.box[0]).min()) * pose.scale
             if shape.has_volume and thick < thin:

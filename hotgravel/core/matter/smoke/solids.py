@@ -1,17 +1,24 @@
 """Obstacles in a grid: which share of each face is open, and how they move where they cover one."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
 from hotgravel.core.matter.smoke.project import Faces, Grid
+from hotgravel.core.shape.distance import gaps
+from hotgravel.core.shape.kinds import Shaped
+from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.zones import Scene
 
 Array = NDArray[np.float64]
 FAR = 1e3
 THIN = 1.2  # cells: a thinner obstacle counts as so thick, or gas would pass between its two sides
+BAND = 3.0  # cells: so far about an obstacle distances from it are worked out
+NEAR = 2.0  # cells: so far about an obstacle faces move with it
 CUTS = 4  # along each side of a face, where its open share is counted
 
 
@@ -39,14 +46,17 @@ class Box:
         found: Array = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
         return found
 
-    def within(self, low: Array, high: Array, axis: int = -1) -> tuple[tuple[slice, ...], Array]:
-        """Which of the values that stand in middles, or on the faces across an axis, lie between corners (3,), as a
-        slice of them; and where they stand (n, 3)."""
+    def within(
+        self, low: Array, high: Array, axis: int = -1, on_corners: bool = False
+    ) -> tuple[tuple[slice, ...], Array]:
+        """Which of the values that stand in middles, on the faces across an axis or on corners lie between corners
+        (3,), as a slice of them; and where they stand (n, 3)."""
         slices, axes = list[slice](), list[Array]()
         for a in range(3):
-            off, many = (0.0, self.shape[a] + 1) if a == axis else (0.5, self.shape[a])
-            first = max(0, int(np.ceil((low[a] - self.low[a]) / self.cell - off)))
-            end = min(many, int(np.floor((high[a] - self.low[a]) / self.cell - off)) + 1)
+            off, many = (0.0, self.shape[a] + 1) if a == axis or on_corners else (0.5, self.shape[a])
+            from_, to = ((end[a] - self.low[a]) / self.cell - off for end in (low, high))
+            first = int(np.ceil(np.clip(from_, 0, many)))
+            end = int(np.floor(np.clip(to, -1, many - 1))) + 1
             slices.append(slice(first, max(end, first)))
             axes.append(self.low[a] + self.cell * (np.arange(first, max(end, first), dtype=float) + off))
         points: Array = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
@@ -70,6 +80,64 @@ def in_middles(face: Grid, axis: int) -> Grid:
     ends = [np.take(face, np.arange(start, face.shape[axis] - 1 + start), axis) for start in (0, 1)]
     found: Grid = 0.5 * (ends[0] + ends[1])
     return found
+
+
+@dataclass(frozen=True)
+class Obstacle:
+    """A shape that gas flows around: where it is, and where it will be after `lapse` seconds; where it was, if that is
+    less than 0."""
+
+    shape: Shaped
+    here: Pose
+    there: Pose
+    lapse: float
+
+    @cached_property
+    def stands(self) -> bool:
+        """Whether it does not move."""
+        one, other = self.here, self.there
+        same = (one.position == other.position).all() and (one.quaternion == other.quaternion).all()
+        return bool(same and one.scale == other.scale)
+
+    @cached_property
+    def key(self) -> bytes:
+        """All that tells it from others, by the shape's place in memory."""
+        poses = [
+            p for pose in (self.here, self.there) for p in (pose.position, pose.quaternion, np.float64(pose.scale))
+        ]
+        return id(self.shape).to_bytes(8, "big") + b"".join(part.tobytes() for part in poses)
+
+    def corners(self, room: float) -> tuple[Array, Array]:
+        """The corners (3,) of what it takes up, and so much room about it, metres."""
+        low, high = corners_of(self.shape, self.here)
+        return low - room, high + room
+
+    def distance(self, points: Array, cell: float) -> Array:
+        """How far points (n, 3) lie from it, as if it were at least `THIN` cells thick."""
+        shape, pose = self.shape, self.here
+        gap: Array = gaps(shape.kind, shape.sizes, shape.tree, points, pose.matrix, pose.position, pose.scale)
+        if not shape.has_volume:
+            return np.abs(gap) - 0.5 * THIN * cell
+        low, high = shape.box
+        return gap - max(0.0, 0.5 * (THIN * cell - float((high - low).min()) * pose.scale))
+
+    def velocity(self, points: Array) -> Array:
+        """How it moves at points (n, 3), m/s."""
+        own = (points - self.here.position) @ self.here.matrix / self.here.scale
+        moved: Array = (self.there.to_world(own) - points) / self.lapse
+        return moved
+
+
+def prop_in(scene: Scene, prop: str) -> Obstacle:
+    """A prop as it stands in a scene."""
+    return Obstacle(scene.shapes[prop], scene.poses[prop], scene.soon[prop], scene.lapse)
+
+
+def corners_of(shape: Shaped, pose: Pose) -> tuple[Array, Array]:
+    """The corners (3,) of what a shape takes up as it stands."""
+    ends = np.stack(shape.box)
+    there = pose.to_world(ends[[[a, b, c] for a in (0, 1) for b in (0, 1) for c in (0, 1)], [0, 1, 2]])
+    return there.min(axis=0), there.max(axis=0)
 
 
 @njit(cache=True, parallel=True, nogil=True)
@@ -100,26 +168,33 @@ def _opened(corners, axis, out):
                 out[i, j, k] = count / (CUTS * CUTS)
 
 
-def solids_in(box: Box, props: list[str], scene: Scene, sides: str, ends: list[tuple[bool, bool]]) -> Solids:
-    """The obstacles in a box at a scene's moment; `ends` says which of its ends are sides that may be walls."""
-    nodes = box.points((0.0, 0.0, 0.0), (1, 1, 1))
-    distance = np.full(len(nodes), FAR)
-    moving, open_ = box.faces(), box.faces()
-    for prop in (p for p in props if p in scene.poses):
-        gap = _thick(scene, prop, scene.distance_to(prop, nodes), box.cell)
-        distance = np.minimum(distance, gap)
-        if not _stands(scene, prop):
-            _led(box, scene, prop, moving)
-    corners = distance.reshape(tuple(n + 1 for n in box.shape)).astype(np.float32)
+def near_in(box: Box, obstacles: Sequence[Obstacle], corners: Grid | None = None) -> Grid:
+    """How far the corners of cells (nx + 1, ny + 1, nz + 1) lie from obstacles, metres; `corners` is how far they lie
+    from others. Where an obstacle is further than `BAND` cells it may count as far away."""
+    found = np.full([n + 1 for n in box.shape], FAR, np.float32) if corners is None else corners.copy()
+    for obstacle in obstacles:
+        low, high = obstacle.corners(BAND * box.cell)
+        nodes, points = box.within(low, high, on_corners=True)
+        gap = obstacle.distance(points, box.cell).reshape(found[nodes].shape)
+        found[nodes] = np.minimum(found[nodes], gap)
+    return found
+
+
+def solids_in(box: Box, corners: Grid, moving: Sequence[Obstacle], sides: str, ends: list[tuple[bool, bool]]) -> Solids:
+    """What stands in a box, from how far corners of cells lie from it; `moving` are the obstacles of them that move,
+    and `ends` says which of its ends are sides that may be walls."""
+    led, open_ = box.faces(), box.faces()
+    for obstacle in moving:
+        _led(box, obstacle, led)
     for axis in range(3):
         _opened(corners, axis, open_[axis])
     for axis, end in (at for at in _shut(sides) if ends[at[0]][at[1]]):
         np.moveaxis(open_[axis], axis, 0)[end] = 0.0
-        np.moveaxis(moving[axis], axis, 0)[end] = 0.0
+        np.moveaxis(led[axis], axis, 0)[end] = 0.0
     x, y, z = box.shape
     around = [corners[a : a + x, b : b + y, c : c + z] for a in (0, 1) for b in (0, 1) for c in (0, 1)]
     middle: Grid = np.mean(around, axis=0, dtype=np.float32)
-    return Solids(open_, moving, middle)
+    return Solids(open_, led, middle)
 
 
 def _shut(sides: str) -> list[tuple[int, int]]:
@@ -127,34 +202,11 @@ def _shut(sides: str) -> list[tuple[int, int]]:
     return {"open": [], "floor": [(1, 0)], "closed": [(a, e) for a in range(3) for e in (0, -1)]}[sides]
 
 
-def _thick(scene: Scene, prop: str, gap: Array, cell: float) -> Array:
-    """Distances to an obstacle as if it were at least `THIN` cells thick."""
-    shape, pose = scene.shapes[prop], scene.poses[prop]
-    if not shape.has_volume:
-        return np.abs(gap) - 0.5 * THIN * cell
-    low, high = shape.box
-    thick = float((high - low).min()) * pose.scale
-    return gap - max(0.0, 0.5 * (THIN * cell - thick))
-
-
-def _stands(scene: Scene, prop: str) -> bool:
-    now, soon = scene.poses[prop], scene.soon[prop]
-    return bool(
-        (now.position == soon.position).all() and (now.quaternion == soon.quaternion).all() and now.scale == soon.scale
-    )
-
-
-def _led(box: Box, scene: Scene, prop: str, moving: Faces) -> None:
+def _led(box: Box, obstacle: Obstacle, led: Faces) -> None:
     """Set how an obstacle moves on the faces about it, in place."""
-    for axis, face in enumerate(moving):
-        points = box.on_faces(axis)
-        near = scene.distance_to(prop, points) < 2.0 * box.cell
-        face.reshape(-1)[near] = led_at(scene, prop, points[near])[:, axis]
-
-
-def led_at(scene: Scene, prop: str, points: Array) -> Array:
-    """How fast a prop moves at points (n, 3), m/s."""
-    now, soon = scene.poses[prop], scene.soon[prop]
-    own = (points - now.position) @ now.matrix / now.scale
-    moved: Array = (soon.to_world(own) - points) / scene.lapse
-    return moved
+    low, high = obstacle.corners(BAND * box.cell)
+    for axis, face in enumerate(led):
+        faces, points = box.within(low, high, axis)
+        mine = face[faces]
+        near = (obstacle.distance(points, box.cell) < NEAR * box.cell).reshape(mine.shape)
+        mine[near] = obstacle.velocity(points)[:, axis].reshape(mine.shape)[near]

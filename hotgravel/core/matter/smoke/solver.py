@@ -1,7 +1,8 @@
 """The solver of smoke: the order of one of its steps."""
 
-from collections.abc import Container, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -17,14 +18,16 @@ from hotgravel.core.matter.smoke.diffuse import diffused, dragged
 from hotgravel.core.matter.smoke.fire import burn
 from hotgravel.core.matter.smoke.project import Grid, Level, divergence_of, levels_of, projected, rimmed
 from hotgravel.core.matter.smoke.shown import grid_of, records_of
-from hotgravel.core.matter.smoke.solids import Box, Solids, solids_in
+from hotgravel.core.matter.smoke.solids import Box, Obstacle, Solids, near_in, prop_in, solids_in
 from hotgravel.core.matter.smoke.sources import Puffs, Taker, comes, drain, give, puff, puffs_of, spot_of
 from hotgravel.core.matter.smoke.window import at_ends, box_in, follow, move, wanted
+from hotgravel.core.shape.colliders import stands
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.row import varies
 from hotgravel.core.shot.smoke import Detail, Drain, Fire, Fume, Puff, Smoke
 
+SMALL = 0.5  # cells: bodies that are smaller do not stand in gas's way
 TRAVEL = 2.0  # cells that gas may go in a step
 MENDED = 0.1  # of the density, at most, that a step puts right
 CARRIED = ("density", "heat", "age", "fuel")
@@ -34,11 +37,14 @@ BALANCE = ("came", "burnt", "faded", "drained", "left")
 
 @dataclass
 class Kept:
-    """The obstacles of a moment, the grids of the pressure's cycle, and the middles of all cells (n, 3); made again
-    where something moves."""
+    """What is made again only where something moves: how far corners of cells lie from obstacles that stand still, and
+    what tells those; all obstacles of a moment and whether any moved; the grids of the pressure's cycle, and the
+    middles of all cells (n, 3)."""
 
     key: bytes = b""
+    still: Grid | None = None
     solids: Solids | None = None
+    moved: bool = False
     levels: list[Level] = field(default_factory=list)
     points: Array = field(default_factory=lambda: np.zeros((0, 3)))
 
@@ -62,9 +68,8 @@ class SmokeSolver:
 
     def begin(self) -> State:
         whole = np.stack([np.zeros(3, np.int64), np.array(self.box.shape) // SIDE])
-        state = State(
-            Cells.blank(0), {"window": whole}, dict.fromkeys(BALANCE, 0.0) | {"apart": 0.0, "rounds": 0, "begun": False}
-        )
+        facts = dict.fromkeys((*BALANCE, "apart", "rounds", "lapse"), 0.0) | {"begun": False}
+        state = State(Cells.blank(0), {"window": whole}, facts)
         if self.row.room == "smoke":
             scene = self.setting.scene(self.setting.shot.finish.first, 1.0, set(), {}, {})
             spots = [spot_of(scene, row.prop, self.box.cell) for row in self.fumes if row.prop in scene.poses]
@@ -104,7 +109,7 @@ class SmokeSolver:
         ]
         self._follow(state, seam, puffs)
         box = box_in(self.box, a["window"])
-        solids, levels = self._obstacles(box, a["window"], scene)
+        solids = self._obstacles(box, state, seam)
         self._supply(a, facts, Taker(a, box, solids, dt), puffs, seam)
         swells = None
         if self.fire is not None:
@@ -114,7 +119,7 @@ class SmokeSolver:
         push(a, self.row, self.setting.shot, self.setting.states, box, self.cache.points, seam, dt)
         self._spread(a, box, solids, scene, dt)
         velocity = (a["u"], a["v"], a["w"])
-        a["pressure"], facts["rounds"] = projected(velocity, levels, solids.moving, a["pressure"], swells)
+        a["pressure"], facts["rounds"] = projected(velocity, self.cache.levels, solids.moving, a["pressure"], swells)
         apart = divergence_of(velocity, solids.open, solids.moving)
         apart = apart if swells is None else apart - swells
         facts["apart"] = float(np.abs(apart).max()) / max(float(max(np.abs(v).max() for v in velocity)), 1e-9)
@@ -225,30 +230,31 @@ class SmokeSolver:
             state.arrays["window"] = now
             state.facts["faded"] += lost - _mass(state.arrays, self.box)  # less than a trace in each cell
 
-    def obstacles(self, there: Container[str]) -> list[str]:
-        """The props that smoke flows around, of those that are there."""
-        shot = self.setting.shot
-        rows = [row for row in shot.collisions if row.on and row.whom is None]
-        return list(dict.fromkeys(p for row in rows for p in row.props if p in self.setting.shapes and p in there))
+    @cached_property
+    def met(self) -> list[str]:
+        """The props that smoke flows around."""
+        rows = [row for row in self.setting.shot.collisions if row.on and row.whom is None]
+        return list(dict.fromkeys(p for row in rows for p in row.props if p in self.setting.shapes))
 
-    def _obstacles(self, box: Box, window: Array, scene: Scene) -> tuple[Solids, list[Level]]:
-        props = self.obstacles(scene.poses)
-        poses = [(scene.poses[p], scene.soon[p]) for p in props]
-        key = (
-            repr(props).encode()
-            + window.tobytes()
-            + b"".join(
-                pose.position.tobytes() + pose.quaternion.tobytes() + np.float64(pose.scale).tobytes()
-                for both in poses
-                for pose in both
-            )
-        )
-        cache = self.cache
-        if cache.solids is None or cache.key != key:
-            cache.solids = solids_in(box, props, scene, self.row.sides, at_ends(self.box, window))
-            cache.levels, cache.key = levels_of(cache.solids.open), key
+    def _obstacles(self, box: Box, state: State, seam: Seam) -> Solids:
+        """What gas flows around in this step. What stands still is kept from one step to the next."""
+        scene, cache, window = seam.scene, self.cache, state.arrays["window"]
+        props = [prop_in(scene, prop) for prop in self.met if stands(self.setting, scene, prop)]
+        # Solvers that come after this one have last told how their shapes went in the step before.
+        back = -state.facts["lapse"] or -scene.lapse
+        others = [Obstacle(m.shape, m.end, m.start, back) for m in seam.surfaces if m.prop in self.met]
+        obstacles = [*props, *(o for o in others if o.shape.extent * o.here.scale >= SMALL * box.cell)]
+        state.facts["lapse"] = scene.lapse
+        still, moving = ([o for o in obstacles if o.stands == stays] for stays in (True, False))
+        key = window.tobytes() + b"".join(o.key for o in still)
+        if cache.still is None or cache.key != key:
+            cache.still, cache.key, cache.solids = near_in(box, still), key, None
             cache.points = box.points((0.5, 0.5, 0.5))
-        return cache.solids, cache.levels
+        if cache.solids is None or cache.moved or moving:
+            corners = near_in(box, moving, cache.still) if moving else cache.still
+            cache.solids = solids_in(box, corners, moving, self.row.sides, at_ends(self.box, window))
+            cache.levels, cache.moved = levels_of(cache.solids.open), bool(moving)
+        return cache.solids
 
     def _supply(self, a: dict[str, Array], facts: dict[str, float], to: Taker, puffs: Sequence[Puffs | None],
                 seam: Seam) -> None:  # fmt: skip

@@ -12,9 +12,7 @@ from hotgravel.core.matter.contract import Array, Seam
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.smoke.cells import AIR, FACES, parts_of
-from hotgravel.core.matter.smoke.solids import Box, Solids, led_at
-from hotgravel.core.shape.kinds import Shaped
-from hotgravel.core.shape.pose import Pose
+from hotgravel.core.matter.smoke.solids import Box, Solids, corners_of, prop_in
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.smoke import Drain, Fume, Puff
 
@@ -36,13 +34,6 @@ def spot_of(scene: Scene, prop: str, room: float) -> tuple[Array, Array]:
     """The corners (3,) of a prop as it stands, and so much room about it, metres."""
     low, high = corners_of(scene.shapes[prop], scene.poses[prop])
     return low - room, high + room
-
-
-def corners_of(shape: Shaped, pose: Pose) -> tuple[Array, Array]:
-    """The corners (3,) of what a shape takes up as it stands."""
-    ends = np.stack(shape.box)
-    there = pose.to_world(ends[[[a, b, c] for a in (0, 1) for b in (0, 1) for c in (0, 1)], [0, 1, 2]])
-    return there.min(axis=0), there.max(axis=0)
 
 
 def comes(row: Fume, seam: Seam) -> bool:
@@ -79,11 +70,11 @@ def give(to: Taker, row: Fume, seam: Seam, own: str | None) -> None:
         a["fuel"][cells] += np.minimum(np.float32(dt * fuel) * share, np.maximum(1.0 - a["fuel"][cells], 0.0))
     speed, along = one(row, "speed", ask), one(row, "inherits", ask)
     if speed > 0.0 or along > 0.0:
-        way = speed * unit(three(row, "direction", ask))
+        way, led = speed * unit(three(row, "direction", ask)), prop_in(scene, row.prop)
         for axis, name in enumerate(FACES):
             faces, points = to.box.within(low, high, axis)
             on = _share(row, scene, points, to.box.cell)
-            aim = way[axis] + along * led_at(scene, row.prop, points)[:, axis]
+            aim = way[axis] + along * led.velocity(points)[:, axis]
             flow = a[name][faces]
             flow += (on * (aim - flow.ravel())).reshape(flow.shape).astype(np.float32)
 

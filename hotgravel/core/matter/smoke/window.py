@@ -11,11 +11,7 @@ from hotgravel.core.matter.smoke.cells import FACES, PART, TRACE, WARM
 from hotgravel.core.matter.smoke.detail import FINE
 from hotgravel.core.matter.smoke.solids import Box
 
-ROOM, LEAST, MOST = (
-    2,
-    1,
-    4,
-)  # blocks between smoke and a side of the window: as it is made, and between what it stays
+ROOM, MOST = 1, 3  # blocks between smoke and a side of the window: as it is made and at least, and at most
 MIDDLES = ("density", "heat", "age", "fuel", "flame")  # the arrays of a state that stand in the middles of cells
 
 
@@ -67,7 +63,7 @@ def follow(limits: Box, window: Array, ends: Array) -> Array:
         return np.stack([np.maximum(ends[0] - room, 0), np.minimum(ends[1] + room, blocks)])
 
     now = np.stack([window[0], window[0] + window[1]])
-    least, most = about(LEAST), about(MOST)
+    least, most = about(ROOM), about(MOST)
     if (
         (now[0] <= least[0]).all()
         and (now[1] >= least[1]).all()
@@ -75,8 +71,7 @@ def follow(limits: Box, window: Array, ends: Array) -> Array:
         and (now[1] <= most[1]).all()
     ):
         return window
-    made = about(ROOM)
-    return np.stack([made[0], made[1] - made[0]])
+    return np.stack([least[0], least[1] - least[0]])
 
 
 def move(state: State, was: Array, now: Array) -> None:

@@ -28,6 +28,25 @@ void main() {
   #include <colorspace_fragment>
   gl_FragColor.rgb += dither / 255.0;
 }`;
+// The shadow of smoke in the key's light, as core/picture/cast.py makes it; none where its size is 0.
+const CAST = { smokeCast: { value: null }, smokeAxes: { value: new THREE.Matrix3() }, smokeLow: { value: new THREE.Vector3() }, smokeSize: { value: new THREE.Vector3() } };
+const PAST_SMOKE = `
+uniform sampler2D smokeCast; uniform mat3 smokeAxes; uniform vec3 smokeLow, smokeSize;
+float pastSmoke(vec3 seen) {
+  if (smokeSize.x <= 0.0) return 1.0;
+  vec3 at = (smokeAxes * (transpose(mat3(viewMatrix)) * (seen - viewMatrix[3].xyz)) - smokeLow) / smokeSize;
+  if (at.x <= 0.0 || at.x >= 1.0 || at.y <= 0.0 || at.y >= 1.0) return 1.0;
+  vec3 there = texture2D(smokeCast, at.xy).rgb;
+  return mix(1.0, there.r, clamp((at.z - there.g) / max(there.b - there.g, 0.01), 0.0, 1.0));
+}`;
+const KEYED = CHUNK.lights_fragment_begin.replace("directLight.color *= ( directLight.visible && receiveShadow ) ? getShadow( directionalShadowMap", "directLight.color *= pastSmoke( geometryPosition );\n\t\tdirectLight.color *= ( directLight.visible && receiveShadow ) ? getShadow( directionalShadowMap");
+
+// Let smoke throw its shadow on what a shader draws.
+export function shaded(shader) {
+  Object.assign(shader.uniforms, CAST);
+  shader.fragmentShader = shader.fragmentShader.replace("#include <common>", `#include <common>${PAST_SMOKE}`).replace("#include <lights_fragment_begin>", KEYED);
+}
+
 const MOST_SHADOWED = 2, KEY_MAP = 1024, LAMP_MAP = 256;
 export const MOST_LAMPS = 8;
 
@@ -47,10 +66,11 @@ export class Light {
     this.fill = new THREE.DirectionalLight("#ffffff", Math.PI);
     this.around = new THREE.HemisphereLight("#ffffff", "#ffffff", Math.PI);
     this.crowd = new THREE.PointLight("#ffffff", 0, 1, 0);  // that of a crowd of embers
+    this.fire = new THREE.PointLight("#ffffff", 0, 1, 0);  // that of what burns in smoke
     this.lamps = [];
     this.sky = this.makeSky();
     scene.fog = new THREE.FogExp2("#000000", 0.01);
-    scene.add(this.key, this.key.target, this.fill, this.around, this.crowd, this.sky);
+    scene.add(this.key, this.key.target, this.fill, this.around, this.crowd, this.fire, this.sky);
     this.given = null;
   }
 
@@ -94,14 +114,41 @@ export class Light {
     Object.assign(view, { left: -span, right: span, top: span, bottom: -span, near: Math.max(0.01, from - 4 * far), far: from + 4 * far });
     view.updateProjectionMatrix();
     this.key.shadow.normalBias = (3 * span) / KEY_MAP;
-    const strongest = [this.crowd, ...this.lamps].filter((lamp) => lamp.intensity > 0).sort((a, b) => b.intensity * b.distance - a.intensity * a.distance);
-    for (const lamp of [this.crowd, ...this.lamps]) {
+    const strongest = this.strongest();
+    for (const lamp of [this.crowd, this.fire, ...this.lamps]) {
       lamp.castShadow = strongest.indexOf(lamp) >= 0 && strongest.indexOf(lamp) < MOST_SHADOWED;
       lamp.shadow.mapSize.set(LAMP_MAP, LAMP_MAP);
       lamp.shadow.camera.near = 0.01;
       lamp.shadow.camera.far = 20 * lamp.distance + 0.1;
       lamp.shadow.normalBias = 0.01 * lamp.distance;
     }
+  }
+
+  // All lamps that shine, the strongest first.
+  strongest() {
+    return [this.crowd, this.fire, ...this.lamps].filter((lamp) => lamp.intensity > 0).sort((a, b) => b.intensity * b.distance - a.intensity * a.distance);
+  }
+
+  // What smoke does to all around it: the map of its shadow, the map's frame, and the lamp that its fire is; none of
+  // both where it is gone.
+  throwSmoke(map = [], frame = [], lamp = []) {
+    CAST.smokeCast.value?.dispose();
+    CAST.smokeCast.value = null;
+    CAST.smokeSize.value.setScalar(0);
+    this.fire.intensity = 0;
+    if (map.length) {
+      const n = Math.sqrt(map.length / 3), data = new Uint8Array(4 * n * n);
+      for (let i = 0; i < n * n; i++) data.set(map.subarray(3 * i, 3 * i + 3), 4 * i);
+      CAST.smokeCast.value = Object.assign(new THREE.DataTexture(data, n, n), { minFilter: THREE.LinearFilter, magFilter: THREE.LinearFilter, needsUpdate: true });
+      CAST.smokeAxes.value.set(...frame.subarray(0, 9));
+      CAST.smokeLow.value.fromArray(frame, 9);
+      CAST.smokeSize.value.fromArray(frame, 12);
+    }
+    if (!lamp.length) return;
+    this.fire.position.fromArray(lamp);
+    this.fire.intensity = Math.PI * lamp[3];
+    this.fire.distance = lamp[4];
+    this.fire.color.setRGB(lamp[5], lamp[6], lamp[7]);
   }
 
   // The crowd of glowing points lights what is near it, from a little above its middle.

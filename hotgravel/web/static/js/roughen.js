@@ -1,6 +1,9 @@
+import { shaded } from "./light.js";
+
 // A little unevenness, so that cinders do not look like plastic.
 export function roughen(material) {
   material.onBeforeCompile = (shader) => {
+    shaded(shader);
     shader.vertexShader = shader.vertexShader
       .replace("#include <common>", "#include <common>\nvarying vec3 vPlace;")
       .replace("#include <begin_vertex>", "#include <begin_vertex>\nvPlace = position;");

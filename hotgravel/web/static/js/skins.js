@@ -1,5 +1,6 @@
 // Skins around particles: meshes that come with each frame.
 import * as THREE from "../vendor/three/three.module.js";
+import { shaded } from "./light.js";
 import { fetchPacked } from "./wire.js";
 
 // The share of its own colour that a skin gives as light, and how glassy it is.
@@ -38,6 +39,7 @@ export class Skins {
       const { gives, shininess, specular } = LOOKS[skin.look];
       const material = new THREE.MeshPhongMaterial({ vertexColors: true, side: THREE.DoubleSide, shininess, specular: new THREE.Color().setScalar(0.12 * specular), emissive: new THREE.Color().setScalar(gives) });
       material.onBeforeCompile = (shader) => {  // each corner gives its own colour as light
+        shaded(shader);
         shader.fragmentShader = shader.fragmentShader.replace("#include <emissivemap_fragment>", "totalEmissiveRadiance *= vColor.rgb;");
       };
       mesh = new THREE.Mesh(geometry, material);

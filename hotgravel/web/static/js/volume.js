@@ -3,6 +3,7 @@ import * as THREE from "../vendor/three/three.module.js";
 import { LIT } from "./light.js";
 import { fetchPacked } from "./wire.js";
 
+const LAMPS = 4;  // that light smoke, at most
 const VERTEX = `varying vec3 place; void main() { vec4 p = modelMatrix * vec4(position, 1.0); place = p.xyz; gl_Position = projectionMatrix * viewMatrix * p; }`;
 const FRAGMENT = `
 precision highp sampler3D;
@@ -10,7 +11,17 @@ uniform sampler3D grid; uniform sampler3D paint; uniform sampler2D behind; unifo
 uniform vec3 low, size, colour; uniform vec2 pixels;
 uniform float cell, take, near, end, stride, burns, painted;
 uniform vec3 keyLight; uniform vec3 fillLight; uniform vec3 skyLight; uniform vec3 groundLight;
+uniform vec3 lampPlace[LAMPS]; uniform vec3 lampLight[LAMPS]; uniform float lampReach[LAMPS];
 varying vec3 place;
+vec3 lamps(vec3 at) {
+  vec3 given = vec3(0.0);
+  for (int n = 0; n < LAMPS; n++) {
+    if (lampReach[n] <= 0.0) break;
+    vec3 off = (at - lampPlace[n]) / lampReach[n];
+    given += lampLight[n] / (1.0 + dot(off, off));
+  }
+  return given;
+}
 void main() {
   vec3 way = normalize(place - cameraPosition);
   vec3 a = (low - cameraPosition) / way, b = (low + size - cameraPosition) / way;
@@ -29,7 +40,7 @@ void main() {
     if (here.r > 0.002) {
       float gone = 1.0 - exp(-here.r * take * step_);
       vec3 tint = painted > 0.5 ? texture(paint, spot).rgb : vec3(1.0);
-      seen += left * gone * tint * (key * here.g + around);
+      seen += left * gone * tint * (key * here.g + around + 0.75 * colour * lamps(cameraPosition + at * way));
       if (burns > 0.5) seen += left * gone * texture2D(glow, vec2(here.b, 0.5)).rgb;
       left *= 1.0 - gone;
     }
@@ -56,9 +67,10 @@ export class Volume {
     this.far = new THREE.WebGLRenderTarget(1, 1, { depthTexture: new THREE.DepthTexture(1, 1, THREE.UnsignedIntType) });
     const plain = Object.fromEntries(["cell", "take", "near", "end", "burns", "painted"].map((name) => [name, { value: 1 }]));
     const three = Object.fromEntries(["low", "size", "colour"].map((name) => [name, { value: new THREE.Vector3() }]));
-    this.uniforms = { ...plain, ...three, ...LIT, stride: { value: 0.9 }, grid: { value: null }, paint: { value: null }, glow: { value: null }, behind: { value: this.far.depthTexture }, pixels: { value: new THREE.Vector2() } };
+    const many = (make) => ({ value: Array.from({ length: LAMPS }, make) }), vector = () => new THREE.Vector3();
+    this.uniforms = { ...plain, ...three, ...LIT, lampPlace: many(vector), lampLight: many(vector), lampReach: many(() => 0), stride: { value: 0.9 }, grid: { value: null }, paint: { value: null }, glow: { value: null }, behind: { value: this.far.depthTexture }, pixels: { value: new THREE.Vector2() } };
     const material = new THREE.ShaderMaterial({
-      vertexShader: VERTEX, fragmentShader: FRAGMENT, uniforms: this.uniforms, side: THREE.BackSide, depthTest: false, depthWrite: false,
+      vertexShader: VERTEX, fragmentShader: FRAGMENT, defines: { LAMPS }, uniforms: this.uniforms, side: THREE.BackSide, depthTest: false, depthWrite: false,
       transparent: true, premultipliedAlpha: true, blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
     });
     this.box = new THREE.Mesh(new THREE.BoxGeometry(1, 1, 1), material);
@@ -81,7 +93,8 @@ export class Volume {
     if (this.wanted === wish && got) this.build(got.groups[0]);
   }
 
-  build({ density, lit, hot, tint, glow, shape, low, cell, colour, take }) {
+  build({ density, lit, hot, tint, glow, shape, low, cell, colour, take, cast, cast_frame, lamp }) {
+    this.stage.light.throwSmoke(cast, cast_frame, lamp);
     const [x, y, z] = shape, burns = hot.length > 0, painted = tint.length > 0;
     // A texture's first axis is the one that runs fastest.
     const texture = (parts) => {
@@ -117,6 +130,13 @@ export class Volume {
     const { renderer, scene, camera } = this.stage, { pixels, near, end } = this.uniforms;
     renderer.getDrawingBufferSize(pixels.value);
     if (this.far.width !== pixels.value.x || this.far.height !== pixels.value.y) this.far.setSize(pixels.value.x, pixels.value.y);
+    const shining = this.stage.light.strongest(), { lampPlace, lampLight, lampReach } = this.uniforms;
+    for (let n = 0; n < LAMPS; n++) {
+      lampReach.value[n] = shining[n]?.distance ?? 0;
+      if (!shining[n]) continue;
+      lampPlace.value[n].setFromMatrixPosition(shining[n].matrixWorld);
+      lampLight.value[n].set(shining[n].color.r, shining[n].color.g, shining[n].color.b).multiplyScalar(shining[n].intensity / Math.PI);
+    }
     near.value = camera.near;
     end.value = camera.far;
     this.box.visible = false;
@@ -126,5 +146,5 @@ export class Volume {
     this.box.visible = true;
   }
 
-  clear() { this.wanted = ""; this.box.visible = false; }
+  clear() { this.wanted = ""; this.box.visible = false; this.stage.light.throwSmoke(); }
 }

@@ -83,6 +83,37 @@ def test_an_eddy_of_taylor_and_green_stays_the_better_the_finer_the_grid():
     assert np.log2(coarse / fine) > 0.8
 
 
+def test_a_pair_of_vortices_drives_itself_along():
+    # Two of circulation +-G, b apart, go at G / (2 pi b) (Lamb, Hydrodynamics, article 155). Their cores are Gaussian.
+    n, core, apart, aim = 96, 4.3, 19.2, 0.5
+    middle, start = n / 2, 0.35 * n
+
+    def pair(x, y, z):
+        u, w = 0.0 * x, 0.0 * x
+        for way in (1.0, -1.0):
+            dx, dz = x - middle + 0.5 * way * apart, z - start
+            off = dx**2 + dz**2 + 1e-12
+            turn = way * aim * apart / off * (1.0 - np.exp(-off / core**2))
+            u, w = u - turn * dz, w + turn * dx
+        return u, 0.0 * y, w
+
+    flow, solid = faces((n, 8, n), pair), faces((n, 8, n))
+    open_ = tuple(np.ones_like(f) for f in flow)
+    open_[1][:, [0, -1]] = 0.0
+    levels = levels_of(open_)
+    went = []
+    for _ in range(9):
+        projected(flow, levels, solid)
+        u, w = flow[0][1:-1, 4, :], flow[2][:, 4, 1:-1]
+        turns = np.abs(np.diff(w, axis=0) - np.diff(u, axis=1))[: n // 2]
+        turns[turns < 0.2 * turns.max()] = 0.0
+        went.append((turns.sum(axis=0) * np.arange(1, n)).sum() / turns.sum())
+        flow = moved(flow, 1.0)
+    speed = (went[-1] - went[0]) / 8
+    print(f"{speed / aim:.3f} of the speed of the closed form")
+    assert speed == pytest.approx(aim, rel=0.05)
+
+
 def test_swirl_strengthens_the_middle_of_a_whirl():
     n = 48
     flow = faces((n, 8, n), lambda x, y, z: tuple(

@@ -126,9 +126,11 @@ def test_a_window_grows_and_shrinks_by_blocks_within_its_box():
     limits = Box((0.0, 0.0, 0.0), 0.1, (160, 80, 80))
     about = lambda low, high: np.array([low, high])  # noqa: E731
     begun = follow(limits, np.zeros((2, 3), np.int64), about([5, 0, 4], [6, 1, 5]))
-    assert begun.tolist() == [[3, 0, 2], [5, 3, 5]]  # two blocks of room, but for what lies under the floor
-    assert follow(limits, begun, about([5, 0, 4], [7, 1, 5])) is begun
-    assert follow(limits, begun, about([5, 0, 4], [9, 1, 5])).tolist() == [[3, 0, 2], [8, 3, 5]]
+    assert begun.tolist() == [[4, 0, 3], [3, 2, 3]]  # a block of room, but for what lies under the floor
+    assert follow(limits, begun, about([5, 0, 4], [6, 1, 5])) is begun
+    grown = follow(limits, begun, about([5, 0, 4], [9, 1, 5]))
+    assert grown.tolist() == [[4, 0, 3], [6, 2, 3]]
+    assert follow(limits, grown, about([5, 0, 4], [7, 1, 5])) is grown  # not too much room yet
     wide = np.array([[0, 0, 0], [20, 10, 10]])
     assert follow(limits, wide, about([5, 0, 4], [6, 1, 5])).tolist() == begun.tolist()
 
@@ -259,3 +261,33 @@ def test_a_source_outside_the_box_is_told(height, said):
     far = {"kind": "prop", "id": "far", "name": "far", "shape": {"kind": "box"}, "position": [0, height, 0]}
     world = build(load(smoky(supply=[fume(prop="far")], props=[far])), beside(Path()))
     assert [f.message for f in findings(world.shot, world) if f.check == "outside the box"] == said
+
+
+def test_bodies_and_their_pieces_stand_in_its_way_as_a_prop_does_that_goes_as_they_go():
+    goes = {"kind": "keys", "keys": [{"frame": 1, "value": -0.9, "ease": "linear"}, {"frame": 13, "value": 0.3}]}
+    board = {
+        "kind": "prop",
+        "id": "board",
+        "name": "board",
+        "shape": {"kind": "box", "width": 0.3, "height": 0.9, "depth": 0.6},
+        "position": [goes, 0.8, 0],
+    }
+    cut = {"kind": "cut", "id": "cut", "prop": "board", "manner": {"kind": "random", "pieces": 12}}
+    met = {"kind": "collision", "id": "met", "props": ["board"]}
+    led = {"kind": "rigid", "id": "body", "prop": "board", "begins": "following"}
+
+    def met_by(props, *matter):
+        world, state, _ = gone_on(smoky({"cell": 0.08, "room": "whole"}, props=props, matter=matter))
+        points = world.solvers["smoke"].box.points((0.5, 0.5, 0.5))
+        return state.arrays["density"].ravel(), points
+
+    alone, points = met_by([board], met)
+    away, _ = met_by([board])
+    whole, _ = met_by([board], met, led)
+    broken, _ = met_by([board, cut], met, led | {"copies": {"kind": "pieces"}})
+    inside = (np.abs(points - [0.2, 0.8, 0]) < [0.12, 0.4, 0.25]).all(axis=1)
+    assert away[inside].max() > 0.2
+    for of in (alone, whole, broken):
+        assert of[inside].max() == 0.0
+        assert np.corrcoef(alone, of)[0, 1] > 0.97
+    assert np.corrcoef(alone, away)[0, 1] < 0.9
