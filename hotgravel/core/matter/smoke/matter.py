@@ -8,6 +8,7 @@ import numpy as np
 from hotgravel.core.drive.value import plain
 from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kept, Kind, Lane, Table
 from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.fineness import MOST_STEPS
 from hotgravel.core.matter.smoke.blocks import SIDE
 from hotgravel.core.matter.smoke.cells import Cells
 from hotgravel.core.matter.smoke.shown import GAS, VOLUME
@@ -23,6 +24,7 @@ from hotgravel.core.shot.smoke import MOST_CELLS, Detail, Drain, Smoke
 from hotgravel.core.shot.units import show_quantity
 from hotgravel.core.shot.zones import Level
 
+MANY_STEPS = 16  # in a frame: they make a run long
 FINER: dict[Quality, float] = {"rough": 1.0, "fair": 2.0 / 3.0, "fine": 0.5}
 
 
@@ -49,6 +51,7 @@ class SmokeMatter:
         "cells": Gauge("", "how many cells the box has"),
         "filled": Gauge("", "how many of them hold smoke"),
         "apart": Gauge("%", "what still flows out of a cell, of the greatest speed"),
+        "steps": Gauge("", "steps taken on the way to this frame, so that air goes no further than two cells in one"),
         "rounds": Gauge("", "rounds in which the pressure of the last step was found"),
     }
     lanes: tuple[Lane, ...] = (
@@ -123,7 +126,17 @@ class SmokeMatter:
             yield Finding("fades at once", solver.row.id, "fade", said, "wrong")
 
     def after(self, shot: Shot, measured: Mapping[int, Mapping[str, float]]) -> Iterator[Finding]:
-        yield from ()
+        taken = {frame: int(gauges.get("steps", 0)) for frame, gauges in measured.items()}
+        frame = max(taken, key=taken.__getitem__, default=0)
+        if taken.get(frame, 0) < MANY_STEPS or not shot.smokes:
+            return
+        steps, speed = taken[frame], measured[frame]["greatest_speed"]
+        said = f"At frame {frame} the air goes {speed:.3g} m/s, and {steps} steps are taken on the way to it."
+        if steps < MOST_STEPS:
+            yield Finding("many steps", shot.smokes[0].id, "cell", f"{said} Larger cells take fewer.", "doubtful")
+        else:
+            more = "More are never taken: it goes further in one than it should. Slow it down, or take larger cells."
+            yield Finding("many steps", shot.smokes[0].id, "cell", f"{said} {more}", "wrong")
 
     def tables(self, shot: Shot, kept: Kept, frames: Iterable[int]) -> Iterator[Table]:
         yield from ()

@@ -181,7 +181,7 @@ class SmokeSolver:
             "hottest": AIR + float(a["heat"].max(initial=0.0)), "mean_heat": AIR + float(heat.sum()) / (len(heat) or 1),
             "mean_speed": float(speed[there].mean()) if there.any() else 0.0, "greatest_speed": float(speed.max()),
             "cells": float(a["density"].size), "filled": float(there.sum()), "apart": facts["apart"],
-            "rounds": float(facts["rounds"]),
+            "rounds": float(facts["rounds"]), "steps": float(steps),
         }  # fmt: skip
 
     def _fine(self, a: dict[str, Array], times: int) -> dict[str, Array]:

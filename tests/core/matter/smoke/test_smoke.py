@@ -6,6 +6,7 @@ import numba
 import numpy as np
 import pytest
 
+from hotgravel.core.matter.smoke.matter import SmokeMatter
 from hotgravel.core.matter.smoke.solids import Box
 from hotgravel.core.matter.smoke.window import box_in, follow
 from hotgravel.core.preflight.checks import findings
@@ -261,6 +262,25 @@ def test_a_source_outside_the_box_is_told(height, said):
     far = {"kind": "prop", "id": "far", "name": "far", "shape": {"kind": "box"}, "position": [0, height, 0]}
     world = build(load(smoky(supply=[fume(prop="far")], props=[far])), beside(Path()))
     assert [f.message for f in findings(world.shot, world) if f.check == "outside the box"] == said
+
+
+def test_how_many_steps_are_taken_is_told_where_they_are_many():
+    def told(speed):
+        shot = smoky({"cell": 0.05, "size": [1.6, 1.6, 1.6], "at": [0, 0.8, 0]}, [fume(speed=speed)], last=3)
+        _, _, gauges = gone_on(shot)
+        frames = dict(enumerate(gauges, 2))
+        return max(g["steps"] for g in gauges), list(SmokeMatter().after(load(shot), frames))
+
+    few, none = told(1.0)
+    assert few < 16
+    assert not none
+    many, (finding,) = told(60.0)
+    assert 16 <= many < 64
+    assert finding.severity == "doubtful"
+    assert f"{many:.0f} steps" in finding.message
+    most, (finding,) = told(400.0)
+    assert most == 64
+    assert finding.severity == "wrong"
 
 
 def test_bodies_and_their_pieces_stand_in_its_way_as_a_prop_does_that_goes_as_they_go():
