@@ -3,7 +3,7 @@
 How far the sides of a fold are out of line is linear in its vertices as long as cloth hardly stretches (Bergou and
 others 2006). The folds about a triangle tell how it is curved, exactly for what is bent evenly, whichever way the mesh
 runs; a plate holds half its stiffness times its curvature squared on each square metre. All plates together are one
-sparse system, which is factored once as long as nothing is let go: what is stiff takes no more rounds than what is limp.
+sparse system, which is factored once as long as nothing is let go, so that what is stiff takes no more rounds.
 """
 
 from dataclasses import dataclass, field
@@ -23,8 +23,9 @@ HELD = 1e9  # times the greatest mass: what is kept in place
 @dataclass(frozen=True, eq=False)
 class Plates:
     """The folds of cloth and its plates. Folds: the ends and the two corners across (B, 4), what each weighs in how far
-    it is out of line (B, 4), and its length (B,), metres. Three rows for each plate: how curved it is along its two ways
-    and askew, from its folds, as a sparse matrix (P, B), and how stiff it is so, N m times its area (P,)."""
+    it is out of line (B, 4), and its length (B,), metres. Plates, in rows of three: how curved each is along its two
+    ways and askew, and how that differs across each fold, from the folds as a sparse matrix (P, B); and how much that
+    counts (P,), N m times its area."""
 
     nodes: Ints
     weights: Array
@@ -64,7 +65,8 @@ def plates_of(place: Array, faces: Ints, bend: float, first: int = 0) -> Plates:
     span = np.linalg.norm(e, axis=1)
     # Out of line by as much as its length times the sine of what it is folded by: the weights as Bergou has them.
     rows, columns, values = list[Ints](), list[Ints](), list[Array]()
-    area = 0.5 * np.linalg.norm(np.cross(*(place[faces[:, n]] - place[faces[:, 0]] for n in (1, 2))), axis=1)
+    sides = [place[faces[:, n]] - place[faces[:, 0]] for n in (1, 2)]
+    area = 0.5 * np.linalg.norm(np.cross(sides[0], sides[1]), axis=1)
     told = np.zeros((len(faces), 3, 3))  # of each triangle, by its edges: what each says of the three curvatures
     fold = np.full((len(faces), 3), -1)
     for mine, other in ((one, 3), (two, 2)):

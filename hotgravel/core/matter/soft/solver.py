@@ -83,7 +83,7 @@ class SoftSolver:
         before, state_of = x.copy(), np.zeros(len(x), np.int64)
         state_of[p.vertex] = p.state
         tri, tets, skin = (self._there(of, at) for of in (model.triangles, model.tets, self.skin))
-        whole = (at[model.plates.nodes] >= 0).all(axis=1)
+        whole = np.asarray((at[model.plates.nodes] >= 0).all(axis=1))
         frictions = np.array([one(t.row, "friction", seam.scene.ask) for t in self.things])
         radius, friction = skin.numbers[:, 4].copy(), frictions[skin.numbers[:, 5].astype(int)]
         shares = np.ascontiguousarray(skin.numbers[:, :4])
