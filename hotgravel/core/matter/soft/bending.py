@@ -25,23 +25,25 @@ class Plates:
     """The folds of cloth and its plates. Folds: the ends and the two corners across (B, 4), what each weighs in how far
     it is out of line (B, 4), and its length (B,), metres. Plates, in rows of three: how curved each is along its two
     ways and askew, and how that differs across each fold, from the folds as a sparse matrix (P, B); and how much that
-    counts (P,), N m times its area."""
+    counts (P,), N m times its area; and a vertex (P,) of the thing that each is of."""
 
     nodes: Ints
     weights: Array
     span: Array
     curved: Any
     stiff: Array
+    at: Ints
 
     @staticmethod
     def joined(parts: "list[Plates]") -> "Plates":
         """The plates of several things, whose vertices are counted together."""
         if not parts:
-            return Plates(np.zeros((0, 4), np.int64), np.zeros((0, 4)), np.zeros(0), csr_matrix((0, 0)), np.zeros(0))
-        nodes, weights, span, stiff = (
-            np.concatenate([getattr(p, name) for p in parts]) for name in ("nodes", "weights", "span", "stiff")
+            none = np.zeros(0)
+            return Plates(np.zeros((0, 4), int), np.zeros((0, 4)), none, csr_matrix((0, 0)), none, none.astype(int))
+        nodes, weights, span, stiff, at = (
+            np.concatenate([getattr(p, name) for p in parts]) for name in ("nodes", "weights", "span", "stiff", "at")
         )
-        return Plates(nodes, weights, span, block_diag([p.curved for p in parts], "csr"), stiff)
+        return Plates(nodes, weights, span, block_diag([p.curved for p in parts], "csr"), stiff, at)
 
 
 def plates_of(place: Array, faces: Ints, bend: float, first: int = 0) -> Plates:
@@ -87,7 +89,8 @@ def plates_of(place: Array, faces: Ints, bend: float, first: int = 0) -> Plates:
     stiff = np.concatenate([np.repeat(area, 3), EVEN * np.repeat(beside, 3)]) * np.tile(
         [1.0, 1.0, 2.0], len(faces) + len(one)
     )
-    return Plates(nodes + first, weights, span, vstack([mixed, jumps @ mixed]).tocsr(), bend * stiff)
+    at = np.repeat(np.concatenate([faces[:, 0], nodes[:, 0]]), 3) + first
+    return Plates(nodes + first, weights, span, vstack([mixed, jumps @ mixed]).tocsr(), bend * stiff, at)
 
 
 def _jumps(place: Array, faces: Ints, one: Ints, two: Ints, area: Array) -> tuple[Any, Array]:
@@ -144,49 +147,50 @@ def _told(place: Array, faces: Ints, edge: Ints, nodes: Ints, weights: Array, ac
 
 @dataclass(eq=False)
 class Bending:
-    """The factored system of some plates, kept as long as it is the same."""
+    """The factored system of some plates, kept as long as it is the same: the vertices in it, those of them that are
+    free, their masses, and what plates count at once (`now`), while they move (`going`) and as they lie at rest
+    (`lain`)."""
 
     key: bytes = b""
     solver: Any = None
     used: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
-    sides: Any = None
-    curved: Any = None
+    free: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
+    mass: Array = field(default_factory=lambda: np.zeros(0))
+    going: Any = None
+    lain: Any = None
 
-    def unfold(self, x: Array, before: Array, mass: Array, plates: Plates, there: NDArray[np.bool_], rest: Array,
-               damping: Array, dt: float) -> None:  # fmt: skip
-        """Move vertices (n, 3) in place as plates would have them at the end of a small step: `mass` (n,) is infinite
-        where they are led, `there` (B,) which folds have all their vertices, `rest` (B,) the angles at rest, `damping`
-        (n,) the time in which what is at each vertex gives way."""
+    def prepare(self, mass: Array, plates: Plates, there: NDArray[np.bool_], damping: Array, dt: float) -> None:
+        """For small steps of dt seconds. `mass` (n,) is infinite where vertices are led, `there` (B,) tells which folds
+        have all their vertices, `damping` (n,) in which time what is at each vertex gives way."""
         if not plates.stiff.any() or not there.any():
+            self.key, self.solver = b"", None
             return
-        slow = np.repeat(damping[plates.nodes[0, 0]], len(plates.stiff)) if len(damping) else damping
-        key = np.float64(dt).tobytes() + mass.tobytes() + there.tobytes()
-        if key != self.key:
-            self._factor(mass, plates, there, dt * (dt + slow) * plates.stiff)
-            self.key = key
-        pull = plates.stiff[:, None]
-        right = self._masses(mass[self.used])[:, None] * x[self.used]
-        right += self.curved.T @ (dt * slow[:, None] * pull * (self.curved @ before[self.used]))
-        if rest.any():
-            aim = 2.0 * plates.span * np.sin(0.5 * rest) * there
-            right += self.curved.T @ (dt * dt * pull * (plates.curved @ (aim[:, None] * normals(x, plates))))
-        led = ~np.isfinite(mass[self.used])
-        moved = self.solver.solve(right)
-        x[self.used[~led]] = moved[~led]
-
-    def _factor(self, mass: Array, plates: Plates, there: NDArray[np.bool_], pull: Array) -> None:
-        self.used, at = np.unique(plates.nodes, return_inverse=True)
+        key = np.float64(dt).tobytes() + mass.tobytes() + there.tobytes() + damping.tobytes()
+        if key == self.key:
+            return
+        self.key, (self.used, at) = key, np.unique(plates.nodes, return_inverse=True)
         rows = np.repeat(np.arange(len(plates.nodes)), 4)
         weights = (plates.weights * there[:, None]).ravel()
         sides = csr_matrix((weights, (rows, at.ravel())), shape=(len(plates.nodes), len(self.used)))
-        self.curved = csc_matrix(plates.curved @ sides)
-        whole = diags(self._masses(mass[self.used])) + self.curved.T @ diags(pull) @ self.curved
+        curved = plates.curved @ sides
+        slow = damping[plates.at]
+        own = mass[self.used]
+        self.free = np.flatnonzero(np.isfinite(own))
+        self.mass = np.where(np.isfinite(own), own, HELD * float(own[self.free].max(initial=1.0)))[:, None]
+        self.going = csr_matrix(curved.T @ diags(dt * slow * plates.stiff) @ curved)
+        self.lain = csr_matrix(curved.T @ diags(dt * dt * plates.stiff) @ plates.curved)
+        whole = diags(self.mass[:, 0]) + self.going + curved.T @ diags(dt * dt * plates.stiff) @ curved
         self.solver = splu(csc_matrix(whole), permc_spec="MMD_AT_PLUS_A", options={"SymmetricMode": True})
 
-    @staticmethod
-    def _masses(mass: Array) -> Array:
-        there = np.isfinite(mass)
-        return np.where(there, mass, HELD * float(mass[there].max(initial=1.0)))
+    def unfold(self, x: Array, before: Array, plates: Plates, rest: Array) -> None:
+        """Move vertices (n, 3) in place as plates would have them at the end of a small step that began `before`;
+        `rest` (B,) are the angles of folds at rest."""
+        if self.solver is None:
+            return
+        right = self.mass * x[self.used] + self.going @ before[self.used]
+        if rest.any():
+            right += self.lain @ ((2.0 * plates.span * np.sin(0.5 * rest))[:, None] * normals(x, plates))
+        x[self.used[self.free]] = self.solver.solve(right)[self.free]
 
 
 def normals(x: Array, plates: Plates) -> Array:

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
+from trimesh.remesh import subdivide_to_size
 
 from hotgravel.core.matter.soft.bending import Plates, plates_of
 from hotgravel.core.matter.soft.grids import filled, held_by, sheet
@@ -134,7 +135,9 @@ def _cloth(parts: Parts, row: Cloth, prop: Prop, shape: Shaped, scale: float) ->
 
 
 def _jelly(parts: Parts, row: Jelly, prop: Prop, shape: Shaped, scale: float) -> None:
-    vertices, faces = _welded(*_plain(prop, shape))
+    # Its skin has corners as near together as its blocks, or it would meet others, and bend, at its own corners alone.
+    side = max(float(np.max(shape.box[1] - shape.box[0])) / row.segments, 1e-9)
+    vertices, faces = _welded(*subdivide_to_size(*_welded(*_plain(prop, shape)), side, max_iter=12))
 
     def distance(points: Array) -> Array:
         found: Array = gaps(shape.kind, shape.sizes, shape.tree, points, np.eye(3), np.zeros(3), 1.0)

@@ -16,13 +16,15 @@ from hotgravel.core.matter.soft.energies import squashed, stretched
 from hotgravel.core.matter.soft.making import Thing
 from hotgravel.core.matter.soft.model import Energies, Ints, Model, grouped
 from hotgravel.core.matter.soft.state import Vertices
-from hotgravel.core.shape.colliders import colliders_of
+from hotgravel.core.shape.colliders import P0, P1, Colliders, colliders_of
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.soft import Cloth
 
 SMALL_STEPS = {"rough": 12, "fair": 24, "fine": 48}  # in a frame, at least
+MOST_SMALL = 240  # in a step
+TRAVEL = 0.5  # of the way from one vertex to the next: what anything may go in a small step
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,6 +46,13 @@ class SoftSolver:
         for thing in self.things:
             found[thing.first : thing.end] *= self.setting.at_first[thing.prop.id].scale
         return found
+
+    @cached_property
+    def spacing(self) -> float:
+        """How far apart vertices lie that hang together, metres; the median."""
+        model = self.model
+        pairs = np.concatenate([model.triangles.nodes[:, :2], model.tets.nodes[:, :2]])
+        return float(np.median(np.linalg.norm(self.scaled[pairs[:, 1]] - self.scaled[pairs[:, 0]], axis=1)))
 
     @cached_property
     def skin(self) -> Energies:
@@ -92,8 +101,9 @@ class SoftSolver:
         touched, impact = np.zeros(len(x), np.uint64), np.zeros(len(x))
         led, start, end = self._led(p, seam)
         normal, along = self._catching(p, x, seam.scene)
-        many = max(1, round(SMALL_STEPS[self.setting.quality] * seam.ahead))
+        many = self._small_steps(p, colliders, seam, dt)
         h = dt / many
+        self.bending.prepare(mass, model.plates, whole, damping, h)
         v = np.zeros_like(x)
         v[p.vertex] = p.velocity
         calm = bool((damping > 0.0).any())
@@ -104,7 +114,7 @@ class SoftSolver:
             x[p.vertex[free]] += h * going[free]
             share = (small + 1) / many
             x[p.vertex[led]] = (1.0 - share) * start + share * end
-            self.bending.unfold(x, before, mass, model.plates, whole, state.arrays["fold"], damping, h)
+            self.bending.unfold(x, before, model.plates, state.arrays["fold"])
             stretched(x, v, w, tri.nodes, tri.numbers, tri.groups, h, damping, False)
             squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, damping, False)
             part = between(colliders.table, small / many, share) if len(colliders.table) else colliders.table
@@ -188,6 +198,15 @@ class SoftSolver:
         if row.begins == "held":
             p.pinned[p.pinned == LOOSE] = PINNED
         return p
+
+    def _small_steps(self, p: Vertices, colliders: Colliders, seam: Seam, dt: float) -> int:
+        """So many by the quality; more where something goes so fast that in one of them it would come past a vertex
+        before that has pulled on the next."""
+        least = max(1, round(SMALL_STEPS[self.setting.quality] * seam.ahead))
+        table = colliders.table
+        met = np.linalg.norm(table[:, P1 : P1 + 3] - table[:, P0 : P0 + 3], axis=1).max(initial=0.0)
+        way = max(float(p.speed.max(initial=0.0)) * dt, float(met))
+        return int(min(MOST_SMALL, max(least, np.ceil(way / (TRAVEL * self.spacing)))))
 
     def _left(self, of: Energies, at: Ints) -> Ints:
         """Which energies have all their vertices."""

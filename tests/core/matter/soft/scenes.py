@@ -18,7 +18,7 @@ def jelly(name: str, **more: Any) -> dict[str, Any]:
     return {"kind": "jelly", "id": f"{name}-jelly", "prop": name, "segments": 4} | more
 
 
-def zone(at: Any, size: Any) -> dict[str, Any]:
+def pins(at: Any, size: Any) -> dict[str, Any]:
     """A block with hard edges, in which things are pinned."""
     return {
         "kind": "zone",
