@@ -46,6 +46,8 @@ ATTRIBUTES = {
         Attribute("begun", "", np.float64, 4, "how it was turned when it began"),
         Attribute("scale", "×", np.float64, 1, "how many times as large as its prop it is"),
         Attribute("piece", "", np.uint16, 1, "which of the run's meshes it is drawn with"),
+        Attribute("vertex", "", np.int64, 1, "which vertex of what is soft it is"),
+        Attribute("stretch", "%", np.float64, 1, "how much longer than at rest it is pulled about it, at most"),
         Attribute("still", "s", np.float64, 1, "how long it has hardly moved"),
         Attribute("lay", "m", np.float64, 3, "where it was when it began to lie still"),
         Attribute("lay_turn", "", np.float64, 4, "how it was turned then"),

@@ -146,14 +146,17 @@ def _props(document: _Document, take: Take, frame: int) -> None:
 
 def _skins(document: _Document, take: Take, frame: int) -> None:
     for row in take.shot.skins:
-        skin = take.store.skin(frame, row.id)
-        if len(skin["faces"]):
-            mesh = document.mesh(
-                take.labels[row.id], TRIANGLES, Material.skin(take.labels[row.id], row.look), skin["faces"],
-                POSITION=skin["vertices"],
-                COLOR_0=linear(rgb_of(skin["colour"])), _VELOCITY=skin["velocity"],
-            )  # fmt: skip
-            document.node(take.labels[row.id], mesh)
+        _surface(document, take.labels[row.id], row.look, take.store.skin(frame, row.id))
+
+
+def _surface(document: _Document, name: str, look: str, made: dict[str, Array]) -> None:
+    """A mesh with colours and velocities at its corners."""
+    if len(made["faces"]):
+        mesh = document.mesh(
+            name, TRIANGLES, Material.skin(name, look), made["faces"], POSITION=made["vertices"],
+            COLOR_0=linear(rgb_of(made["colour"])), _VELOCITY=made["velocity"],
+        )  # fmt: skip
+        document.node(name, mesh)
 
 
 def _points(document: _Document, take: Take, frame: int, matter: str) -> None:
@@ -181,7 +184,7 @@ def _piece_meshes(document: _Document, take: Take, matter: str) -> list[tuple[st
     """The name and the mesh of each kind of piece."""
     made = []
     for number, mesh in enumerate(take.store.meshes(matter)):
-        name = take.piece_name(number)
+        name = take.piece_name(matter, number)
         outer, inner, colours = sides_of(mesh)
         material = Material.of(name, colours[0], 0.0)
         drawn = document.mesh(
@@ -193,10 +196,16 @@ def _piece_meshes(document: _Document, take: Take, matter: str) -> list[tuple[st
     return made
 
 
+def _draped(document: _Document, take: Take, frame: int, matter: str) -> None:
+    for name, made in take.draped(matter, frame):
+        _surface(document, name, "dull", made)
+
+
 OF_KIND: dict[str, Callable[[_Document, Take, int, str], None]] = {
     "points": _points,
     "volume": _points,
     "pieces": _pieces,
+    "mesh": _draped,
 }
 
 

@@ -6,8 +6,10 @@ or id; PLY, glTF and USD carry those.
 
 import re
 from collections.abc import Callable, Iterator
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
 from hotgravel.core.colour import rgb_of
@@ -30,15 +32,9 @@ def write_obj(take: Take, wish: Wish) -> Iterator[Step]:
             lines += [f"f {a} {b} {c}" for a, b, c in (faces + base).tolist()]
             base += len(vertices)
         for row in (skin.id for skin in take.shot.skins):
-            skin = take.store.skin(frame, row)
-            points = wish.placed(skin["vertices"].astype(np.float64))
-            rgb = rgb_of(skin["colour"])
-            lines += [f"o {_object(take, row)}"]
-            lines += [
-                f"{v} {r:.4g} {g:.4g} {b:.4g}" for v, (r, g, b) in zip(_points(points), rgb.tolist(), strict=True)
-            ]
-            lines += [f"f {a} {b} {c}" for a, b, c in (skin["faces"] + base).tolist()]
-            base += len(points)
+            made, count = _surface(take.labels[row], wish, take.store.skin(frame, row), base)
+            lines += made
+            base += count
         for matter in take.store.matters(frame):
             made, count = OF_KIND[MATTERS[matter].kind](take, wish, frame, matter, base)
             lines += made
@@ -58,6 +54,23 @@ def write_obj(take: Take, wish: Wish) -> Iterator[Step]:
 def _object(take: Take, row: str) -> str:
     """What an object is called: as the artist calls the row, without spaces, which end a name in many readers."""
     return re.sub(SPACE, "-", take.labels[row])
+
+
+def _surface(name: str, wish: Wish, made: dict[str, NDArray[Any]], base: int) -> tuple[list[str], int]:
+    """Lines for a mesh with colours at its corners, which are numbered from `base` on, and how many they are."""
+    points, rgb = wish.placed(made["vertices"].astype(np.float64)), rgb_of(made["colour"])
+    lines = [f"o {re.sub(SPACE, '-', name)}"]
+    lines += [f"{v} {r:.4g} {g:.4g} {b:.4g}" for v, (r, g, b) in zip(_points(points), rgb.tolist(), strict=True)]
+    return lines + [f"f {a} {b} {c}" for a, b, c in (made["faces"] + base).tolist()], len(points)
+
+
+def _of_draped(take: Take, wish: Wish, frame: int, matter: str, base: int) -> tuple[list[str], int]:
+    """Lines for meshes that deform, an object each."""
+    lines, count = list[str](), 0
+    for name, made in take.draped(matter, frame):
+        more, many = _surface(name, wish, made, base + count)
+        lines, count = lines + more, count + many
+    return lines, count
 
 
 def _of_points(take: Take, wish: Wish, frame: int, matter: str, base: int) -> tuple[list[str], int]:
@@ -87,7 +100,7 @@ def _of_pieces(take: Take, wish: Wish, frame: int, matter: str, base: int) -> tu
 
 
 OF_KIND: dict[str, Callable[[Take, Wish, int, str, int], tuple[list[str], int]]] = {
-    "points": _of_points, "volume": _of_points, "pieces": _of_pieces,
+    "points": _of_points, "volume": _of_points, "pieces": _of_pieces, "mesh": _of_draped,
 }  # fmt: skip
 
 

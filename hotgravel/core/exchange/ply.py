@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
+from hotgravel.core.colour import rgb_of
 from hotgravel.core.exchange.take import Array, Step, Take, Wish
 from hotgravel.core.matter.registry import MATTERS
 
@@ -51,6 +52,21 @@ def _pieces(take: Take, wish: Wish, frame: int, matter: str) -> tuple[str, dict[
     return f".{matter}.ply", {"vertex": np.concatenate(corners), "face": triangles, "body": table(bodies)}
 
 
+def _draped(take: Take, wish: Wish, frame: int, matter: str) -> tuple[str, dict[str, NDArray[np.void]]]:
+    parts = [made for _, made in take.draped(matter, frame)]
+    ends = np.cumsum([0, *(len(made["vertices"]) for made in parts)])
+    vertices: dict[str, Array] = {
+        "position": wish.placed(np.concatenate([made["vertices"] for made in parts])).astype(np.float32),
+        "velocity": wish.placed(np.concatenate([made["velocity"] for made in parts])).astype(np.float32),
+        "rgb": rgb_of(np.concatenate([made["colour"] for made in parts])),
+        "body": np.repeat(np.arange(len(parts)), np.diff(ends)).astype(np.int32),
+    }
+    corners = np.concatenate([made["faces"] + end for made, end in zip(parts, ends, strict=False)])
+    triangles = np.zeros(len(corners), TRIANGLE)
+    triangles["count"], triangles["corners"] = 3, corners
+    return f".{matter}.ply", {"vertex": table(vertices), "face": triangles}
+
+
 def _corners(place: Array, normal: Array | None = None, rgb: Array | None = None, body: int = 0) -> dict[str, Array]:
     n = len(place)
     return {
@@ -60,7 +76,7 @@ def _corners(place: Array, normal: Array | None = None, rgb: Array | None = None
 
 
 OF_KIND: dict[str, Callable[[Take, Wish, int, str], tuple[str, dict[str, NDArray[np.void]]]]] = {
-    "points": _points, "volume": _points, "pieces": _pieces,
+    "points": _points, "volume": _points, "pieces": _pieces, "mesh": _draped,
 }  # fmt: skip
 
 

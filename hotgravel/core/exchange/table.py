@@ -50,7 +50,7 @@ def _pieces_csv(take: Take, wish: Wish, matter: str) -> Iterator[str]:
         for i in range(len(p["id"])):
             poses = [f"{x:.6g}" for name in POSES for x in p[name][i].tolist()]
             yield _line([
-                frame, int(p["id"][i]), take.piece_name(int(p["piece"][i])), *poses, f"{p['scale'][i]:.6g}",
+                frame, int(p["id"][i]), take.piece_name(matter, int(p["piece"][i])), *poses, f"{p['scale'][i]:.6g}",
                 f"{p['mass'][i]:.6g}", int(p["asleep"][i]),
             ])  # fmt: skip
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from hotgravel.core.attributes import ATTRIBUTES
 from hotgravel.core.colour import light_of, shown
+from hotgravel.core.matter.drape import draped
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.picture.camera import View
 from hotgravel.core.picture.measured import BY
@@ -121,20 +122,26 @@ class Take:
         columns["rgb"] = shown(columns.pop("colour"), columns["state"], [s.colour for s in self.shot.states])
         return columns
 
-    def piece_name(self, number: int) -> str:
-        """What a run's mesh of pieces is called: as its prop, and with a number where it is a piece of that."""
-        if number >= len(self._drawn):
+    def piece_name(self, matter: str, number: int) -> str:
+        """What a mesh of a matter is called: as its prop, and with a number where it is a piece of that."""
+        if number >= len(self._drawn.get(matter, ())):
             return f"piece {number}"
-        prop, part = self._drawn[number]
+        prop, part = self._drawn[matter][number]
         return self.labels[prop] if part is None else f"{self.labels[prop]} piece {part + 1}"
 
     @cached_property
-    def _drawn(self) -> list[tuple[str, int | None]]:
-        return [drawn for solver in self.world.solvers.values() for drawn in solver.drawn()]
+    def _drawn(self) -> dict[str, list[tuple[str, int | None]]]:
+        return {matter: solver.drawn() for matter, solver in self.world.solvers.items()}
 
     def element_name(self, matter: str, piece: int, number: int) -> str:
         """What a piece is called: as its prop, with its own number."""
-        return f"{self.piece_name(piece)} {MATTERS[matter].called} {number}"
+        return f"{self.piece_name(matter, piece)} {MATTERS[matter].called} {number}"
+
+    def draped(self, matter: str, frame: int) -> Iterator[tuple[str, dict[str, Array]]]:
+        """The meshes of a matter that deform, as they lie at a frame, with their names."""
+        kept = self.store.elements(frame, matter, ("vertex", "position", "velocity", "colour"))
+        for number, mesh in enumerate(self.store.meshes(matter)):
+            yield self.piece_name(matter, number), draped(mesh, kept)
 
     def tracks(self, matter: str, frames: tuple[int, ...]) -> Iterator[tuple[int, dict[str, Array]]]:
         """The id of each piece, and its columns over the frames: position, turn and scale, which is 0 where it is not

@@ -138,23 +138,44 @@ def _prop(file: _File, prop: Prop) -> None:
 
 
 def _skin(file: _File, row: str, look: str) -> None:
+    name = file.take.labels[row]
+    at_frame = _surface(file, "skins", name, look)
+    for frame in file.wish.frames:
+        at_frame(frame, file.take.store.skin(frame, row))
+
+
+def _surface(file: _File, scope: str, name: str, look: str) -> Callable[[int, dict[str, Array]], None]:
+    """A mesh that changes, with colours and velocities at its corners: what writes a frame of it."""
     from pxr import Usd, UsdGeom, Vt
 
-    name = file.take.labels[row]
-    skin = UsdGeom.Mesh.Define(file.stage, file.place("skins", name))
-    skin.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
-    file.paint(skin.GetPrim(), Material.skin(name, look))
-    paint = skin.CreateDisplayColorPrimvar(UsdGeom.Tokens.vertex)
-    for frame in file.wish.frames:
-        made, when = file.take.store.skin(frame, row), Usd.TimeCode(frame)
-        skin.GetPointsAttr().Set(file.placed(made["vertices"]), when)
-        skin.GetVelocitiesAttr().Set(file.placed(made["velocity"]), when)
-        faces = made["faces"].astype(np.int32)
-        skin.GetFaceVertexIndicesAttr().Set(Vt.IntArray.FromNumpy(faces.ravel()), when)
-        skin.GetFaceVertexCountsAttr().Set(Vt.IntArray.FromNumpy(np.full(len(faces), 3, np.int32)), when)
+    mesh = UsdGeom.Mesh.Define(file.stage, file.place(scope, name))
+    mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
+    file.paint(mesh.GetPrim(), Material.skin(name, look))
+    paint = mesh.CreateDisplayColorPrimvar(UsdGeom.Tokens.vertex)
+
+    def at_frame(frame: int, made: dict[str, Array]) -> None:
+        when, faces = Usd.TimeCode(frame), made["faces"].astype(np.int32)
+        mesh.GetPointsAttr().Set(file.placed(made["vertices"]), when)
+        mesh.GetVelocitiesAttr().Set(file.placed(made["velocity"]), when)
+        mesh.GetFaceVertexIndicesAttr().Set(Vt.IntArray.FromNumpy(faces.ravel()), when)
+        mesh.GetFaceVertexCountsAttr().Set(Vt.IntArray.FromNumpy(np.full(len(faces), 3, np.int32)), when)
         rgb = np.ascontiguousarray(linear(rgb_of(made["colour"])), np.float32)
         paint.Set(Vt.Vec3fArray.FromNumpy(rgb), when)
-        skin.GetExtentAttr().Set(_extent(file.wish.placed(made["vertices"]).astype(np.float32)), when)
+        mesh.GetExtentAttr().Set(_extent(file.wish.placed(made["vertices"]).astype(np.float32)), when)
+
+    return at_frame
+
+
+def _draped(file: _File, matter: str) -> Callable[[int], None]:
+    made: dict[str, Callable[[int, dict[str, Array]], None]] = {}
+
+    def at_frame(frame: int) -> None:
+        for name, mesh in file.take.draped(matter, frame):
+            if name not in made:
+                made[name] = _surface(file, matter, name, "dull")
+            made[name](frame, mesh)
+
+    return at_frame
 
 
 def _streaks(file: _File, row: Any) -> None:
@@ -249,7 +270,7 @@ def _pieces(file: _File, matter: str) -> Callable[[int], None]:
     crowd = UsdGeom.PointInstancer.Define(file.stage, f"/shot/{matter}")
     targets = []
     for number, mesh in enumerate(take.store.meshes(matter)):
-        name = take.piece_name(number)
+        name = take.piece_name(matter, number)
         made = _mesh(file, file.place(f"{matter}/prototypes", name), mesh["vertices"], mesh["faces"])
         _, inner, colours = sides_of(mesh)
         file.paint(made.GetPrim(), Material.of(name, colours[0], 0.0))
@@ -283,6 +304,7 @@ OF_KIND: dict[str, Callable[[_File, str], Callable[[int], Step]]] = {
     "points": _points,
     "volume": _volume,
     "pieces": _pieces,
+    "mesh": _draped,
 }
 
 

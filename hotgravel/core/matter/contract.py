@@ -22,7 +22,7 @@ from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.row import Row
 
 Array = NDArray[Any]
-Kind = Literal["points", "pieces", "volume"]
+Kind = Literal["points", "pieces", "mesh", "volume"]
 # How an array goes from one frame to the next: as in the nearer frame, along the cubic through place and velocity,
 # as a rate of change, or as a turn.
 Blend = Literal["nearest", "path", "rate", "turn"]

@@ -4,6 +4,7 @@ from hotgravel.core.matter.contract import Matter
 from hotgravel.core.matter.particles.matter import ParticleMatter
 from hotgravel.core.matter.rigid.matter import RigidMatter
 from hotgravel.core.matter.smoke.matter import SmokeMatter
+from hotgravel.core.matter.soft.matter import SoftMatter
 
 MATTERS: dict[str, Matter] = {}
 
@@ -13,5 +14,5 @@ def register(matter: Matter) -> None:
     MATTERS[matter.name] = matter
 
 
-for _matter in (SmokeMatter(), RigidMatter(), ParticleMatter()):  # in the order of a frame
+for _matter in (SmokeMatter(), SoftMatter(), RigidMatter(), ParticleMatter()):  # in the order of a frame
     register(_matter)

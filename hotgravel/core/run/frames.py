@@ -173,13 +173,13 @@ class FrameStore:
 
     def write_meshes(self, matter: str, meshes: list[dict[str, Array]]) -> None:
         """Keep the meshes that a matter's pieces are drawn with, once a run: one after another in one group, with
-        how many rows (M, 6) of each array belong to each."""
-        sizes = np.array([[len(mesh[name]) for name in MESH] for mesh in meshes]).reshape(-1, len(MESH))
-        group = {name: np.concatenate([mesh[name] for mesh in meshes]) for name in MESH} if meshes else {}
+        how many rows (M, k) of each array belong to each."""
+        names = tuple(meshes[0]) if meshes else MESH
+        sizes = np.array([[len(mesh[name]) for name in names] for mesh in meshes]).reshape(-1, len(names))
+        group = {name: np.concatenate([mesh[name] for mesh in meshes]) for name in names} if meshes else {}
         with telling("The meshes of pieces", to=f" to {self.folder}"):
-            write_groups(
-                self._meshes(matter), {"meshes": group | {"sizes": sizes}}, {"count": len(meshes), "together": True}
-            )
+            told = {"count": len(meshes), "together": True, "names": list(names)}
+            write_groups(self._meshes(matter), {"meshes": group | {"sizes": sizes}}, told)
 
     def meshes(self, matter: str) -> list[dict[str, Array]]:
         """The meshes that a matter's pieces are drawn with, as `Solver.meshes` has them; outlines only where they are
@@ -189,10 +189,11 @@ class FrameStore:
             return []
         told = read_attributes(path)
         if told.get("together"):
-            kept = read_arrays(path, "meshes", (*MESH, "sizes")) if told["count"] else {}
-            cuts = {name: np.cumsum(kept["sizes"][:-1, k]) for k, name in enumerate(MESH)} if kept else {}
+            names = told.get("names", MESH)
+            kept = read_arrays(path, "meshes", (*names, "sizes")) if told["count"] else {}
+            cuts = {name: np.cumsum(kept["sizes"][:-1, k]) for k, name in enumerate(names)} if kept else {}
             parts = {name: np.split(kept[name], cut) for name, cut in cuts.items()}
-            return [{name: parts[name][n] for name in MESH} for n in range(told["count"])]
+            return [{name: parts[name][n] for name in names} for n in range(told["count"])]
         names = told.get("names", [n for n in MESH if n not in ("inner", "outline")])
         return [read_arrays(path, str(number), names) for number in range(told["count"])]
 

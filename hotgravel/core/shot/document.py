@@ -28,6 +28,7 @@ from hotgravel.core.shot.props import Prop
 from hotgravel.core.shot.rigid import Rigid
 from hotgravel.core.shot.row import Clause, Row
 from hotgravel.core.shot.smoke import Detail, Drain, Fire, Fume, Puff, Smoke
+from hotgravel.core.shot.soft import Cloth, Jelly
 from hotgravel.core.shot.sources import Offshoot, Source
 from hotgravel.core.shot.units import Dress
 from hotgravel.core.shot.velocity_field import VelocityField
@@ -46,12 +47,27 @@ SECTIONS = {
 }
 ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
-    Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Collision, Growth, Fading, Tint, Apart, Skin, Streaks,
-    Smoke, Fire, Detail, Source, Offshoot, Fume, Puff, Drain, *get_args(Force), Cue,
+    Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Cloth, Jelly, Collision, Growth, Fading, Tint, Apart,
+    Skin, Streaks, Smoke, Fire, Detail, Source, Offshoot, Fume, Puff, Drain, *get_args(Force), Cue,
 )  # fmt: skip
 SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
 MatterRow = Annotated[
-    State | Rigid | Bonds | Posed | Collision | Growth | Fading | Tint | Apart | Skin | Streaks | Smoke | Fire | Detail,
+    State
+    | Cloth
+    | Jelly
+    | Rigid
+    | Bonds
+    | Posed
+    | Collision
+    | Growth
+    | Fading
+    | Tint
+    | Apart
+    | Skin
+    | Streaks
+    | Smoke
+    | Fire
+    | Detail,
     Field(discriminator="kind"),
 ]
 SupplyRow = Annotated[Source | Offshoot | Fume | Puff | Drain, Field(discriminator="kind")]
@@ -131,14 +147,19 @@ class Shot(BaseModel):
         return [row for row in self.supply if isinstance(row, Source | Offshoot)]
 
     @property
-    def origins(self) -> list[Source | Offshoot | Fume | Puff | Drain | Rigid]:
+    def origins(self) -> list[Source | Offshoot | Fume | Puff | Drain | Rigid | Cloth | Jelly]:
         """The rows that elements come from; an element's `source` counts in them."""
-        return [*self.supply, *(row for row in self.matter if isinstance(row, Rigid))]
+        return [*self.supply, *(row for row in self.matter if isinstance(row, Rigid | Cloth | Jelly))]
 
     @property
     def rigid(self) -> list[Rigid]:
         """Those that are on."""
         return [row for row in self.matter if isinstance(row, Rigid) and row.on]
+
+    @property
+    def soft(self) -> list[Cloth | Jelly]:
+        """Those that are on."""
+        return [row for row in self.matter if isinstance(row, Cloth | Jelly) and row.on]
 
     @property
     def bonds(self) -> list[Bonds]:
@@ -374,7 +395,7 @@ def _no_such(target: str, described: Refer, kinds: dict[str, str]) -> str:
 def paint_kept(shot: Shot) -> set[str]:
     """The rows whose paint frames keep: states where skins take over colours, and props that are bodies."""
     states = {state.id for state in shot.states} if shot.skins else set()
-    return states | {row.prop for row in shot.rigid}
+    return states | {row.prop for row in (*shot.rigid, *shot.soft)}
 
 
 def fingerprint(shot: Shot, *extra: str) -> str:

@@ -15,9 +15,9 @@ class State(Row):
     title: ClassVar[str] = "state"
     does: ClassVar[str] = "A named way of behaving. Forces and collisions can ask for it, cues move into it."
     phrase: ClassVar[str] = "The state {name} is for {of}, painted {colour}, {shine}."
-    of: Literal["particles", "rigid"] = choice(
-        {"particles": "particles", "rigid": "bodies"}, "particles", label="matter",
-        help="What can be in it: particles, or rigid bodies.",
+    of: Literal["particles", "rigid", "soft"] = choice(
+        {"particles": "particles", "rigid": "bodies", "soft": "cloth and jelly"}, "particles", label="matter",
+        help="What can be in it: particles, rigid bodies, or what is soft.",
     )  # fmt: skip
     name: str = words(label="name", help="What the other sentences call it.")
     colour: str = colour("#F2A33C", label="colour", help="How the stage paints it when coloured by state.")

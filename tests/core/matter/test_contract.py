@@ -21,6 +21,7 @@ from hotgravel.core.shot.document import load
 from tests.conftest import LOOSE, document, source
 from tests.core.matter.rigid.scenes import UNIT_BOX, body, prop, scene, stacked
 from tests.core.matter.smoke.scenes import fume, smoky
+from tests.core.matter.soft.scenes import SHEET, cloth
 from tests.core.matter.toy import ToyMatter
 from tests.core.run.test_execute import bytes_of
 
@@ -54,6 +55,7 @@ def world_of(matter: str, folder: Path):
         "toy": document(set=[FIELD], matter=[LOOSE, tint], supply=[], cues=[warm], finish={"last": 16}) | {"name": "toys"},
         "particles": document(matter=[LOOSE, tint], supply=[source(emit={"kind": "burst", "count": 9, "frame": 1}, temperature=60)], cues=[warm], finish={"last": 16}),
         "smoke": smoky(matter=[LOOSE, tint], supply=[fume(temperature=900)], cues=[warm], last=16),
+        "soft": scene([prop("sheet", SHEET, (0, 2, 0))], [cloth("sheet", temperature=60), tint], 16, cues=[warm]),
         "rigid": scene([prop("box", UNIT_BOX, (0, 2, 0))], [body("box", copies=stacked(3, 2), temperature=60), tint], 16, cues=[warm]),
     }  # fmt: skip
     return build(load(shots[matter]), beside(folder))

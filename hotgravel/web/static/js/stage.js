@@ -4,6 +4,7 @@ import { OrbitControls } from "../vendor/three/OrbitControls.js";
 import { Contacts } from "./contacts.js";
 import { Lens } from "./lens.js";
 import { Volume } from "./volume.js";
+import { Drapes } from "./drapes.js";
 import { Light, MOST_LAMPS } from "./light.js";
 import { ParticleCloud } from "./particles.js";
 import { Parted } from "./parted.js";
@@ -15,7 +16,7 @@ import { Slice } from "./slices.js";
 import { Streaks } from "./streaks.js";
 import { ZoneOutlines } from "./zones.js";
 
-const LAYERS = { points: ParticleCloud, pieces: Pieces, volume: Volume };
+const LAYERS = { points: ParticleCloud, pieces: Pieces, mesh: Drapes, volume: Volume };
 
 export class Stage {
   constructor(canvas, { picked, moved, placed = () => {} }) {
@@ -83,7 +84,7 @@ export class Stage {
   litBox() {
     const box = this.setBox();
     for (const { kind, count, position: p } of this.frame?.groups ?? []) {
-      if (kind !== "pieces") continue;
+      if (kind !== "pieces" && kind !== "mesh") continue;
       for (let i = 0; i < count; i++) box.expandByPoint(new THREE.Vector3(p[3 * i], p[3 * i + 1], p[3 * i + 2]));
     }
     for (const mesh of this.skins.meshes.values()) box.expandByObject(mesh);

@@ -1,0 +1,1 @@
+"""What is soft: cloth and jelly, by energies between vertices."""

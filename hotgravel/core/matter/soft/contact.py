@@ -1,0 +1,91 @@
+"""Kernels of what soft things meet: each point of a skin on its way, swept, so that nothing passes through."""
+
+import math
+
+import numpy as np
+from numba import njit, prange
+
+from hotgravel.core.shape.colliders import P0, P1, Q0, Q1, R0, S0, S1, contact_at, first_hit
+
+PASSES = 2  # surfaces that a point may meet in one small step
+
+
+def between(table, start, end):
+    """A table of colliders for a part of its step: from shares of it to others. The way is a straight line, and turns
+    are all alike."""
+    made = table.copy()
+    q0, q1 = table[:, Q0 : Q0 + 4], table[:, Q1 : Q1 + 4]
+    for at, share in ((0, start), (1, end)):
+        place, turn, scale = (P0, Q0, S0) if at == 0 else (P1, Q1, S1)
+        made[:, place : place + 3] = (1.0 - share) * table[:, P0 : P0 + 3] + share * table[:, P1 : P1 + 3]
+        q = (1.0 - share) * q0 + share * q1
+        made[:, turn : turn + 4] = q / np.linalg.norm(q, axis=1, keepdims=True)
+        made[:, scale] = (1.0 - share) * table[:, S0] + share * table[:, S1]
+    x, y, z, s = (made[:, Q0 + n] for n in range(4))
+    made[:, R0 : R0 + 9] = np.stack([
+        1 - 2 * (y * y + z * z), 2 * (x * y - z * s), 2 * (x * z + y * s),
+        2 * (x * y + z * s), 1 - 2 * (x * x + z * z), 2 * (y * z - x * s),
+        2 * (x * z - y * s), 2 * (y * z + x * s), 1 - 2 * (x * x + y * y),
+    ], axis=1)  # fmt: skip
+    return made
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def met(x, before, w, nodes, shares, groups, radius, friction, state, table, bits, tree, dt, touched, impact):
+    """Points of skins (m, 4 vertices by shares), in place: what they run into holds them, and rubs."""
+    if len(table) == 0:
+        return
+    for g in range(len(groups) - 1):
+        for row in prange(groups[g], groups[g + 1]):
+            m = np.int64(row)
+            give = 0.0
+            ax, ay, az, bx, by, bz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+            best, most = nodes[m, 0], shares[m, 0]
+            for n in range(4):
+                i, s = nodes[m, n], shares[m, n]
+                give += w[i] * s * s
+                ax, ay, az = ax + s * before[i, 0], ay + s * before[i, 1], az + s * before[i, 2]
+                bx, by, bz = bx + s * x[i, 0], by + s * x[i, 1], bz + s * x[i, 2]
+                if s > most:
+                    best, most = i, s
+            if give <= 0.0:
+                continue
+            ex, ey, ez, t0 = bx, by, bz, 0.0
+            fx, fy, fz = ax, ay, az
+            for _ in range(PASSES):
+                t, j = first_hit(table, tree, state[best], fx, fy, fz, ex, ey, ez, t0, radius[m])
+                if j < 0 or t > 1.0:
+                    break
+                cx, cy, cz, nx, ny, nz, ux, uy, uz, _a, _b, _c = contact_at(
+                    table, tree, j, fx, fy, fz, ex, ey, ez, t0, t, radius[m], dt
+                )
+                t = t0 + t * (1.0 - t0)
+                ux, uy, uz = ux * dt, uy * dt, uz * dt
+                # The rest of the way goes along the surface, less what rubs; the surface goes on as well.
+                rest = 1.0 - t
+                gx, gy, gz = ex - cx - rest * ux, ey - cy - rest * uy, ez - cz - rest * uz
+                deep = -(gx * nx + gy * ny + gz * nz)
+                if deep > 0.0:
+                    gx, gy, gz = gx + deep * nx, gy + deep * ny, gz + deep * nz
+                    # All of its motion along the surface in this small step is rubbed, not only what is left of it.
+                    sx, sy, sz = (
+                        cx + rest * ux + gx - ax - ux,
+                        cy + rest * uy + gy - ay - uy,
+                        cz + rest * uz + gz - az - uz,
+                    )
+                    along = sx * nx + sy * ny + sz * nz
+                    sx, sy, sz = sx - along * nx, sy - along * ny, sz - along * nz
+                    slid = math.sqrt(sx * sx + sy * sy + sz * sz)
+                    share = min(1.0, friction[m] * deep / max(slid, 1e-12))
+                    gx, gy, gz = gx - share * sx, gy - share * sy, gz - share * sz
+                    touched[best] |= bits[j]
+                    impact[best] = max(impact[best], deep / dt)
+                ex, ey, ez = cx + rest * ux + gx, cy + rest * uy + gy, cz + rest * uz + gz
+                fx, fy, fz, t0 = cx, cy, cz, min(t, 1.0 - 1e-9)
+            mx, my, mz = (ex - bx) / give, (ey - by) / give, (ez - bz) / give
+            if mx != 0.0 or my != 0.0 or mz != 0.0:
+                for n in range(4):
+                    i, s = nodes[m, n], shares[m, n]
+                    x[i, 0] += w[i] * s * mx
+                    x[i, 1] += w[i] * s * my
+                    x[i, 2] += w[i] * s * mz

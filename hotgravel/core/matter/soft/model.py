@@ -1,0 +1,111 @@
+"""What soft things are at rest: vertices with masses, and the energies between them, in groups that share no vertex.
+
+A triangle resists being stretched along two ways of its own and sheared (the conditions of Baraff and Witkin 1998); a
+tetrahedron is Neo-Hookean (Macklin and Müller 2021). How cloth resists being bent stands in `bending.py`.
+"""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from hotgravel.core.matter.soft.bending import Plates
+
+Array = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+
+@dataclass(frozen=True, eq=False)
+class Energies:
+    """So many energies of one kind in groups: the vertices of each (n, k), numbers of each (n, m), and where groups end
+    (g + 1,)."""
+
+    nodes: Ints
+    numbers: Array
+    groups: Ints
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """What is drawn of a soft thing: the vertices (V, 4) of the model that each of its own follows by shares (V, 4),
+    and faces (F, 3)."""
+
+    nodes: Ints
+    shares: Array
+    faces: Ints
+
+
+@dataclass(eq=False)
+class Model:
+    """All soft things of a shot. Vertices: place (n, 3), mass (n,), the number of what each is of. `flat` are the
+    triangles (T, 3) that air meets."""
+
+    place: Array
+    mass: Array
+    body: Ints
+    triangles: Energies
+    tets: Energies
+    plates: Plates
+    flat: Ints
+    surfaces: list[Surface] = field(default_factory=list)
+
+
+def grouped(nodes: Ints, numbers: Array, count: int) -> Energies:
+    """Energies in groups of which no two have a vertex in common, of so many vertices."""
+    which = _coloured(nodes, count)
+    order = np.argsort(which, kind="stable")
+    ends = np.concatenate([[0], np.cumsum(np.bincount(which, minlength=1))]).astype(np.int64)
+    return Energies(np.ascontiguousarray(nodes[order]), np.ascontiguousarray(numbers[order]), ends)
+
+
+@njit(cache=True)
+def _coloured(nodes, count):
+    """A group for each row of vertices (n, k): the first that none of them is in yet."""
+    taken = np.zeros((count, 4), np.uint64)
+    which = np.zeros(len(nodes), np.int64)
+    for n in range(len(nodes)):
+        for word in range(4):
+            used = np.uint64(0)
+            for k in range(nodes.shape[1]):
+                used |= taken[nodes[n, k], word]
+            bit = 0
+            while bit < 64 and (used >> np.uint64(bit)) & np.uint64(1):
+                bit += 1
+            if bit < 64:
+                which[n] = 64 * word + bit
+                for k in range(nodes.shape[1]):
+                    taken[nodes[n, k], word] |= np.uint64(1) << np.uint64(bit)
+                break
+    return which
+
+
+def of_triangles(place: Array, faces: Ints, stretch: float, shear: float) -> tuple[Array, Array]:
+    """What each triangle's energy counts (T, 7): its own two ways as an inverse (2, 2) of its sides, its area, and its
+    stiffness; and the areas (T,)."""
+    a, b, c = (place[faces[:, n]] for n in range(3))
+    normal = np.cross(b - a, c - a)
+    area = 0.5 * np.linalg.norm(normal, axis=1)
+    normal /= np.maximum(2.0 * area, 1e-30)[:, None]
+    # One way along x of the prop, or along z where that is straight off the face.
+    way = np.where(np.abs(normal[:, :1]) < 0.9, [[1.0, 0.0, 0.0]], [[0.0, 0.0, 1.0]])
+    u = way - np.einsum("ij,ij->i", way, normal)[:, None] * normal
+    u /= np.linalg.norm(u, axis=1)[:, None]
+    v = np.cross(normal, u)
+    sides = np.stack([np.stack([np.einsum("ij,ij->i", s, w) for s in (b - a, c - a)], axis=1) for w in (u, v)], axis=1)
+    inverse = np.linalg.inv(sides).reshape(-1, 4)
+    stiff = np.broadcast_to([stretch, shear], (len(faces), 2))
+    return np.concatenate([inverse, area[:, None], stiff], axis=1), area
+
+
+def of_tets(place: Array, tets: Ints, stiffness: float, poisson: float) -> tuple[Array, Array]:
+    """What each tetrahedron's energy counts (E, 12): the inverse (3, 3) of its sides, its volume, and the two constants
+    of Lamé; and the volumes (E,)."""
+    a = place[tets[:, 0]]
+    sides = np.stack([place[tets[:, n]] - a for n in (1, 2, 3)], axis=2)
+    volume = np.abs(np.linalg.det(sides)) / 6.0
+    mu = stiffness / (2.0 * (1.0 + poisson))
+    lame = stiffness * poisson / ((1.0 + poisson) * (1.0 - 2.0 * poisson))
+    # What Neo-Hookean calls its constants for the same small strains (Smith, de Goes and Kim 2018).
+    constants = np.broadcast_to([mu, lame + mu], (len(tets), 2))
+    return np.concatenate([np.linalg.inv(sides).reshape(-1, 9), volume[:, None], constants], axis=1), volume

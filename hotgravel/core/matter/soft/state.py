@@ -1,0 +1,17 @@
+"""The vertices of soft things at one moment."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hotgravel.core.matter.elements import Array, Elements
+
+
+@dataclass
+class Vertices(Elements):
+    """Elements that hang together: `vertex` is the number of each in the model, `stretch` how much longer than at rest
+    what is about it is pulled."""
+
+    vertex: NDArray[np.int64]
+    stretch: Array

@@ -1,0 +1,127 @@
+"""What is soft: sheets of cloth, and jelly."""
+
+from collections.abc import Mapping
+from typing import ClassVar, Literal
+
+from hotgravel.core.drive.value import Value
+from hotgravel.core.shot.dials import choice, dial, refer
+from hotgravel.core.shot.row import Ref, Row
+
+BEGINS = {"loose": "loose", "held": "held in place"}
+
+
+class Soft(Row):
+    """What every soft thing has: how thick its skin is, how it slides, how its motion dies away, and what holds it."""
+
+    section: ClassVar[str] = "matter"
+    prop: Ref
+    thickness: float = dial(
+        "m", 0.01, label="thickness", soft=(0.002, 0.05), above=0.0, high=10.0,
+        help="How thick its skin is to all that it meets: it keeps half of it off. It weighs nothing.",
+    )  # fmt: skip
+    friction: Value = dial(
+        "", 0.4, label="friction", soft=(0.0, 1.0), low=0.0, high=10.0, drivable=True,
+        help="Grip on what it lies on: it slides down slopes whose tangent is above.",
+    )  # fmt: skip
+    damping: float = dial(
+        "s", 0.002, label="damping", soft=(0.0, 0.05), low=0.0, high=100.0,
+        help="How slowly it lets itself be stretched, bent and pressed: rubber 0.002, felt 0.02, dough 0.2. It does "
+        "not brake a thing that flies or turns as a whole.",
+    )  # fmt: skip
+    pins: Ref | None = refer(
+        "zone", label="pinned", none="nowhere",
+        help="What of it is in the zone at first goes as its prop does, until a cue lets it go.",
+    )  # fmt: skip
+    begins: Literal["loose", "held"] = choice(
+        BEGINS, "loose", label="begins", help="Loose from the first frame, or all of it held until a cue lets it go."
+    )
+    state: Ref | None = refer(
+        "state", label="state", none="no state", help="The state that it begins in, for forces and cues to ask for."
+    )
+    temperature: float = dial(
+        "°C", 20.0, label="temperature", soft=(0.0, 400.0), low=-273.15, high=1e6,
+        help="How hot it is. Numbers and tints can vary over it.",
+    )  # fmt: skip
+
+    def birth(self, names: Mapping[str, str], parent: int) -> str:
+        return f"Began as part of {names[self.prop]}, {BEGINS[self.begins]}."
+
+
+class Cloth(Soft):
+    kind: Literal["cloth"] = "cloth"
+    title: ClassVar[str] = "cloth"
+    does: ClassVar[str] = "Makes a sheet or a skin cloth, canvas, paper or rubber: it hangs, drapes, folds and blows."
+    phrase: ClassVar[str] = (
+        "The {prop} is cloth in {segments} segments, of {weight}; it resists stretching by {stretch}, shearing by "
+        "{shear} and bending by {bend}; pinned {pins}; it begins {begins}."
+    )
+    prop: Ref = refer("prop", label="prop", help="A sheet, or any mesh, whose faces become cloth.")
+    segments: int = dial(
+        "count", 24, label="segments", soft=(8, 80), low=1, high=400, whole=True,
+        help="Into how many parts the longer side of a plane is divided. Other shapes keep their own faces.",
+    )  # fmt: skip
+    weave: Literal["alternating", "regular", "scattered"] = choice(
+        {"alternating": "alternating", "regular": "all one way", "scattered": "scattered"}, "alternating",
+        label="diagonals",
+        help="Which way the squares of a plane are halved. All one way, creases follow the diagonals; scattered ones "
+        "show in none.",
+    )  # fmt: skip
+    weight: float = dial(
+        "kg/m²", 0.3, label="weight", soft=(0.05, 2.0), above=0.0, high=1e4,
+        help="Silk 0.05, cotton 0.15, canvas 0.4, leather 1, rubber sheet 2.",
+    )  # fmt: skip
+    stretch: float = dial(
+        "N/m", 2000.0, label="stretch", soft=(50.0, 20000.0), low=0.0, high=1e9,
+        help="The pull on each metre of its width that would make it twice as long. Rubber 200, jersey 500, cotton "
+        "3 000, canvas 20 000.",
+    )  # fmt: skip
+    shear: float = dial(
+        "N/m", 300.0, label="shear", soft=(10.0, 20000.0), low=0.0, high=1e9,
+        help="The same for what pulls squares askew. Woven cloth has a tenth of its stretch, paper half of it.",
+    )  # fmt: skip
+    bend: float = dial(
+        "N m", 2e-5, label="bending", soft=(0.0, 0.01), low=0.0, high=1e6,
+        help="What it takes to bend it, for each metre of a fold. Silk 0.000005, cotton 0.00002, canvas 0.0005, paper "
+        "0.001; 0 does not resist at all.",
+    )  # fmt: skip
+    crease: Value = dial(
+        "°", 180.0, label="creases beyond", soft=(5.0, 180.0), low=0.0, high=180.0, drivable=True,
+        help="What is folded by more keeps a crease there. At 180° none stays; paper 10°.",
+    )  # fmt: skip
+    catch: Value = dial(
+        "%", 0.1, label="drag along it", soft=(0.0, 0.5), low=0.0, high=1.0, drivable=True,
+        help="Wind and drag take hold of it straight on; this share of that they have along it too.",
+    )  # fmt: skip
+
+
+class Jelly(Soft):
+    kind: Literal["jelly"] = "jelly"
+    title: ClassVar[str] = "jelly"
+    does: ClassVar[str] = "Fills a closed prop with something soft, from jelly to tyre rubber: it squashes and wobbles."
+    phrase: ClassVar[str] = (
+        "The {prop} is jelly in {segments} segments, of stiffness {stiffness}, Poisson's ratio {squash} and "
+        "{density}; pinned {pins}; it begins {begins}."
+    )
+    prop: Ref = refer("prop", label="prop", solid=True, help="A closed shape: what is inside is filled.")
+    segments: int = dial(
+        "count", 8, label="segments", soft=(3, 20), low=1, high=64, whole=True,
+        help="How many blocks its longest side is filled with. Few squash as a whole, many wobble in themselves.",
+    )  # fmt: skip
+    stiffness: float = dial(
+        "kPa", 2e4, label="stiffness", soft=(2e3, 1e6), above=0.0, high=1e12,
+        help="Young's modulus. Jelly 5, soft rubber 100, a tyre 5 000.",
+    )  # fmt: skip
+    squash: float = dial(
+        "", 0.45, label="Poisson's ratio", soft=(0.0, 0.49), low=0.0, high=0.4999,
+        help="How much it bulges as it is pressed: cork 0, sponge 0.1 to 0.3, flesh and rubber near 0.5, which keep "
+        "their volume.",
+    )  # fmt: skip
+    density: float = dial(
+        "kg/m³",
+        1000.0,
+        label="density",
+        soft=(50.0, 2000.0),
+        above=0.0,
+        high=1e6,
+        help="Foam 50, jelly 1 000, mud 1 800.",
+    )

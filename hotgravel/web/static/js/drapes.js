@@ -1,0 +1,81 @@
+// Meshes that deform: what hangs together is kept once a run, and its vertices follow the elements of each frame
+// (core/matter/drape.py).
+import * as THREE from "../vendor/three/three.module.js";
+import { shaded } from "./light.js";
+import { fetchPacked } from "./wire.js";
+
+export class Drapes {
+  constructor(stage) {
+    this.stage = stage;
+    this.object = new THREE.Group();
+    this.made = [];
+    this.run = null;
+  }
+
+  resize() {}
+
+  async load(run, matter) {
+    this.run = run;
+    this.drop();
+    const got = await fetchPacked(`/runs/${run}/meshes/${matter}.bin`);
+    if (!got || this.run !== run) return;
+    this.made = got.groups.map(({ nodes, shares, faces }) => {
+      const geometry = new THREE.BufferGeometry(), material = new THREE.MeshLambertMaterial({ vertexColors: true, side: THREE.DoubleSide });
+      material.onBeforeCompile = shaded;
+      const corners = nodes.length / 4;
+      for (const name of ["position", "color"]) geometry.setAttribute(name, new THREE.BufferAttribute(new Float32Array(3 * corners), 3));
+      geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(faces), 1));
+      const mesh = new THREE.Mesh(geometry, material);
+      mesh.frustumCulled = false;
+      mesh.castShadow = mesh.receiveShadow = true;
+      this.object.add(mesh);
+      return { mesh, geometry, nodes, shares, faces, corners };
+    });
+    if (this.wanted) this.show(run, ...this.wanted);
+  }
+
+  show(run, crowd, look, blur) {
+    this.wanted = [crowd, look, blur];
+    if (this.run !== run) { this.load(run, crowd.name); return; }
+    let last = 0;
+    for (let i = 0; i < crowd.count; i++) last = Math.max(last, crowd.vertex[i]);
+    const at = new Int32Array(last + 1).fill(-1);
+    for (let i = 0; i < crowd.count; i++) at[crowd.vertex[i]] = i;
+    for (const made of this.made) this.lay(made, crowd, look, at);
+    this.stage.shadowed = null;
+    this.stage.later();
+  }
+
+  // Each corner lies where its vertices have it, by their shares; faces that have lost one are not drawn.
+  lay({ mesh, geometry, nodes, shares, faces, corners }, { position: p }, { colours }, at) {
+    const place = geometry.attributes.position.array, paint = geometry.attributes.color.array, there = new Uint8Array(corners);
+    for (let k = 0; k < corners; k++) {
+      let whole = true;
+      for (let c = 0; c < 3; c++) place[3 * k + c] = paint[3 * k + c] = 0;
+      for (let n = 4 * k; n < 4 * k + 4; n++) {
+        const row = at[nodes[n]] ?? -1, share = shares[n];
+        if (row < 0) { whole = false; break; }
+        for (let c = 0; c < 3; c++) { place[3 * k + c] += share * p[3 * row + c]; paint[3 * k + c] += share * colours[3 * row + c]; }
+      }
+      there[k] = Number(whole);
+    }
+    const index = geometry.index.array;
+    let count = 0;
+    for (let f = 0; f < faces.length; f += 3) {
+      if (!(there[faces[f]] && there[faces[f + 1]] && there[faces[f + 2]])) continue;
+      for (let c = 0; c < 3; c++) index[count++] = faces[f + c];
+    }
+    geometry.setDrawRange(0, count);
+    for (const name of ["position", "color"]) geometry.attributes[name].needsUpdate = true;
+    geometry.index.needsUpdate = true;
+    geometry.computeVertexNormals();
+    mesh.visible = count > 0;
+  }
+
+  drop() {
+    for (const { mesh, geometry } of this.made) { this.object.remove(mesh); geometry.dispose(); mesh.material.dispose(); }
+    this.made = [];
+  }
+
+  clear() { for (const { mesh } of this.made) mesh.visible = false; this.wanted = null; }
+}

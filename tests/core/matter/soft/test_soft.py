@@ -1,0 +1,191 @@
+"""What is soft, against closed forms of elastic bodies."""
+
+import numba
+import numpy as np
+import pytest
+from scipy.integrate import solve_bvp
+from scipy.optimize import brentq
+
+from hotgravel.core.matter.soft.bending import plates_of
+from hotgravel.core.matter.soft.grids import filled, sheet
+from hotgravel.core.matter.soft.model import grouped
+from hotgravel.core.run.execute import threads
+from hotgravel.core.shot.faults import ShotFault
+from tests.core.matter.rigid.scenes import DOWN, GRAVITY, prop
+from tests.core.matter.soft.scenes import SHEET, cloth, draped, jelly, pins
+
+G = GRAVITY["strength"]
+STILL = [DOWN, {"kind": "linear_drag", "id": "drag", "rate": 4}]
+BLOCK = {"kind": "box", "width": 0.25, "height": 1.0, "depth": 0.25}
+
+
+@pytest.mark.parametrize("quality", ["rough", "fine"])
+def test_a_strip_that_hangs_is_longer_by_its_weight(quality):
+    # rho g L^2 / 2 E (a bar under its own weight; Timoshenko and Goodier, Theory of Elasticity, article 96).
+    stretch, weight, long = 50.0, 0.5, 2.0
+    strip = prop("strip", {"kind": "plane", "width": 0.4, "depth": long}, (0, 3, 0), rotation=[90, 0, 0])
+    row = cloth("strip", segments=16, weight=weight, stretch=stretch, shear=20.0, bend=0.0, pins="pins", damping=0.02)
+    made = draped([strip, pins((0, 4, 0), (1, 0.02, 1))], [row], 97, quality, forces=STILL)
+    longer = 4.0 - made.last.position[:, 1].min() - long
+    assert longer == pytest.approx(weight * G * long**2 / (2 * stretch), rel=0.05)
+
+
+def elastica(load, stiff, long):
+    """How far the end of a clamped strip hangs under its own weight: the heavy elastica, by its own equation."""
+    s, guess = np.linspace(0, long, 100), np.zeros((2, 100))
+    for share in np.linspace(0.1, 1.0, 10):
+        slope = lambda s, y: [y[1], -share * load * (long - s) * np.cos(y[0]) / stiff]  # noqa: E731, B023
+        guess = solve_bvp(slope, lambda a, b: [a[0], b[1]], s, guess, max_nodes=10_000).sol(s)
+    return np.trapezoid(np.sin(guess[0]), s)
+
+
+@pytest.mark.parametrize("bend", [0.1, 0.01])
+def test_a_clamped_strip_bends_as_an_elastica(bend):
+    strip = prop("strip", {"kind": "plane", "width": 0.5, "depth": 0.1}, (0, 3, 0))
+    sags = []
+    for quality, weave in (("rough", "regular"), ("fine", "regular"), ("rough", "alternating")):
+        row = cloth("strip", segments=20, weight=0.2, stretch=2000.0, bend=bend, pins="pins", damping=0.02, weave=weave)
+        made = draped([strip, pins((-0.2, 3, 0), (0.101, 1, 1))], [row], 73, quality, forces=STILL)
+        sags.append(3.0 - made.last.position[:, 1].min())
+    assert sags[0] == pytest.approx(elastica(0.2 * G, bend, 0.4), rel=0.12)
+    assert sags[1:] == pytest.approx([sags[0]] * 2, rel=0.15)  # steps and diagonals change little
+
+
+def test_a_sheet_bent_evenly_holds_the_same_whichever_way_its_mesh_runs():
+    curve = 0.5
+    for weave in ("regular", "alternating", "scattered"):
+        place, faces = sheet(1.0, 1.0, 12, weave)
+        plates = plates_of(place, faces, 3.0)
+        inner = np.repeat((np.abs(place[faces].mean(axis=1)[:, [0, 2]]) < 0.3).all(axis=1), 3)
+        for way in np.linspace(0, np.pi, 7):
+            bent = place.copy()
+            bent[:, 1] = 0.5 * curve * (place @ [np.cos(way), 0, np.sin(way)]) ** 2
+            out = (plates.weights[:, :, None] * bent[plates.nodes]).sum(axis=1)
+            held = 0.5 * (plates.stiff[:, None] * (plates.curved @ out) ** 2).sum(axis=1)[: len(inner)][inner].sum()
+            room = plates.stiff[: len(inner)][inner][::3].sum() / 3.0
+            assert held == pytest.approx(0.5 * 3.0 * curve**2 * room, rel=1e-6)
+
+
+def test_a_chain_of_cloth_is_a_catenary():
+    # y = a cosh(x / a) between two ends (Johann Bernoulli 1691; common practice).
+    long, apart = 2.0, 1.4
+    strip = prop("strip", {"kind": "plane", "width": long, "depth": 0.1}, (0, 3, 0))
+    corners = [[0.5 * way * long, 3, 0.05 * side] for way in (-1, 1) for side in (-1, 0, 1)]
+    ends = {"kind": "strokes", "points": corners, "radius": 0.02}
+    goes = {
+        "kind": "keys",
+        "keys": [{"frame": 1, "value": 1.0, "ease": "linear"}, {"frame": 25, "value": apart / long}],
+    }
+    row = cloth("strip", segments=40, weight=0.3, stretch=1e5, bend=0.0, pins="pins", damping=0.01)
+    made = draped(
+        [strip | {"scale": goes}, pins((0, 0, 0), (1, 1, 1)) | {"shape": ends}], [row], 145, "fair", forces=STILL
+    )
+    a = brentq(lambda a: 2 * a * np.sinh(apart / (2 * a)) - long, 0.1, 5.0)
+    x, y = made.last.position[:, 0], made.last.position[:, 1]
+    off = np.abs(y - y.min() - a * (np.cosh(x / a) - 1.0))
+    assert np.quantile(off, 0.95) < 0.02 * long  # a few corners beside the pins crumple
+
+
+def test_a_bar_of_jelly_is_pulled_long_and_thins_by_poissons_ratio():
+    stiff, ratio = 1e5, 0.3
+    row = jelly("bar", segments=12, stiffness=stiff, squash=ratio, pins="pins", damping=0.01)
+    made = draped([prop("bar", BLOCK, (0, 3, 0)), pins((0, 3.5, 0), (1, 0.02, 1))], [row], 49, "fine", forces=STILL)
+    rest, at = made.last.rest, made.last.position
+    longer = 3.5 - at[:, 1].min() - 1.0
+    assert longer == pytest.approx(1000 * G / (2 * stiff), rel=0.06)
+    middle = np.abs(rest[:, 1]) < 0.2
+    along = np.polyfit(rest[middle, 1], at[middle, 1], 1)[0] - 1.0
+    across = np.polyfit(rest[middle, 0], at[middle, 0], 1)[0] - 1.0
+    assert -across / along == pytest.approx(ratio, rel=0.1)
+
+
+def test_thrown_up_it_flies_as_a_whole_and_loses_no_momentum():
+    block = prop("block", {"kind": "box", "width": 0.4, "height": 0.4, "depth": 0.4}, (0, 5, 0), rotation=[20, 30, 0])
+    made = draped([block], [jelly("block")], 13)
+    mass = made.last.mass
+    middle = (mass[:, None] * made.last.position).sum(axis=0) / mass.sum()
+    assert middle[[0, 2]] == pytest.approx([0.0, 0.0], abs=1e-6)
+    assert 5.0 - middle[1] == pytest.approx(0.5 * G * 0.5**2, rel=0.05)  # half a second
+    assert made.last.velocity == pytest.approx(np.tile([0.0, -0.5 * G, 0.0], (len(mass), 1)), abs=1e-6)
+
+
+def test_cloth_lies_on_a_ball_and_on_the_ground_and_nothing_is_in_them():
+    ball = prop("ball", {"kind": "sphere", "radius": 0.5}, (0, 0.5, 0))
+    row = cloth("sheet", segments=24, thickness=0.02, stretch=5000.0, damping=0.01)
+    made = draped([ball, prop("sheet", SHEET | {"width": 2, "depth": 2}, (0, 1.4, 0))], [row], 49,
+                  landing={"props": ["ground", "ball"]})  # fmt: skip
+    for p in made.frames.values():
+        off = np.linalg.norm(p.position - [0, 0.5, 0], axis=1) - 0.5
+        assert min(off.min(), p.position[:, 1].min()) > 0.01 - 0.002  # a tenth of its thickness
+    assert made.last.position[:, 1].max() > 0.99
+    assert made.last.stretch.max() < 0.15
+    assert np.median(made.last.stretch) < 0.02
+    assert made.last.speed.mean() < 0.2
+
+
+def test_a_ball_that_comes_fast_is_caught_by_a_thin_sheet():
+    goes = {"kind": "keys", "keys": [{"frame": 1, "value": 4.0, "ease": "linear"}, {"frame": 3, "value": -0.2}]}
+    ball = prop("ball", {"kind": "sphere", "radius": 0.3}, (0, goes, 0))  # 50 m/s
+    row = cloth("sheet", segments=12, stretch=5e4, thickness=0.02)
+    made = draped(
+        [ball, prop("sheet", SHEET, (0, 2, 0))], [row], 4, landing={"props": ["ball"]}, ground={"position": [0, -9, 0]}
+    )
+    met = np.linalg.norm(made.last.rest[:, [0, 2]], axis=1) < 0.2
+    assert (made.last.position[met, 1] < -0.2).all()  # it is before the ball, not left behind it
+    assert np.linalg.norm(made.last.position - [0, -0.2, 0], axis=1).min() > 0.3
+
+
+def test_pins_go_as_their_prop_does_until_a_cue_lets_them_go():
+    goes = {"kind": "keys", "keys": [{"frame": 1, "value": 2.0, "ease": "linear"}, {"frame": 13, "value": 3.0}]}
+    sheet_ = prop("sheet", SHEET, (0, goes, 0))
+    cue = {"kind": "cue", "id": "go", "when": {"kind": "at_frame", "frame": 8}, "then": {"kind": "unpin"}}
+    held = draped([sheet_, pins((0, 2, -0.5), (1.2, 0.5, 0.1))], [cloth("sheet", pins="pins")], 13)
+    led = held.last.rest[:, 2] < -0.49
+    assert held.last.position[led, 1] == pytest.approx(3.0)
+    assert (held.last.position[~led, 1] < 3.0).all()
+    gone = draped([sheet_, pins((0, 2, -0.5), (1.2, 0.5, 0.1))], [cloth("sheet", pins="pins")], 13, cues=[cue])
+    assert (gone.last.position[led, 1] < 2.9).all()
+
+
+def test_wind_takes_hold_straight_on():
+    wind = {"kind": "wind", "id": "wind", "speed": 4, "direction": [1, 0, 0], "grip": 3}
+    across, along = (
+        draped([prop("sheet", SHEET, (0, 3, 0), rotation=turn)], [cloth("sheet", catch=0.0)], 7, forces=[wind])
+        for turn in ([0, 0, 90], [0, 0, 0])
+    )
+    # All of it takes on the wind's speed as a particle does, or none.
+    assert across.last.velocity[:, 0].mean() == pytest.approx(4 * (1 - np.exp(-3 * 0.25)), rel=0.03)
+    assert np.abs(along.last.velocity).max() < 1e-6
+
+
+def test_one_thread_and_two_give_the_same_places():
+    ball = prop("ball", {"kind": "sphere", "radius": 0.5}, (0, 0.5, 0))
+    block = prop("block", {"kind": "box", "width": 0.4, "height": 0.4, "depth": 0.4}, (1, 0.5, 0), rotation=[20, 30, 0])
+    found, before = [], numba.get_num_threads()
+    for many in (1, 2):
+        threads(many)
+        rows = [cloth("sheet", segments=16), jelly("block")]
+        made = draped([ball, block, prop("sheet", SHEET, (0, 1.1, 0))], rows, 13)
+        found.append(made.last.position.tobytes())
+    threads(before)
+    assert found[0] == found[1]
+
+
+def test_blocks_fill_a_shape_and_no_two_energies_of_a_group_meet():
+    ball = lambda points: np.linalg.norm(points, axis=1) - 1.0  # noqa: E731
+    nodes, tets, share = filled(-np.ones(3), np.ones(3), 12, ball)
+    sides = nodes[tets[:, 1:]] - nodes[tets[:, :1]]
+    volume = np.linalg.det(sides) / 6.0
+    assert (volume > 0.0).all()
+    assert (volume * share).sum() == pytest.approx(4 / 3 * np.pi, rel=0.02)
+    of = grouped(tets, np.zeros((len(tets), 1)), len(nodes))
+    for start, end in zip(of.groups[:-1], of.groups[1:], strict=True):
+        used = of.nodes[start:end].ravel()
+        assert len(np.unique(used)) == len(used)
+
+
+def test_what_cannot_be_is_told():
+    with pytest.raises(ShotFault, match=r"no inside to be filled.*closed shape"):
+        draped([prop("sheet", SHEET, (0, 2, 0))], [jelly("sheet")], 2)
+    with pytest.raises(ShotFault, match=r"vertices in all. Accepted: 100000"):
+        draped([prop("sheet", SHEET, (0, 2, 0))], [cloth("sheet", segments=400)], 2)

@@ -1,0 +1,150 @@
+"""Each dial of what is soft, turned."""
+
+from typing import Any
+
+import numpy as np
+
+from tests.conftest import Film
+from tests.core.matter.rigid.scenes import DOWN, prop, scene
+from tests.core.matter.soft.scenes import SHEET, cloth, jelly, pins
+
+AIR = {"kind": "linear_drag", "id": "drag", "rate": 3}
+WIND = {"kind": "wind", "id": "wind", "speed": 3, "direction": [1, 0, 0.6], "grip": 4}
+HELD = pins((0, 2, -0.45), (1.2, 0.1, 0.2))
+STATES = [{"kind": "state", "id": s, "name": s, "of": "soft"} for s in ("one", "two")]
+OTHER = prop("other", SHEET | {"width": 0.4}, (0, 3, 0))
+
+
+def a_sheet(**fields: Any):
+    """A sheet pinned at one side; half of it hangs there."""
+
+    def change(shot: dict[str, Any]) -> None:
+        shot["cues"] = []
+        row = {"thickness": 0.01, "stretch": 100.0, "shear": 30.0, "pins": "pins"} | fields.get("row", {})
+        props = [prop("sheet", SHEET, (0, 2, 0)), OTHER, HELD]
+        shot |= scene(
+            props, [cloth("sheet", **row), *STATES], fields.get("last", 13), forces=fields.get("forces", [DOWN])
+        )
+
+    return change
+
+
+def a_block(**fields: Any):
+    """A block of jelly that falls on the ground, or is pinned at its top."""
+
+    def change(shot: dict[str, Any]) -> None:
+        shot["cues"] = []
+        box = {"kind": "box", "width": 0.4, "height": 0.8, "depth": 0.4}
+        props = [
+            prop("block", box, (0, fields.get("height", 2.0), 0)), prop("other", box | {"height": 0.5}, (0, 2, 0)),
+            pins((0, 2.4, 0), (1, 0.1, 1)),
+        ]  # fmt: skip
+        row = {"pins": "pins", "stiffness": 2e4} | fields.get("row", {})
+        shot |= scene(props, [jelly("block", **row), *STATES], fields.get("last", 13), forces=[DOWN])
+
+    return change
+
+
+def lowest(f: Film) -> float:
+    return float(f.last.position[:, 1].min())
+
+
+def count(f: Film) -> float:
+    return float(len(f.last))
+
+
+def pulled(f: Film) -> float:
+    return float(f.last.stretch.max())
+
+
+def wide(f: Film) -> float:
+    """How wide the middle of a hanging block is."""
+    at = f.last.position
+    rest = f.last.rest
+    middle = np.abs(rest[:, 1]) < 0.15
+    return float(np.ptp(at[middle, 0]))
+
+
+def askew(f: Film) -> float:
+    """How far the free corners of a sheet stand apart."""
+    free = f.last.rest[:, 2] > 0.49
+    return float(np.ptp(f.last.position[free, 0]))
+
+
+def flat(f: Film) -> float:
+    """How far out the end of a sheet that is pinned at one side reaches."""
+    return float(f.last.position[:, 2].max())
+
+
+def slid(f: Film) -> float:
+    return float(f.last.position[:, 2].mean())
+
+
+def speed(f: Film) -> float:
+    return float(f.last.speed.mean())
+
+
+def state(f: Film) -> float:
+    return float(f.last.state[0])
+
+
+def warmth(f: Film) -> float:
+    return float(f.last.temperature.mean())
+
+
+def blown(f: Film) -> float:
+    return float(f.last.position[:, 0].mean())
+
+
+def lying(shot: dict[str, Any]) -> None:
+    """A sheet that lies on the ground, which is a slope."""
+    a_sheet(last=13, row={"pins": None})(shot)
+    shot["set"][0] |= {"rotation": [25.0, 0.0, 0.0]}
+    shot["set"][1] |= {"rotation": [25.0, 0.0, 0.0], "position": [0, 0.02, 0]}
+
+
+def blocks_lying(shot: dict[str, Any]) -> None:
+    a_block(height=0.45, row={"pins": None})(shot)
+    shot["set"][0] |= {"rotation": [25.0, 0.0, 0.0]}
+
+
+def folded_paper(shot: dict[str, Any]) -> None:
+    """A stiff sheet that hangs over an edge, and is let go of gravity half way."""
+    a_sheet(last=25, row={"bend": 0.02, "stretch": 2000.0})(shot)
+    ends = {
+        "kind": "keys",
+        "keys": [{"frame": 1, "value": 9.81}, {"frame": 12, "value": 9.81}, {"frame": 13, "value": 0}],
+    }
+    shot["forces"] = [DOWN | {"strength": ends}, AIR]
+
+
+SOFT: dict[str, tuple[Any, ...]] = {
+    "cloth.prop": ("matter.0.prop", "sheet", "other", flat, 0, a_sheet()),
+    "cloth.segments": ("matter.0.segments", 4, 8, count, 1, a_sheet()),
+    "cloth.weave": ("matter.0.weave", "regular", "scattered", askew, 0, a_sheet()),
+    "cloth.weight": ("matter.0.weight", 0.1, 0.6, pulled, 1, a_sheet(forces=[DOWN, AIR], last=37)),
+    "cloth.stretch": ("matter.0.stretch", 50.0, 500.0, pulled, -1, a_sheet(forces=[DOWN, AIR], last=37)),
+    "cloth.shear": ("matter.0.shear", 1.0, 300.0, askew, 0, a_sheet(forces=[DOWN, WIND])),
+    "cloth.bend": ("matter.0.bend", 0.0, 0.2, flat, 1, a_sheet(forces=[DOWN, AIR], last=25)),
+    "cloth.crease": ("matter.0.crease", 5.0, 180.0, flat, 1, folded_paper),
+    "cloth.catch": ("matter.0.catch", 0.0, 1.0, blown, 1, a_sheet(forces=[WIND | {"direction": [1, 0, 0]}])),
+    "cloth.thickness": ("matter.0.thickness", 0.01, 0.1, lowest, 1, lying),
+    "cloth.friction": ("matter.0.friction", 0.0, 1.0, slid, -1, lying),
+    "cloth.damping": ("matter.0.damping", 0.0, 0.1, speed, -1, a_sheet(last=37)),
+    "cloth.pins": ("matter.0.pins", None, "pins", lowest, 1, a_sheet()),
+    "cloth.begins": ("matter.0.begins", "loose", "held", lowest, 1, a_sheet()),
+    "cloth.state": ("matter.0.state", "one", "two", state, 1, a_sheet()),
+    "cloth.temperature": ("matter.0.temperature", 20.0, 300.0, warmth, 1, a_sheet()),
+    "jelly.prop": ("matter.0.prop", "block", "other", lowest, 0, a_block()),
+    "jelly.segments": ("matter.0.segments", 3, 6, count, 1, a_block()),
+    "jelly.stiffness": ("matter.0.stiffness", 1e4, 1e5, lowest, 1, a_block()),
+    "jelly.squash": ("matter.0.squash", 0.0, 0.49, wide, -1, a_block()),
+    "jelly.density": ("matter.0.density", 200.0, 2000.0, lowest, -1, a_block()),
+    "jelly.thickness": ("matter.0.thickness", 0.01, 0.1, lowest, 1, a_block(height=0.6, last=25, row={"pins": None})),
+    "jelly.friction": ("matter.0.friction", 0.0, 1.0, slid, -1, blocks_lying),
+    "jelly.damping": ("matter.0.damping", 0.0, 0.1, speed, -1, a_block(last=37)),
+    "jelly.pins": ("matter.0.pins", None, "pins", lowest, 1, a_block()),
+    "jelly.begins": ("matter.0.begins", "loose", "held", lowest, 1, a_block(row={"pins": None})),
+    "jelly.state": ("matter.0.state", "one", "two", state, 1, a_block()),
+    "jelly.temperature": ("matter.0.temperature", 20.0, 300.0, warmth, 1, a_block()),
+}
