@@ -7,6 +7,7 @@ import numpy as np
 
 from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kept, Kind, Lane, Table
 from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.soft.findings import before
 from hotgravel.core.matter.soft.making import made_of
 from hotgravel.core.matter.soft.solver import SoftSolver
 from hotgravel.core.matter.soft.state import Vertices
@@ -57,7 +58,7 @@ class SoftMatter:
         return sum(float((row.segments + 1) ** (2 if isinstance(row, Cloth) else 3)) for row in shot.soft)
 
     def findings(self, shot: Shot, solver: Any) -> Iterator[Finding]:
-        yield from ()
+        yield from before(shot, solver.setting, solver.model, solver.things)
 
     def after(self, shot: Shot, measured: Mapping[int, Mapping[str, float]]) -> Iterator[Finding]:
         yield from ()

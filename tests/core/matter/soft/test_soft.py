@@ -1,5 +1,7 @@
 """What is soft, against closed forms of elastic bodies."""
 
+from pathlib import Path
+
 import numba
 import numpy as np
 import pytest
@@ -9,9 +11,12 @@ from scipy.optimize import brentq
 from hotgravel.core.matter.soft.bending import plates_of
 from hotgravel.core.matter.soft.grids import filled, sheet
 from hotgravel.core.matter.soft.model import grouped
+from hotgravel.core.preflight.checks import findings
 from hotgravel.core.run.execute import threads
+from hotgravel.core.run.world import beside, build
+from hotgravel.core.shot.document import load
 from hotgravel.core.shot.faults import ShotFault
-from tests.core.matter.rigid.scenes import DOWN, GRAVITY, prop
+from tests.core.matter.rigid.scenes import DOWN, GRAVITY, prop, scene
 from tests.core.matter.soft.scenes import SHEET, cloth, draped, jelly, pins
 
 G = GRAVITY["strength"]
@@ -189,3 +194,14 @@ def test_what_cannot_be_is_told():
         draped([prop("sheet", SHEET, (0, 2, 0))], [jelly("sheet")], 2)
     with pytest.raises(ShotFault, match=r"vertices in all. Accepted: 100000"):
         draped([prop("sheet", SHEET, (0, 2, 0))], [cloth("sheet", segments=400)], 2)
+
+
+def test_what_will_go_wrong_is_told_before():
+    ball = prop("ball", {"kind": "sphere", "radius": 0.5}, (0, 2, 0))
+    sheet_, rows = prop("sheet", SHEET, (0, 2.2, 0)), [cloth("sheet", pins="pins")]
+    shot = load(scene([ball, sheet_, pins((0, 9, 0), (1, 1, 1))], rows, 2, landing={"props": ["ground", "ball"]}))
+    told = {f.check: f for f in findings(shot, build(shot, beside(Path()))) if f.row == "sheet-cloth"}
+    assert "nothing is pinned" in told["pins nothing"].message
+    assert "begins inside ball, up to 0.3 m deep" in told["begins inside"].message
+    shot = load(scene([ball, sheet_ | {"position": [0, 3, 0]}], [cloth("sheet")], 2, landing={"props": ["ball"]}))
+    assert not [f for f in findings(shot, build(shot, beside(Path()))) if f.row == "sheet-cloth"]
