@@ -133,7 +133,7 @@ def _box_distance2(tree, i, x, y, z):
 
 
 @njit(cache=True)
-def _closest_on_triangle(px, py, pz, row):
+def closest_on_triangle(px, py, pz, row):
     """Closest point (x, y, z) and the feature it lies on: 0 face, 1 to 3 edges ab, bc, ca, 4 to 6 corners.
 
     Regions as in Ericson, "Real-time collision detection" (2005), section 5.1.5.
@@ -187,7 +187,7 @@ def mesh_distance(tree, root, closed, x, y, z):
         first = int(tree[node, FIRST])
         if first < 0:
             for row in range(-first, -first + int(tree[node, COUNT])):
-                qx, qy, qz, where = _closest_on_triangle(x, y, z, tree[row])
+                qx, qy, qz, where = closest_on_triangle(x, y, z, tree[row])
                 d2 = (x - qx) ** 2 + (y - qy) ** 2 + (z - qz) ** 2
                 if d2 < best:
                     best, face, feature, nx, ny, nz = d2, row, where, qx, qy, qz

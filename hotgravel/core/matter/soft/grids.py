@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from hotgravel.core.chance import uniforms
 
@@ -51,16 +52,15 @@ def filled(low: Array, high: Array, segments: int, distance: Callable[[Array], A
 
 
 def held_by(points: Array, nodes: Array, tets: Ints) -> tuple[Ints, Array]:
-    """The tetrahedron that holds each point (n, 3), or the nearest that does, as its four nodes (n, 4) and their shares
-    (n, 4)."""
-    a = nodes[tets[:, 0]]
-    inverse = np.linalg.inv(np.stack([nodes[tets[:, n]] - a for n in (1, 2, 3)], axis=2))
-    best, shares = np.zeros(len(points), np.int64), np.zeros((len(points), 4))
-    least = np.full(len(points), -np.inf)
-    for tet in range(len(tets)):
-        inner = (points - a[tet]) @ inverse[tet].T
-        share = np.concatenate([1.0 - inner.sum(axis=1, keepdims=True), inner], axis=1)
-        worst = share.min(axis=1)
-        better = worst > least + 1e-12
-        best[better], shares[better], least[better] = tet, share[better], worst[better]
-    return tets[best], shares
+    """The tetrahedron that holds each point (n, 3), or comes nearest to it, as its four nodes (n, 4) and their shares
+    (n, 4). `tets` are those of blocks, one block after another."""
+    blocks = tets.reshape(-1, len(KUHN), 4)
+    middles = 0.5 * (nodes[blocks[:, 0, 0]] + nodes[blocks[:, 0, 3]])
+    _, block = cKDTree(middles).query(points, p=np.inf)  # of the block that a point is in, its middle is the nearest
+    near = blocks[block]
+    a = nodes[near[:, :, 0]]
+    sides = np.stack([nodes[near[:, :, n]] - a for n in (1, 2, 3)], axis=3)
+    inner = np.linalg.solve(sides, (points[:, None] - a)[..., None])[..., 0]
+    shares = np.concatenate([1.0 - inner.sum(axis=2, keepdims=True), inner], axis=2)
+    row, best = np.arange(len(points)), shares.min(axis=2).argmax(axis=1)
+    return near[row, best], shares[row, best]

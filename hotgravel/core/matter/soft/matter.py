@@ -33,6 +33,7 @@ class SoftMatter:
         "greatest_speed": Gauge("m/s", "speed of the fastest vertex"),
         "kinetic_energy": Gauge("J/kg", "kinetic energy of all that is soft, for each kilogram"),
         "greatest_stretch": Gauge("%", "how much longer than at rest cloth is pulled, at most"),
+        "touching": Gauge("", "points of cloth and jelly that lie on cloth or jelly"),
         "touches": Gauge("", "vertices that lie on something"),
     }
     lanes: tuple[Lane, ...] = (

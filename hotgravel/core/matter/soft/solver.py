@@ -16,6 +16,7 @@ from hotgravel.core.matter.soft.energies import squashed, stretched
 from hotgravel.core.matter.soft.making import Thing
 from hotgravel.core.matter.soft.model import Energies, Ints, Model, grouped
 from hotgravel.core.matter.soft.state import Vertices
+from hotgravel.core.matter.soft.touching import TABLE, Skins, touching
 from hotgravel.core.shape.colliders import P0, P1, Colliders, colliders_of
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import Setting
@@ -24,6 +25,7 @@ from hotgravel.core.shot.soft import Cloth
 
 SMALL_STEPS = {"rough": 12, "fair": 24, "fine": 48}  # in a frame, at least
 MOST_SMALL = 240  # in a step
+FAR = 1e7  # m: where vertices are that are not there
 TRAVEL = 0.5  # of the way from one vertex to the next: what anything may go in a small step
 
 
@@ -37,7 +39,9 @@ class SoftSolver:
     bending: Bending = field(default_factory=Bending)
 
     def begin(self) -> State:
-        return State(Vertices.blank(0), {"fold": folded(self.scaled, self.model.plates)}, {"begun": []})
+        return State(
+            Vertices.blank(0), {"fold": folded(self.scaled, self.model.plates)}, {"begun": [], "touching": 0.0}
+        )
 
     @cached_property
     def scaled(self) -> Array:
@@ -45,6 +49,48 @@ class SoftSolver:
         found = self.model.place.copy()
         for thing in self.things:
             found[thing.first : thing.end] *= self.setting.at_first[thing.prop.id].scale
+        return found
+
+    @cached_property
+    def skins(self) -> Skins:
+        """The points and triangles of all skins."""
+        rest = self.scaled
+        nodes, shares, thick, thing, faces = list[Ints](), list[Array](), list[Array](), list[Ints](), list[Ints]()
+        count = 0
+        for n, (of, surface) in enumerate(zip(self.things, self.model.surfaces, strict=True)):
+            many = len(surface.nodes)
+            nodes.append(surface.nodes)
+            shares.append(surface.shares)
+            thick.append(np.full(many, of.row.thickness))
+            thing.append(np.full(many, n))
+            faces.append(surface.faces + count)
+            count += many
+        one, two = np.concatenate(nodes), np.concatenate(shares)
+        at_rest = np.einsum("mn,mnc->mc", two, rest[one])
+        return Skins(one, two, at_rest, np.concatenate(thick), np.concatenate(thing), np.concatenate(faces))
+
+    def _room(self) -> tuple[float, Ints, Ints, Array, Array]:
+        """What keeping skins apart works in: a cell of its grid, where cells begin, the points in their order, and
+        where they are and were."""
+        skins, many = self.skins, len(self.skins.nodes)
+        cells = 1 << int(np.ceil(np.log2(TABLE * many + 1)))
+        wide = max(self.spacing, float(skins.thick.max()))
+        return wide, np.zeros(cells + 1, np.int64), np.zeros(many, np.int64), np.zeros((many, 3)), np.zeros((many, 3))
+
+    def _facing(self, at: Ints) -> Ints:
+        """The triangles of skins that have all their vertices."""
+        there = np.asarray((at[self.skins.nodes] >= 0).all(axis=1))
+        return np.ascontiguousarray(self.skins.faces[there[self.skins.faces].all(axis=1)])
+
+    def _apart(
+        self, x: Array, before: Array, w: Array, faces: Ints, grip: Array, room: tuple[float, Ints, Ints, Array, Array]
+    ) -> int:
+        """Keep skins apart for a small step, in place: once more where they touch, as what moves one apart may push it
+        into the next. Returns how many touch."""
+        s = self.skins
+        found = int(touching(x, before, w, s.nodes, s.shares, s.rest, s.thick, grip, s.thing, faces, *room))
+        if found:
+            touching(x, before, w, s.nodes, s.shares, s.rest, s.thick, grip, s.thing, faces, *room)
         return found
 
     @cached_property
@@ -83,7 +129,7 @@ class SoftSolver:
         pull, rate, drift, bite = table.pull[row], table.rate[row], table.drift[row], table.bite[row]
         at = np.full(len(model.place), -1)
         at[p.vertex] = np.arange(len(p))
-        x, w = self.scaled.copy(), np.zeros(len(model.place))
+        x, w = self.scaled + FAR * (at < 0)[:, None], np.zeros(len(model.place))
         x[p.vertex] = p.position
         free = p.pinned == LOOSE
         w[p.vertex[free]] = 1.0 / p.mass[free]
@@ -107,6 +153,8 @@ class SoftSolver:
         v = np.zeros_like(x)
         v[p.vertex] = p.velocity
         calm = bool((damping > 0.0).any())
+        faces, grip, room = self._facing(at), frictions[self.skins.thing], self._room()
+        touches = 0
         for small in range(many):
             before[:] = x
             going = v[p.vertex] + h * pull
@@ -117,6 +165,7 @@ class SoftSolver:
             self.bending.unfold(x, before, model.plates, state.arrays["fold"])
             stretched(x, v, w, tri.nodes, tri.numbers, tri.groups, h, damping, False)
             squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, damping, False)
+            touches += self._apart(x, before, w, faces, grip, room)
             part = between(colliders.table, small / many, share) if len(colliders.table) else colliders.table
             met(
                 x, before, w, skin.nodes, shares, skin.groups, radius, friction, state_of, part, colliders.bits,
@@ -132,6 +181,7 @@ class SoftSolver:
         p.touched[:], p.impact[:] = touched[p.vertex], impact[p.vertex]
         p.stretch[:] = self._stretch(x, tri)[p.vertex]
         self._crease(state, x, seam.scene)
+        state.facts["touching"] = touches / many
         return int((p.touched > 0).sum())
 
     def land(self, state: State, seam: Seam) -> None:
@@ -179,6 +229,7 @@ class SoftSolver:
             "kinetic_energy": float(0.5 * (p.mass * speed**2).sum() / total) if count else 0.0,
             "greatest_stretch": 100.0 * float(p.stretch.max(initial=0.0)),
             "touches": touches,
+            "touching": state.facts["touching"],
         }
 
     def _new(self, thing: Thing, pose: Pose, seam: Seam) -> Vertices:

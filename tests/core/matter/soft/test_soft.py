@@ -7,9 +7,10 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_bvp
 from scipy.optimize import brentq
+from scipy.spatial import cKDTree
 
 from hotgravel.core.matter.soft.bending import plates_of
-from hotgravel.core.matter.soft.grids import filled, sheet
+from hotgravel.core.matter.soft.grids import filled, held_by, sheet
 from hotgravel.core.matter.soft.model import grouped
 from hotgravel.core.preflight.checks import findings
 from hotgravel.core.run.execute import threads
@@ -128,6 +129,46 @@ def test_cloth_lies_on_a_ball_and_on_the_ground_and_nothing_is_in_them():
     assert made.last.speed.mean() < 0.2
 
 
+def crossings(place, faces):
+    """How many pairs of an edge and a triangle there are that it goes through."""
+    edges = np.unique(np.sort(faces[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1), axis=0)
+    middles, ends = place[faces].mean(axis=1), place[edges]
+    reach = (
+        np.linalg.norm(place[faces] - middles[:, None], axis=2).max()
+        + np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1).max()
+    )
+    near = cKDTree(ends.mean(axis=1)).query_ball_tree(cKDTree(middles), reach)
+    e = np.repeat(np.arange(len(edges)), [len(of) for of in near])
+    t = np.concatenate([np.array(of, int) for of in near])
+    apart = (edges[e][:, :, None] != faces[t][:, None, :]).all(axis=(1, 2))
+    e, t = e[apart], t[apart]
+    a, b, c = (place[faces[t, n]] for n in range(3))
+    sides = np.stack([ends[e, 1] - ends[e, 0], a - b, a - c], axis=2)
+    whole = np.abs(np.linalg.det(sides)) > 1e-14
+    share = np.linalg.solve(sides[whole], (a - ends[e, 0])[whole][..., None])[..., 0]
+    inside = (share > 0.0).all(axis=1) & (share[:, 0] < 1.0) & (share[:, 1] + share[:, 2] < 1.0)
+    return int(inside.sum())
+
+
+def test_a_sheet_that_falls_in_a_heap_hardly_goes_through_itself():
+    upright = prop("sheet", SHEET, (0, 0.75, 0), rotation=[80, 0, 20])
+    made = draped([upright], [cloth("sheet", segments=16, thickness=0.03, damping=0.01)], 37)
+    _, faces = sheet(1.0, 1.0, 16, "alternating")
+    found = crossings(made.last.position, faces)
+    print(f"{found} crossings in a heap of {len(faces)} triangles")
+    assert found < 0.05 * len(faces)  # without being kept apart there are more than triangles
+    assert made.last.position[:, 1].max() > 0.08  # it lies in layers
+
+
+def test_jelly_lies_on_jelly():
+    box = {"kind": "box", "width": 0.4, "height": 0.4, "depth": 0.4}
+    rows = [jelly(name, stiffness=5e4, damping=0.02) for name in ("low", "high")]
+    made = draped([prop("low", box, (0, 0.25, 0)), prop("high", box, (0, 0.7, 0))], rows, 25)
+    low, high = (made.last.source == number for number in (0, 1))
+    assert made.last.position[high, 1].min() > made.last.position[low, 1].max() - 0.03
+    assert made.last.position[high, 1].max() == pytest.approx(0.8, abs=0.08)
+
+
 def test_a_ball_that_comes_fast_is_caught_by_a_thin_sheet():
     goes = {"kind": "keys", "keys": [{"frame": 1, "value": 4.0, "ease": "linear"}, {"frame": 3, "value": -0.2}]}
     ball = prop("ball", {"kind": "sphere", "radius": 0.3}, (0, goes, 0))  # 50 m/s
@@ -183,6 +224,11 @@ def test_blocks_fill_a_shape_and_no_two_energies_of_a_group_meet():
     volume = np.linalg.det(sides) / 6.0
     assert (volume > 0.0).all()
     assert (volume * share).sum() == pytest.approx(4 / 3 * np.pi, rel=0.02)
+    dice = np.random.default_rng(1).normal(size=(50, 3))
+    points = 0.9 * dice / np.linalg.norm(dice, axis=1, keepdims=True)
+    held, shares = held_by(points, nodes, tets)
+    assert (shares > -1e-9).all()  # in it
+    assert np.einsum("pn,pnc->pc", shares, nodes[held]) == pytest.approx(points)
     of = grouped(tets, np.zeros((len(tets), 1)), len(nodes))
     for start, end in zip(of.groups[:-1], of.groups[1:], strict=True):
         used = of.nodes[start:end].ravel()
