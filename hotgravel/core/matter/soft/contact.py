@@ -31,8 +31,9 @@ def between(table, start, end):
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def met(x, before, w, nodes, shares, groups, radius, friction, state, table, bits, tree, dt, touched, impact):
-    """Points of skins (m, 4 vertices by shares), in place: what they run into holds them, and rubs."""
+def met(x, before, w, nodes, numbers, groups, friction, state, table, bits, tree, dt, touched, impact):
+    """Points of skins, in place: what they run into holds them, and rubs. `numbers` (m, 5) has their shares in four
+    vertices, and their radii."""
     if len(table) == 0:
         return
     for g in range(len(groups) - 1):
@@ -40,9 +41,9 @@ def met(x, before, w, nodes, shares, groups, radius, friction, state, table, bit
             m = np.int64(row)
             give = 0.0
             ax, ay, az, bx, by, bz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-            best, most = nodes[m, 0], shares[m, 0]
+            best, most = nodes[m, 0], numbers[m, 0]
             for n in range(4):
-                i, s = nodes[m, n], shares[m, n]
+                i, s = nodes[m, n], numbers[m, n]
                 give += w[i] * s * s
                 ax, ay, az = ax + s * before[i, 0], ay + s * before[i, 1], az + s * before[i, 2]
                 bx, by, bz = bx + s * x[i, 0], by + s * x[i, 1], bz + s * x[i, 2]
@@ -53,11 +54,11 @@ def met(x, before, w, nodes, shares, groups, radius, friction, state, table, bit
             ex, ey, ez, t0 = bx, by, bz, 0.0
             fx, fy, fz = ax, ay, az
             for _ in range(PASSES):
-                t, j = first_hit(table, tree, state[best], fx, fy, fz, ex, ey, ez, t0, radius[m])
+                t, j = first_hit(table, tree, state[best], fx, fy, fz, ex, ey, ez, t0, numbers[m, 4])
                 if j < 0 or t > 1.0:
                     break
                 cx, cy, cz, nx, ny, nz, ux, uy, uz, _a, _b, _c = contact_at(
-                    table, tree, j, fx, fy, fz, ex, ey, ez, t0, t, radius[m], dt
+                    table, tree, j, fx, fy, fz, ex, ey, ez, t0, t, numbers[m, 4], dt
                 )
                 t = t0 + t * (1.0 - t0)
                 ux, uy, uz = ux * dt, uy * dt, uz * dt
@@ -85,7 +86,7 @@ def met(x, before, w, nodes, shares, groups, radius, friction, state, table, bit
             mx, my, mz = (ex - bx) / give, (ey - by) / give, (ez - bz) / give
             if mx != 0.0 or my != 0.0 or mz != 0.0:
                 for n in range(4):
-                    i, s = nodes[m, n], shares[m, n]
+                    i, s = nodes[m, n], numbers[m, n]
                     x[i, 0] += w[i] * s * mx
                     x[i, 1] += w[i] * s * my
                     x[i, 2] += w[i] * s * mz

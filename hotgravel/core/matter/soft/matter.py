@@ -50,7 +50,7 @@ class SoftMatter:
         if not setting.shot.soft:
             return None
         model, things = made_of(setting)
-        return SoftSolver(setting, model, things)
+        return SoftSolver(setting, model, things) if things else None
 
     def places(self, shot: Shot) -> tuple[str, ...]:
         return tuple(row.prop for row in shot.soft)

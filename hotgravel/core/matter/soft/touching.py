@@ -7,16 +7,15 @@ hang on threads.
 """
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
 
+from hotgravel.core.matter.soft.model import Array, Ints, Surface
 from hotgravel.core.shape.bvh import closest_on_triangle
 
-Array = NDArray[np.float64]
-Ints = NDArray[np.int64]
 NEAR = 0.9  # of how far a point lies from a triangle at rest: so near it may come at least
 MOST_CELLS = 4096.0  # about a triangle: one that is flung about farther meets nothing in that small step
 TABLE = 2  # cells of the table for each point, and more, to the next power of two
@@ -201,3 +200,44 @@ def touching(x, before, w, nodes, shares, rest, thick, grip, thing, faces, wide,
                                 was, normal, slid,
                             )  # fmt: skip
     return touches
+
+
+def skins_of(surfaces: Sequence[Surface], thick: Sequence[float], rest: Array) -> Skins:
+    """The skins of things, so thick each; `rest` has the vertices (n, 3) as they lie at rest."""
+    many = [len(surface.nodes) for surface in surfaces]
+    starts = np.cumsum([0, *many])
+    nodes, shares = (np.concatenate([getattr(s, name) for s in surfaces]) for name in ("nodes", "shares"))
+    faces = np.concatenate([s.faces + start for s, start in zip(surfaces, starts, strict=False)])
+    return Skins(
+        nodes, shares, np.einsum("mn,mnc->mc", shares, rest[nodes]), np.repeat(thick, many),
+        np.repeat(np.arange(len(many)), many), faces,
+    )  # fmt: skip
+
+
+class Touching:
+    """Skins in a step: those triangles that have all their vertices (`at` (n,) is less than 0 where one is gone), how
+    each point grips, and room to work in."""
+
+    def __init__(self, skins: Skins, grip: Array, at: Ints, spacing: float) -> None:
+        there = np.asarray((at[skins.nodes] >= 0).all(axis=1))
+        self.skins, self.grip = skins, grip
+        self.faces = np.ascontiguousarray(skins.faces[there[skins.faces].all(axis=1)])
+        many = len(skins.nodes)
+        self.wide = max(spacing, float(skins.thick.max()))
+        self.first = np.zeros((1 << int(np.ceil(np.log2(TABLE * many + 1)))) + 1, np.int64)
+        self.order, self.points, self.old = np.zeros(many, np.int64), np.zeros((many, 3)), np.zeros((many, 3))
+
+    def part(self, x: Array, before: Array, w: Array) -> int:
+        """Keep skins apart for a small step, in place: once more where they touch, as what moves one apart may push it
+        into the next. Returns how many touch."""
+        found = self._once(x, before, w)
+        if found:
+            self._once(x, before, w)
+        return found
+
+    def _once(self, x: Array, before: Array, w: Array) -> int:
+        s = self.skins
+        return int(touching(
+            x, before, w, s.nodes, s.shares, s.rest, s.thick, self.grip, s.thing, self.faces, self.wide, self.first,
+            self.order, self.points, self.old,
+        ))  # fmt: skip

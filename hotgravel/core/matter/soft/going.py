@@ -1,0 +1,152 @@
+"""One step of what is soft: the order of its small steps."""
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from hotgravel.core.drive.value import one
+from hotgravel.core.matter.contract import Array, Seam
+from hotgravel.core.matter.elements import FOLLOWING, LOOSE
+from hotgravel.core.matter.forces import acting_on, gather
+from hotgravel.core.matter.soft.contact import between, met
+from hotgravel.core.matter.soft.energies import squashed, stretched
+from hotgravel.core.matter.soft.model import Energies, Ints
+from hotgravel.core.matter.soft.state import Vertices
+from hotgravel.core.matter.soft.touching import Touching
+from hotgravel.core.shape.colliders import P0, P1, colliders_of
+from hotgravel.core.shot.soft import Cloth
+
+if TYPE_CHECKING:
+    from hotgravel.core.matter.soft.solver import SoftSolver
+
+SMALL_STEPS = {"rough": 12, "fair": 24, "fine": 48}  # in a frame, at least
+MOST_SMALL = 240  # in a step
+FAR = 1e7  # m: where vertices are that are not there
+TRAVEL = 0.5  # of the way from one vertex to the next: what anything may go in a small step
+
+
+class Going:
+    """A step under way. Arrays are by the vertices of the model: places `x` now and `before` the small step, velocities
+    `v`, and one over the masses `w`, which is 0 where a vertex is led, held or not there."""
+
+    def __init__(self, solver: "SoftSolver", p: Vertices, fold: Array, seam: Seam, dt: float) -> None:
+        model, things, scene = solver.model, solver.things, seam.scene
+        self.solver, self.fold, self.at = solver, fold, np.full(len(model.place), -1)
+        self.at[p.vertex] = np.arange(len(p))
+        self.x = solver.scaled + FAR * (self.at < 0)[:, None]
+        self.v, self.w = np.zeros_like(self.x), np.zeros(len(self.x))
+        self.x[p.vertex], self.v[p.vertex] = p.position, p.velocity
+        free = p.pinned == LOOSE
+        self.free = p.vertex[free]
+        self.w[self.free] = 1.0 / p.mass[free]
+        self.before, self.state = self.x.copy(), np.zeros(len(self.x), np.int64)
+        self.state[p.vertex] = p.state
+        self.touched, self.impact, self.touches = np.zeros(len(self.x), np.uint64), np.zeros(len(self.x)), 0
+        self.triangles, self.tets, self.skin = (self._there(of) for of in (model.triangles, model.tets, solver.skin))
+        friction = np.array([one(thing.row, "friction", scene.ask) for thing in things])
+        self.friction = friction[self.skin.numbers[:, 5].astype(int)]
+        self.touching = Touching(solver.skins, friction[solver.skins.thing], self.at, solver.spacing)
+        self.damping = np.array([thing.row.damping for thing in things])[model.body]
+        self.colliders = colliders_of(solver.setting, scene, seam.surfaces)
+        self.led, self.start, self.end = self._leading(p, seam)
+        self.many = self._number(p, seam, dt)
+        self.h = dt / self.many
+        with np.errstate(divide="ignore"):
+            mass = 1.0 / self.w
+        whole = np.asarray((self.at[model.plates.nodes] >= 0).all(axis=1))
+        solver.bending.prepare(mass, model.plates, whole, self.damping, self.h)
+        table = gather(acting_on(solver.setting.shot, seam.switched), solver.setting.states, scene, p, dt, {})
+        row = (np.arange(len(p)) if table.by_element else p.state)[free]
+        self.pull, self.rate, self.drift, self.bite = (
+            table.pull[row],
+            table.rate[row],
+            table.drift[row],
+            table.bite[row],
+        )
+        normal, along = self._catching(seam)
+        self.normal, self.along = normal[self.free], along[self.free]
+
+    def go(self, p: Vertices) -> None:
+        """All small steps; what becomes of the vertices is put into them, in place."""
+        for number in range(self.many):
+            self._small_step(number)
+            p.travelled += self.h * np.linalg.norm(self.v[p.vertex], axis=1)
+        p.position[:], p.velocity[:] = self.x[p.vertex], self.v[p.vertex]
+        p.touched[:], p.impact[:] = self.touched[p.vertex], self.impact[p.vertex]
+
+    def _small_step(self, number: int) -> None:
+        """Forces push, what is led is led; energies move all, then what it meets; then what is too lively calms."""
+        x, v, w, h, tri, tets, skin = self.x, self.v, self.w, self.h, self.triangles, self.tets, self.skin
+        self.before[:] = x
+        going = v[self.free] + h * self.pull
+        going += _blown(going, self.rate, self.drift, self.bite, self.normal, self.along, h)
+        x[self.free] += h * going
+        share = (number + 1) / self.many
+        x[self.led] = (1.0 - share) * self.start + share * self.end
+        self.solver.bending.unfold(x, self.before, self.solver.model.plates, self.fold)
+        stretched(x, v, w, tri.nodes, tri.numbers, tri.groups, h, self.damping, False)
+        squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, False)
+        self.touches += self.touching.part(x, self.before, w)
+        if len(self.colliders.table):
+            met(
+                x, self.before, w, skin.nodes, skin.numbers, skin.groups, self.friction, self.state,
+                between(self.colliders.table, number / self.many, share), self.colliders.bits,
+                self.solver.setting.tree, h, self.touched, self.impact,
+            )  # fmt: skip
+        v[:] = (x - self.before) / h
+        if self.damping.any():
+            stretched(x, v, w, tri.nodes, tri.numbers, tri.groups, h, self.damping, True)
+            squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, True)
+
+    def _number(self, p: Vertices, seam: Seam, dt: float) -> int:
+        """How many small steps: by the quality, and more where something goes so fast that in one of them it would
+        come past a vertex before that has pulled on the next."""
+        least = max(1, round(SMALL_STEPS[self.solver.setting.quality] * seam.ahead))
+        table = self.colliders.table
+        met = np.linalg.norm(table[:, P1 : P1 + 3] - table[:, P0 : P0 + 3], axis=1).max(initial=0.0)
+        way = max(float(p.speed.max(initial=0.0)) * dt, float(met))
+        return int(min(MOST_SMALL, max(least, np.ceil(way / (TRAVEL * self.solver.spacing)))))
+
+    def _there(self, of: Energies) -> Energies:
+        """The energies that have all their vertices."""
+        left = np.flatnonzero((self.at[of.nodes] >= 0).all(axis=1))
+        if len(left) == len(of.nodes):
+            return of
+        return Energies(of.nodes[left], of.numbers[left], np.searchsorted(left, of.groups))
+
+    def _leading(self, p: Vertices, seam: Seam) -> tuple[Ints, Array, Array]:
+        """The vertices that follow their props, and where these have them at the step's start and end."""
+        led = np.flatnonzero(p.pinned == FOLLOWING)
+        ends = []
+        for frame in (seam.frame, seam.frame + seam.ahead):
+            poses, place = self.solver.setting.row_poses(frame), p.position[led].copy()
+            for thing in self.solver.things:
+                mine = p.source[led] == thing.number
+                if thing.prop.id in poses:
+                    place[mine] = poses[thing.prop.id].to_world(p.rest[led][mine])
+            ends.append(place)
+        return p.vertex[led], ends[0], ends[1]
+
+    def _catching(self, seam: Seam) -> tuple[Array, Array]:
+        """The normal (n, 3) of the cloth at each vertex, and the share (n,) of what air does straight on that it does
+        along it; jelly has no normal, and air takes hold of it from everywhere."""
+        model, things, x = self.solver.model, self.solver.things, self.x
+        a, b, c = (x[model.flat[:, n]] for n in range(3))
+        across = np.cross(b - a, c - a)
+        normal = np.zeros_like(x)
+        for n in range(3):
+            for axis in range(3):
+                normal[:, axis] += np.bincount(model.flat[:, n], across[:, axis], len(x))
+        normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-30)[:, None]
+        shares = [one(t.row, "catch", seam.scene.ask) if isinstance(t.row, Cloth) else 1.0 for t in things]
+        return normal, np.array(shares)[model.body]
+
+
+def _blown(velocity: Array, rate: Array, drift: Array, bite: Array, normal: Array, share: Array, dt: float) -> Array:
+    """The change (n, 3) of velocities that air brings in a time: straight on, and by a share along the cloth."""
+    grip = rate + bite * np.linalg.norm(velocity, axis=1)
+    gained = (drift - grip[:, None] * velocity) * (-np.expm1(-grip * dt) / np.maximum(grip, 1e-12))[:, None]
+    ahead = np.einsum("ij,ij->i", gained, normal)[:, None] * normal
+    whole = (np.abs(normal).max(axis=1) == 0.0)[:, None]
+    found: Array = np.where(whole, gained, ahead + share[:, None] * (gained - ahead))
+    return found
