@@ -75,7 +75,7 @@ def _picture() -> None:
 
     with tempfile.TemporaryDirectory() as folder:
         execute(_world(Path(folder)), Path(folder))
-        still_of(_world(Path(folder)), Path(folder), 1, (32, 18))
+        still_of(_world(Path(folder)), Path(folder), 3, (32, 18))
     smeared(np.zeros((2, 2, 6)), np.ones((2, 2)), np.full((2, 2, 2), 3.0))
 
 

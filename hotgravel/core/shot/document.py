@@ -52,24 +52,10 @@ ROWS: tuple[type[Row], ...] = (
 )  # fmt: skip
 SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
 MatterRow = Annotated[
-    State
-    | Cloth
-    | Jelly
-    | Rigid
-    | Bonds
-    | Posed
-    | Collision
-    | Growth
-    | Fading
-    | Tint
-    | Apart
-    | Skin
-    | Streaks
-    | Smoke
-    | Fire
-    | Detail,
+    State | Rigid | Bonds | Posed | Cloth | Jelly | Collision | Growth | Fading | Tint | Apart | Skin | Streaks | Smoke
+    | Fire | Detail,
     Field(discriminator="kind"),
-]
+]  # fmt: skip
 SupplyRow = Annotated[Source | Offshoot | Fume | Puff | Drain, Field(discriminator="kind")]
 ForceRow = Annotated[Force, Field(discriminator="kind")]
 

@@ -35,6 +35,11 @@ class Soft(Row):
     begins: Literal["loose", "held"] = choice(
         BEGINS, "loose", label="begins", help="Loose from the first frame, or all of it held until a cue lets it go."
     )
+    meets: Literal["all", "props"] = choice(
+        {"all": "cloth and jelly too", "props": "only what collisions name"}, "all", label="meets",
+        help="Cloth and jelly keep off themselves and one another too, which takes most of the time; where nothing "
+        "comes near, only what collisions name is many times as fast.",
+    )  # fmt: skip
     state: Ref | None = refer(
         "state", label="state", none="no state", help="The state that it begins in, for forces and cues to ask for."
     )

@@ -55,7 +55,7 @@ STRUCK = {"kind": "cut", "id": "struck", "prop": "slab", "manner": {"kind": "str
 
 # What shows it, where, in which words; what must not show it; whether a press clears it.
 BEFORE = {
-    "no supply": ({"supply": []}, "", "every frame will be empty", {}, False),
+    "no supply": ({"supply": []}, "", "all frames will be empty", {}, False),
     "outside range": ({"supply": [source(emit={"kind": "burst", "count": 5, "frame": 99})]}, "source", "outside frames 1 to 25", {}, True),
     "outside range, stream": ({"supply": [source(emit=stream(start=30, end=60))]}, "source", "Gives nothing", {"supply": [source(emit=stream())]}, True),
     "outside range, force": ({"forces": [GRAVITY | {"start": 40}]}, "gravity", "acts in no frame", {"forces": [GRAVITY | {"start": 20}]}, True),

@@ -108,6 +108,20 @@ def blocks_lying(shot: dict[str, Any]) -> None:
     shot["set"][0] |= {"rotation": [25.0, 0.0, 0.0]}
 
 
+def falling(kind: str):
+    """A sheet or a block that falls on a sheet that is held."""
+
+    def change(shot: dict[str, Any]) -> None:
+        shot["cues"] = []
+        box = {"kind": "box", "width": 0.3, "height": 0.3, "depth": 0.3}
+        upper = prop("upper", SHEET | {"width": 0.4, "depth": 0.4} if kind == "cloth" else box, (0, 2.3, 0))
+        row = cloth("upper", segments=4) if kind == "cloth" else jelly("upper", segments=2)
+        rows = [row, cloth("sheet", segments=10, begins="held")]
+        shot |= scene([upper, prop("sheet", SHEET, (0, 2, 0))], rows, 19, forces=[DOWN])
+
+    return change
+
+
 def folded_paper(shot: dict[str, Any]) -> None:
     """A stiff sheet that hangs over an edge, and is let go of gravity half way."""
     a_sheet(last=25, row={"bend": 0.02, "stretch": 2000.0})(shot)
@@ -133,6 +147,8 @@ SOFT: dict[str, tuple[Any, ...]] = {
     "cloth.damping": ("matter.0.damping", 0.0, 0.1, speed, -1, a_sheet(last=37)),
     "cloth.pins": ("matter.0.pins", None, "pins", lowest, 1, a_sheet()),
     "cloth.begins": ("matter.0.begins", "loose", "held", lowest, 1, a_sheet()),
+    "cloth.meets": ("matter.0.meets", "props", "all", lowest, 1, falling("cloth")),
+    "jelly.meets": ("matter.0.meets", "props", "all", lowest, 1, falling("jelly")),
     "cloth.state": ("matter.0.state", "one", "two", state, 1, a_sheet()),
     "cloth.temperature": ("matter.0.temperature", 20.0, 300.0, warmth, 1, a_sheet()),
     "jelly.prop": ("matter.0.prop", "block", "other", lowest, 0, a_block()),

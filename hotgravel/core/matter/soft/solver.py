@@ -45,9 +45,10 @@ class SoftSolver:
 
     @cached_property
     def skins(self) -> Skins:
-        """The points and triangles of all skins."""
+        """The points and triangles of the skins that meet one another."""
         thick = [thing.row.thickness for thing in self.things]
-        return skins_of(self.model.surfaces, thick, self.scaled)
+        meet = {n: self.model.surfaces[n] for n, thing in enumerate(self.things) if thing.row.meets == "all"}
+        return skins_of(meet, thick, self.scaled)
 
     @cached_property
     def spacing(self) -> float:

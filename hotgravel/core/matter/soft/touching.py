@@ -7,7 +7,7 @@ hang on threads.
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -111,11 +111,9 @@ def _along(p, q, way):
 
 @njit(cache=True)
 def _parted(m, i, j, k, x, w, nodes, shares, rest, thick, grip, thing, points, old, reach, was, normal, slid):
-    """Move a point and a triangle apart, in place, if they touch. `reach` is how far both may have come; `was`,
-    `normal` and `slid` (3,) are room to work in. Returns whether they do."""
+    """Move a point and a triangle apart, in place, if they touch. `reach` is how far both may have come, `was` (3,) the
+    triangle's normal before; `normal` and `slid` (3,) are room to work in. Returns whether they do."""
     need = 0.5 * (thick[m] + thick[i])
-    if not _normal(old[i], old[j], old[k], was):
-        return False
     off = _along(old[m], old[i], was)  # the side it came from, and how far off it was
     if abs(off) > need + reach or not _normal(points[i], points[j], points[k], normal):
         return False
@@ -177,23 +175,30 @@ def touching(x, before, w, nodes, shares, rest, thick, grip, thing, faces, wide,
     for m in range(len(points)):
         for c in range(3):
             fastest = max(fastest, abs(points[m, c] - old[m, c]))
-    low, high, was, normal, slid = np.empty(3), np.empty(3), np.empty(3), np.empty(3), np.empty(3)
+    low, high, begin, end = np.empty(3), np.empty(3), np.empty(3), np.empty(3)
+    was, normal, slid = np.empty(3), np.empty(3), np.empty(3)
     for f in range(len(faces)):
         i, j, k = faces[f, 0], faces[f, 1], faces[f, 2]
+        if not _normal(old[i], old[j], old[k], was):
+            continue
         room, cells = thick[i] + fastest, 1.0
         for c in range(3):
             low[c] = min(min(points[i, c], points[j, c]), min(points[k, c], min(old[i, c], min(old[j, c], old[k, c]))))
             high[c] = max(max(points[i, c], points[j, c]), max(points[k, c], max(old[i, c], max(old[j, c], old[k, c]))))
-            low[c], high[c] = math.floor((low[c] - room) / wide), math.floor((high[c] + room) / wide)
-            cells *= high[c] - low[c] + 1.0
+            low[c], high[c] = low[c] - room, high[c] + room
+            begin[c], end[c] = math.floor(low[c] / wide), math.floor(high[c] / wide)
+            cells *= end[c] - begin[c] + 1.0
         if cells > MOST_CELLS:
             continue
-        for a in range(int(low[0]), int(high[0]) + 1):
-            for b in range(int(low[1]), int(high[1]) + 1):
-                for e in range(int(low[2]), int(high[2]) + 1):
+        for a in range(int(begin[0]), int(end[0]) + 1):
+            for b in range(int(begin[1]), int(end[1]) + 1):
+                for e in range(int(begin[2]), int(end[2]) + 1):
                     cell = ((a * 73856093) ^ (b * 19349663) ^ (e * 83492791)) & mask
                     for at in range(first[cell], first[cell + 1]):
                         m = order[at]
+                        x_, y_, z_ = points[m, 0], points[m, 1], points[m, 2]
+                        if x_ < low[0] or x_ > high[0] or y_ < low[1] or y_ > high[1] or z_ < low[2] or z_ > high[2]:
+                            continue
                         if m != i and m != j and m != k:
                             touches += _parted(
                                 m, i, j, k, x, w, nodes, shares, rest, thick, grip, thing, points, old, 4.0 * fastest,
@@ -202,16 +207,18 @@ def touching(x, before, w, nodes, shares, rest, thick, grip, thing, faces, wide,
     return touches
 
 
-def skins_of(surfaces: Sequence[Surface], thick: Sequence[float], rest: Array) -> Skins:
-    """The skins of things, so thick each; `rest` has the vertices (n, 3) as they lie at rest."""
-    many = [len(surface.nodes) for surface in surfaces]
+def skins_of(surfaces: Mapping[int, Surface], thick: Sequence[float], rest: Array) -> Skins:
+    """The skins of some things, by their numbers; `thick` has how thick each thing is, `rest` the vertices (n, 3) as
+    they lie at rest."""
+    many = [len(surface.nodes) for surface in surfaces.values()]
+    nodes = np.concatenate([np.zeros((0, 4), np.int64), *(s.nodes for s in surfaces.values())])
+    shares = np.concatenate([np.zeros((0, 4)), *(s.shares for s in surfaces.values())])
     starts = np.cumsum([0, *many])
-    nodes, shares = (np.concatenate([getattr(s, name) for s in surfaces]) for name in ("nodes", "shares"))
-    faces = np.concatenate([s.faces + start for s, start in zip(surfaces, starts, strict=False)])
-    return Skins(
-        nodes, shares, np.einsum("mn,mnc->mc", shares, rest[nodes]), np.repeat(thick, many),
-        np.repeat(np.arange(len(many)), many), faces,
-    )  # fmt: skip
+    faces = [np.zeros((0, 3), np.int64)]
+    faces += [s.faces + start for s, start in zip(surfaces.values(), starts, strict=False)]
+    thing = np.repeat(np.array(list(surfaces), np.int64), many)
+    at_rest = np.einsum("mn,mnc->mc", shares, rest[nodes])
+    return Skins(nodes, shares, at_rest, np.asarray(thick, float)[thing], thing, np.concatenate(faces))
 
 
 class Touching:
@@ -223,14 +230,14 @@ class Touching:
         self.skins, self.grip = skins, grip
         self.faces = np.ascontiguousarray(skins.faces[there[skins.faces].all(axis=1)])
         many = len(skins.nodes)
-        self.wide = max(spacing, float(skins.thick.max()))
+        self.wide = 2.0 * max(spacing, float(skins.thick.max(initial=0.0)))
         self.first = np.zeros((1 << int(np.ceil(np.log2(TABLE * many + 1)))) + 1, np.int64)
         self.order, self.points, self.old = np.zeros(many, np.int64), np.zeros((many, 3)), np.zeros((many, 3))
 
     def part(self, x: Array, before: Array, w: Array) -> int:
         """Keep skins apart for a small step, in place: once more where they touch, as what moves one apart may push it
         into the next. Returns how many touch."""
-        found = self._once(x, before, w)
+        found = self._once(x, before, w) if len(self.faces) else 0
         if found:
             self._once(x, before, w)
         return found

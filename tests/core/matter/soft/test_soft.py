@@ -94,11 +94,11 @@ def test_a_chain_of_cloth_is_a_catenary():
 
 def test_a_bar_of_jelly_is_pulled_long_and_thins_by_poissons_ratio():
     stiff, ratio = 1e5, 0.3
-    row = jelly("bar", segments=12, stiffness=stiff, squash=ratio, pins="pins", damping=0.01)
-    made = draped([prop("bar", BLOCK, (0, 3, 0)), pins((0, 3.5, 0), (1, 0.02, 1))], [row], 49, "fine", forces=STILL)
+    row = jelly("bar", segments=8, stiffness=stiff, squash=ratio, pins="pins", damping=0.01)
+    made = draped([prop("bar", BLOCK, (0, 3, 0)), pins((0, 3.5, 0), (1, 0.02, 1))], [row], 37, "fair", forces=STILL)
     rest, at = made.last.rest, made.last.position
     longer = 3.5 - at[:, 1].min() - 1.0
-    assert longer == pytest.approx(1000 * G / (2 * stiff), rel=0.06)
+    assert longer == pytest.approx(1000 * G / (2 * stiff), rel=0.08)
     middle = np.abs(rest[:, 1]) < 0.2
     along = np.polyfit(rest[middle, 1], at[middle, 1], 1)[0] - 1.0
     across = np.polyfit(rest[middle, 0], at[middle, 0], 1)[0] - 1.0
