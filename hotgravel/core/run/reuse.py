@@ -45,9 +45,11 @@ def _row(section: str, was: dict[str, Any], now: dict[str, Any], painted: bool) 
 
 
 def _source(was: dict[str, Any], now: dict[str, Any]) -> float:
-    """A source gives nothing before its start, whatever changed in it; a stream that only ends
-    at another frame gives the same until then."""
-    emits = was["emit"], now["emit"]
+    """A source gives nothing before its start, whatever changed in it; a stream that only ends at another frame gives
+    the same until then. What has no start of its own may matter at once."""
+    emits = [row.get("emit", {}) for row in (was, now)]
+    if any(e.get("kind") not in ("stream", "burst") for e in emits):
+        return NEVER
     streams = all(e["kind"] == "stream" for e in emits)
     if streams and was | {"emit": emits[0] | {"end": 0}} == now | {"emit": emits[1] | {"end": 0}}:
         return float(min(e["end"] for e in emits) + 1)

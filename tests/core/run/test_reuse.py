@@ -9,6 +9,7 @@ from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.reuse import ALWAYS, NEVER, same_until, take_over
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
+from tests.core.matter.smoke.scenes import fume
 from tests.core.run.test_execute import bytes_of
 from tests.core.run.test_resume import shot
 
@@ -63,6 +64,17 @@ def test_a_late_edit_is_known_to_be_late(path):
 @pytest.mark.parametrize("path", EARLY)
 def test_an_early_edit_keeps_nothing(path):
     assert same_until(load(document()), load(changed(path, EARLY[path]))) <= 1
+
+
+@pytest.mark.parametrize("row", [
+    fume(), {"kind": "puff", "id": "it"}, {"kind": "drain", "id": "it", "prop": "vent"},
+    *({"kind": "offshoot", "id": "it", "state": "loose", "emit": {"kind": kind}} for kind in ("trail", "asked", "opening")),
+])  # fmt: skip
+def test_an_edit_of_what_gives_without_a_start_of_its_own_keeps_nothing(row):
+    before, after = document(), document()
+    before["supply"].append(row)
+    after["supply"].append(row | {"on": False})
+    assert same_until(load(before), load(after)) == NEVER
 
 
 def test_names_and_paint_change_nothing():
