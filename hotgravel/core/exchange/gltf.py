@@ -183,7 +183,7 @@ def _pieces(document: _Document, take: Take, frame: int, matter: str) -> None:
 def _piece_meshes(document: _Document, take: Take, matter: str) -> list[tuple[str, int]]:
     """The name and the mesh of each kind of piece."""
     made = []
-    for number, mesh in enumerate(take.store.meshes(matter)):
+    for number, mesh in enumerate(take.meshes[matter]):
         name = take.piece_name(matter, number)
         outer, inner, colours = sides_of(mesh)
         material = Material.of(name, colours[0], 0.0)

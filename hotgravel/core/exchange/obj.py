@@ -83,7 +83,7 @@ def _of_points(take: Take, wish: Wish, frame: int, matter: str, base: int) -> tu
 def _of_pieces(take: Take, wish: Wish, frame: int, matter: str, base: int) -> tuple[list[str], int]:
     """Lines for pieces, an object each."""
     p = take.store.elements(frame, matter, ("position", "turn", "scale", "piece", "id"))
-    meshes, lines, count = take.store.meshes(matter), [], 0
+    meshes, lines, count = take.meshes[matter], [], 0
     for i, number in enumerate(p["piece"].tolist()):
         turn = Rotation.from_quat(p["turn"][i].astype(float))
         corners = turn.apply(meshes[number]["vertices"].astype(float)) * float(p["scale"][i]) + p["position"][i]

@@ -38,7 +38,7 @@ def _points(take: Take, wish: Wish, frame: int, matter: str) -> tuple[str, dict[
 
 def _pieces(take: Take, wish: Wish, frame: int, matter: str) -> tuple[str, dict[str, NDArray[np.void]]]:
     bodies, there = take.elements(frame, matter, wish), take.store.elements(frame, matter)
-    meshes, corners, faces, count = take.store.meshes(matter), [table(_corners(np.zeros((0, 3))))], [], 0
+    meshes, corners, faces, count = take.meshes[matter], [table(_corners(np.zeros((0, 3))))], [], 0
     for i, piece in enumerate(there["piece"].tolist()):
         mesh, turn = meshes[piece], Rotation.from_quat(there["turn"][i].astype(float))
         place = turn.apply(mesh["vertices"].astype(float)) * float(there["scale"][i]) + there["position"][i]
@@ -46,10 +46,7 @@ def _pieces(take: Take, wish: Wish, frame: int, matter: str) -> tuple[str, dict[
         corners.append(table(_corners(wish.placed(place), normal, bodies["rgb"][i], i)))
         faces.append(mesh["faces"] + count)
         count += len(place)
-    triangles = np.zeros(sum(map(len, faces)), TRIANGLE)
-    if faces:
-        triangles["count"], triangles["corners"] = 3, np.concatenate(faces)
-    return f".{matter}.ply", {"vertex": np.concatenate(corners), "face": triangles, "body": table(bodies)}
+    return f".{matter}.ply", {"vertex": np.concatenate(corners), "face": _triangles(faces), "body": table(bodies)}
 
 
 def _draped(take: Take, wish: Wish, frame: int, matter: str) -> tuple[str, dict[str, NDArray[np.void]]]:
@@ -61,10 +58,16 @@ def _draped(take: Take, wish: Wish, frame: int, matter: str) -> tuple[str, dict[
         "rgb": rgb_of(np.concatenate([made["colour"] for made in parts])),
         "body": np.repeat(np.arange(len(parts)), np.diff(ends)).astype(np.int32),
     }
-    corners = np.concatenate([made["faces"] + end for made, end in zip(parts, ends, strict=False)])
-    triangles = np.zeros(len(corners), TRIANGLE)
-    triangles["count"], triangles["corners"] = 3, corners
-    return f".{matter}.ply", {"vertex": table(vertices), "face": triangles}
+    faces = [made["faces"] + end for made, end in zip(parts, ends, strict=False)]
+    return f".{matter}.ply", {"vertex": table(vertices), "face": _triangles(faces)}
+
+
+def _triangles(faces: list[Array]) -> NDArray[np.void]:
+    """Faces (F, 3) of several meshes as the file has them."""
+    made = np.zeros(sum(map(len, faces)), TRIANGLE)
+    if faces:
+        made["count"], made["corners"] = 3, np.concatenate(faces)
+    return made
 
 
 def _corners(place: Array, normal: Array | None = None, rgb: Array | None = None, body: int = 0) -> dict[str, Array]:

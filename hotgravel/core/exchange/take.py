@@ -137,10 +137,15 @@ class Take:
         """What a piece is called: as its prop, with its own number."""
         return f"{self.piece_name(matter, piece)} {MATTERS[matter].called} {number}"
 
+    @cached_property
+    def meshes(self) -> dict[str, list[dict[str, Array]]]:
+        """The meshes that each matter is drawn with, read once."""
+        return {matter: self.store.meshes(matter) for matter in MATTERS}
+
     def draped(self, matter: str, frame: int) -> Iterator[tuple[str, dict[str, Array]]]:
         """The meshes of a matter that deform, as they lie at a frame, with their names."""
         kept = self.store.elements(frame, matter, ("vertex", "position", "velocity", "colour"))
-        for number, mesh in enumerate(self.store.meshes(matter)):
+        for number, mesh in enumerate(self.meshes[matter]):
             yield self.piece_name(matter, number), draped(mesh, kept)
 
     def tracks(self, matter: str, frames: tuple[int, ...]) -> Iterator[tuple[int, dict[str, Array]]]:

@@ -269,7 +269,7 @@ def _pieces(file: _File, matter: str) -> Callable[[int], None]:
     take = file.take
     crowd = UsdGeom.PointInstancer.Define(file.stage, f"/shot/{matter}")
     targets = []
-    for number, mesh in enumerate(take.store.meshes(matter)):
+    for number, mesh in enumerate(take.meshes[matter]):
         name = take.piece_name(matter, number)
         made = _mesh(file, file.place(f"{matter}/prototypes", name), mesh["vertices"], mesh["faces"])
         _, inner, colours = sides_of(mesh)

@@ -161,21 +161,20 @@ class Painter:
     def _matter_into(self, soup: Soup, frame: int, points: dict[str, Any]) -> NDArray[np.bool_]:
         """Pieces and skins. Returns which points a skin is shown instead of."""
         world, under = self.world, np.zeros(len(points["radius"]), bool)
-        for matter in (m for m in self.store.matters(frame) if MATTERS[m].kind == "pieces"):
-            if matter not in self.pieces:
-                self.pieces[matter] = self.store.meshes(matter)
+        drawn_so = {m: MATTERS[m].kind for m in self.store.matters(frame) if MATTERS[m].kind in ("pieces", "mesh")}
+        for matter in (m for m in drawn_so if m not in self.pieces):
+            self.pieces[matter] = self.store.meshes(matter)
+        for matter in (m for m, kind in drawn_so.items() if kind == "pieces"):
             pieces = self.store.elements(frame, matter, PIECE if self.by != "load" else (*PIECE, "load"))
             if self.by != "own":
                 pieces["colour"] = measured.packed(measured.ramp(measured.share_of(pieces, self.by, self.top)))
             pieces_into(soup, self.pieces[matter], pieces, _look(rough=1.0), alike=self.by != "own")
-        for matter in (m for m in self.store.matters(frame) if MATTERS[m].kind == "mesh"):
-            if matter not in self.pieces:
-                self.pieces[matter] = self.store.meshes(matter)
+        for matter in (m for m, kind in drawn_so.items() if kind == "mesh"):
             kept = self.store.elements(frame, matter, DRAPED)
             if self.by == "speed":
                 kept["colour"] = measured.packed(measured.ramp(measured.share_of(kept, self.by, self.top)))
             for mesh in self.pieces[matter]:
-                skin_into(soup, draped(mesh, kept), _look())
+                skin_into(soup, draped(mesh, kept), GLOSS["dull"])
         for row in world.shot.skins:
             skin_into(soup, self.store.skin(frame, row.id), GLOSS[row.look])
             if row.shown == "instead":

@@ -74,7 +74,7 @@ def plates_of(place: Array, faces: Ints, bend: float, first: int = 0) -> Plates:
     for mine, other in ((one, 3), (two, 2)):
         face, edge = mine % len(faces), mine // len(faces)
         fold[face, edge] = np.arange(len(mine))
-        told[face, edge] = _told(place, faces[face], edge, nodes, weights, place[nodes[:, other]])
+        told[face, edge] = _told(place, faces[face], edge, nodes, weights, other)
     curved = np.linalg.pinv(told, rcond=1e-6)  # a fold that is not there says nothing, and nothing is held there
     for edge in range(3):
         there = np.flatnonzero(fold[:, edge] >= 0)
@@ -100,9 +100,8 @@ def _jumps(place: Array, faces: Ints, one: Ints, two: Ints, area: Array) -> tupl
     for sign, mine in ((1.0, one), (-1.0, two)):
         face, edge = mine % many, mine // many
         row = np.arange(len(face))
-        x, e = (place[faces[face, to]] - place[faces[face, of]] for of, to in ((0, 1), (edge, (edge + 1) % 3)))
-        up = np.cross(x, place[faces[face, 2]] - place[faces[face, 0]])
-        up /= np.maximum(np.linalg.norm(up, axis=1), 1e-30)[:, None]
+        x, up = _frame(place, faces[face])
+        e = place[faces[face, (edge + 1) % 3]] - place[faces[face, edge]]
         turn = np.arctan2(np.einsum("ij,ij->i", np.cross(x, e), up), np.einsum("ij,ij->i", x, e))
         c, s = np.cos(turn), np.sin(turn)
         turned = np.stack([
@@ -120,15 +119,22 @@ def _jumps(place: Array, faces: Ints, one: Ints, two: Ints, area: Array) -> tupl
     return made, (area[one % many] + area[two % many]) / 3.0
 
 
-def _told(place: Array, faces: Ints, edge: Ints, nodes: Ints, weights: Array, across: Array) -> Array:
-    """What a fold (k, 3) says of the curvature of a triangle beside it, along x, along y and askew, in a frame of the
-    triangle's own: how far it would be out of line if all were curved evenly by 1."""
+def _frame(place: Array, faces: Ints) -> tuple[Array, Array]:
+    """A frame of each triangle's own: x (T, 3), along its first side, and its normal (T, 3)."""
     a, b, c = (place[faces[:, n]] for n in range(3))
-    x = (b - a) / np.maximum(np.linalg.norm(b - a, axis=1), 1e-30)[:, None]
-    up = np.cross(b - a, c - a)
-    up /= np.maximum(np.linalg.norm(up, axis=1), 1e-30)[:, None]
+    x, up = b - a, np.cross(b - a, c - a)
+    for way in (x, up):
+        way /= np.maximum(np.linalg.norm(way, axis=1), 1e-30)[:, None]
+    return x, up
+
+
+def _told(place: Array, faces: Ints, edge: Ints, nodes: Ints, weights: Array, other: int) -> Array:
+    """What a fold (k, 3) says of the curvature of a triangle beside it, along x, along y and askew, in a frame of the
+    triangle's own: how far it would be out of line if all were curved evenly by 1. `other` is the place among the
+    fold's vertices of the one that lies across it."""
+    x, up = _frame(place, faces)
     y = np.cross(up, x)
-    row = np.arange(len(faces))
+    row, across = np.arange(len(faces)), place[nodes[:, other]]
     start, end = place[faces[row, edge]], place[faces[row, (edge + 1) % 3]]
     e = end - start
     long = np.maximum(np.linalg.norm(e, axis=1), 1e-30)[:, None]
@@ -138,8 +144,7 @@ def _told(place: Array, faces: Ints, edge: Ints, nodes: Ints, weights: Array, ac
     laid = start + along - high * np.cross(up, e / long)  # what lies across, folded flat into the triangle's plane
     found = np.zeros((len(faces), 3))
     for n in range(4):
-        of = place[nodes[:, n]]
-        p = np.where((np.abs(of - across).max(axis=1) == 0.0)[:, None], laid, of) - a
+        p = (laid if n == other else place[nodes[:, n]]) - place[faces[:, 0]]
         u, v = np.einsum("ij,ij->i", p, x), np.einsum("ij,ij->i", p, y)
         found += weights[:, n, None] * np.stack([0.5 * u * u, 0.5 * v * v, u * v], axis=1)
     return found
@@ -148,8 +153,7 @@ def _told(place: Array, faces: Ints, edge: Ints, nodes: Ints, weights: Array, ac
 @dataclass(eq=False)
 class Bending:
     """The factored system of some plates, kept as long as it is the same: the vertices in it, those of them that are
-    free, their masses, and what plates count at once (`now`), while they move (`going`) and as they lie at rest
-    (`lain`)."""
+    free, their masses, and what plates count while they move (`going`) and as they lie at rest (`lain`)."""
 
     key: bytes = b""
     solver: Any = None

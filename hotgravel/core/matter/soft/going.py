@@ -103,8 +103,8 @@ class Going:
         come past a vertex before that has pulled on the next."""
         least = max(1, round(SMALL_STEPS[self.solver.setting.quality] * seam.ahead))
         table = self.colliders.table
-        met = np.linalg.norm(table[:, P1 : P1 + 3] - table[:, P0 : P0 + 3], axis=1).max(initial=0.0)
-        way = max(float(p.speed.max(initial=0.0)) * dt, float(met))
+        swept = np.linalg.norm(table[:, P1 : P1 + 3] - table[:, P0 : P0 + 3], axis=1).max(initial=0.0)
+        way = max(float(p.speed.max(initial=0.0)) * dt, float(swept))
         return int(min(MOST_SMALL, max(least, np.ceil(way / (TRAVEL * self.solver.spacing)))))
 
     def _there(self, of: Energies) -> Energies:
@@ -131,12 +131,13 @@ class Going:
         """The normal (n, 3) of the cloth at each vertex, and the share (n,) of what air does straight on that it does
         along it; jelly has no normal, and air takes hold of it from everywhere."""
         model, things, x = self.solver.model, self.solver.things, self.x
-        a, b, c = (x[model.flat[:, n]] for n in range(3))
+        cloth = model.triangles.nodes
+        a, b, c = (x[cloth[:, n]] for n in range(3))
         across = np.cross(b - a, c - a)
         normal = np.zeros_like(x)
         for n in range(3):
             for axis in range(3):
-                normal[:, axis] += np.bincount(model.flat[:, n], across[:, axis], len(x))
+                normal[:, axis] += np.bincount(cloth[:, n], across[:, axis], len(x))
         normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-30)[:, None]
         shares = [one(t.row, "catch", seam.scene.ask) if isinstance(t.row, Cloth) else 1.0 for t in things]
         return normal, np.array(shares)[model.body]

@@ -19,7 +19,6 @@ from hotgravel.core.matter.soft.model import (
 )
 from hotgravel.core.shape.distance import gaps
 from hotgravel.core.shape.kinds import Shaped
-from hotgravel.core.shape.mesh import mesh_of
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.props import Plane, Prop
@@ -51,7 +50,6 @@ class Parts:
     triangles: list[tuple[Ints, Array]]
     plates: list[Plates]
     tets: list[tuple[Ints, Array]]
-    flat: list[Ints]
     surfaces: list[Surface]
     count: int = 0
 
@@ -64,18 +62,18 @@ class Parts:
 def made_of(setting: Setting) -> tuple[Model, tuple[Thing, ...]]:
     """The model of all soft things, each as it stands at the first frame. Raises `ShotFault`."""
     shot, faults = setting.shot, list[Fault]()
-    parts, things = Parts([], [], [], [], [], [], []), list[Thing]()
+    parts, things = Parts([], [], [], [], [], []), list[Thing]()
     numbers = {row.id: n for n, row in enumerate(shot.origins)}
     props = {prop.id: prop for prop in shot.props}
     for row in (row for row in shot.soft if row.prop in props):
-        shape, scale, first = setting.shapes[row.prop], setting.at_first[row.prop].scale, parts.count
+        shape, first = setting.shapes[row.prop], parts.count
         if isinstance(row, Jelly) and not shape.has_volume:
             faults.append(Fault(row.id, "prop", "It has no inside to be filled. Accepted: a closed shape."))
             continue
         if isinstance(row, Cloth):
-            _cloth(parts, row, props[row.prop], shape, scale)
+            _cloth(parts, row, props[row.prop], setting)
         else:
-            _jelly(parts, row, props[row.prop], shape, scale)
+            _jelly(parts, row, shape, setting)
         things.append(Thing(row, props[row.prop], numbers[row.id], first, parts.count))
         if parts.count > MOST_VERTICES:
             said = f"That makes {parts.count} vertices in all. Accepted: {MOST_VERTICES}, as fewer segments make."
@@ -96,7 +94,7 @@ def _joined(parts: Parts, body: Ints) -> Model:
     return Model(
         np.concatenate(parts.place or [np.zeros((0, 3))]), np.concatenate(parts.mass or [np.zeros(0)]), body,
         energies(parts.triangles, 3, 7), energies(parts.tets, 4, 12), Plates.joined(parts.plates),
-        np.concatenate(parts.flat or [np.zeros((0, 3), np.int64)]), parts.surfaces,
+        parts.surfaces,
     )  # fmt: skip
 
 
@@ -112,32 +110,26 @@ def _welded(vertices: Array, faces: Ints) -> tuple[Array, Ints]:
     return place[used], at.reshape(-1, 3)
 
 
-def _plain(prop: Prop, shape: Shaped) -> tuple[Array, Ints]:
-    """The prop's own mesh."""
-    plain = (shape.vertices, shape.faces) if len(shape.faces) else mesh_of(prop.shape)[:2]
-    return np.asarray(plain[0], float), np.asarray(plain[1], np.int64)
-
-
-def _cloth(parts: Parts, row: Cloth, prop: Prop, shape: Shaped, scale: float) -> None:
+def _cloth(parts: Parts, row: Cloth, prop: Prop, setting: Setting) -> None:
     if isinstance(prop.shape, Plane):
         place, faces = sheet(prop.shape.width, prop.shape.depth, row.segments, row.weave)
     else:
-        place, faces = _welded(*_plain(prop, shape))
+        place, faces = _welded(*setting.mesh(prop.id))
+    scale = setting.at_first[prop.id].scale
     scaled, first = scale * place, parts.count
     numbers, area = of_triangles(scaled, faces, row.stretch, row.shear)
     mass = np.bincount(faces.ravel(), np.repeat(row.weight * area / 3.0, 3), len(place)).astype(float)
     parts.add(place, mass)
     parts.triangles.append((faces + first, numbers))
     parts.plates.append(plates_of(scaled, faces, row.bend, first))
-    parts.flat.append(faces + first)
     alone = np.repeat(first + np.arange(len(place))[:, None], 4, axis=1)
     parts.surfaces.append(Surface(alone, np.eye(4)[np.zeros(len(place), int)], faces))
 
 
-def _jelly(parts: Parts, row: Jelly, prop: Prop, shape: Shaped, scale: float) -> None:
+def _jelly(parts: Parts, row: Jelly, shape: Shaped, setting: Setting) -> None:
     # Its skin has corners as near together as its blocks, or it would meet others, and bend, at its own corners alone.
     side = max(float(np.max(shape.box[1] - shape.box[0])) / row.segments, 1e-9)
-    vertices, faces = _welded(*subdivide_to_size(*_welded(*_plain(prop, shape)), side, max_iter=12))
+    vertices, faces = _welded(*subdivide_to_size(*_welded(*setting.mesh(row.prop)), side, max_iter=12))
 
     def distance(points: Array) -> Array:
         found: Array = gaps(shape.kind, shape.sizes, shape.tree, points, np.eye(3), np.zeros(3), 1.0)
@@ -145,7 +137,7 @@ def _jelly(parts: Parts, row: Jelly, prop: Prop, shape: Shaped, scale: float) ->
 
     place, tets, share = filled(*shape.box, row.segments, distance)
     first = parts.count
-    numbers, volume = of_tets(scale * place, tets, row.stiffness, row.squash)
+    numbers, volume = of_tets(setting.at_first[row.prop].scale * place, tets, row.stiffness, row.squash)
     share = np.maximum(share, LEAST)
     numbers[:, 9] *= share  # a block that is half outside is half as strong, and weighs half as much
     mass = np.bincount(tets.ravel(), np.repeat(row.density * share * volume / 4.0, 4), len(place)).astype(float)

@@ -38,8 +38,7 @@ class Surface:
 
 @dataclass(eq=False)
 class Model:
-    """All soft things of a shot. Vertices: place (n, 3), mass (n,), the number of what each is of. `flat` are the
-    triangles (T, 3) that air meets."""
+    """All soft things of a shot. Vertices: place (n, 3), mass (n,), the number of what each is of."""
 
     place: Array
     mass: Array
@@ -47,7 +46,6 @@ class Model:
     triangles: Energies
     tets: Energies
     plates: Plates
-    flat: Ints
     surfaces: list[Surface] = field(default_factory=list)
 
 
