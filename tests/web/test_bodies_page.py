@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 
 from tests.core.matter.rigid.scenes import LANDING, UNIT_BOX, body, prop, scene
 from tests.web.conftest import ended
-from tests.web.test_browser import until
+from tests.web.test_browser import run_to, until
 from tests.web.test_cues_page import plain, taken_in
 
 
@@ -45,13 +45,7 @@ def test_a_stack_is_built_knocked_over_and_asked(page: Page, client: httpx.Clien
         expect(page.locator(".last-edit")).to_contain_text(label)
     made = next(r for r in plain(client, shot)["matter"] if r["id"] == "rigid-body")
     assert (made["prop"], made["copies"]["up"]) == ("box", 4)
-    page.locator("#run").click()
-    until(
-        page,
-        "window.hotgravel.player.last === 48 && document.querySelector('#run-state').textContent.startsWith('Run')",
-    )
-    page.keyboard.press("End")
-    until(page, "window.hotgravel.stage.frame?.frame === 48")
+    run_to(page, 48)
     told = page.evaluate(
         "() => { const g = window.hotgravel.stage.frame.groups.find((g) => g.name === 'rigid');"
         "return [g.kind, g.count, [...g.state], [...g.id], window.hotgravel.stage.layers.get('rigid').meshes.map((m) => m.count)]; }"
@@ -170,15 +164,7 @@ def test_pieces_are_glued_struck_and_asked_why_they_hold(page: Page, client, scr
         row.locator(f'[id="s-bonds-hold.{dial}"]').press("Enter")
         expect(page.locator(".last-edit")).to_contain_text(f"{dial} ")
 
-    def run() -> None:
-        before = page.locator("#run-state").inner_text()
-        page.locator("#run").click()
-        expect(page.locator("#run-state")).not_to_have_text(before)
-        expect(page.locator("#run-state")).to_have_text(re.compile(r"Run \d+, rough"))
-        page.keyboard.press("End")
-        until(page, "window.hotgravel.player.last === 24 && window.hotgravel.stage.frame?.frame === 24")
-
-    run()
+    run_to(page, 24)
     page.locator("#colour-by").select_option("load")
     expect(page.locator("#legend")).to_contain_text("the greatest")
     page.keyboard.press("p")
@@ -191,7 +177,7 @@ def test_pieces_are_glued_struck_and_asked_why_they_hold(page: Page, client, scr
     expect(page.locator("#preflight")).to_contain_text("Nothing broke")
     page.locator("#preflight").get_by_role("button", name="Set its strength").click()
     expect(page.locator(".last-edit")).to_contain_text("strength")
-    run()
+    run_to(page, 24)
     broken = page.evaluate(
         "[...window.hotgravel.score.measured.values()].reduce((n, g) => n + g.matter.rigid.broken, 0)"
     )

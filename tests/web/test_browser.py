@@ -26,6 +26,16 @@ def until(page: Page, holds: str) -> None:
     raise AssertionError(f"never came true: {holds}")
 
 
+def run_to(page: Page, last: int) -> None:
+    """Press Run, and wait until a new run is whole and its last frame on the stage."""
+    before = page.locator("#run-state").inner_text()
+    page.locator("#run").click()
+    expect(page.locator("#run-state")).not_to_have_text(before)
+    expect(page.locator("#run-state")).to_have_text(re.compile(r"^Run \d+, rough$"))
+    page.keyboard.press("End")
+    until(page, f"window.hotgravel.player.last === {last} && window.hotgravel.stage.frame?.frame === {last}")
+
+
 def frame_now(page: Page) -> int:
     return int(re.search(r"frame (\d+)", page.locator("#frame-now").inner_text())[1])
 

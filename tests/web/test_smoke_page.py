@@ -4,7 +4,7 @@ import httpx
 from playwright.sync_api import Page, expect
 
 from tests.core.matter.smoke.scenes import smoky
-from tests.web.test_browser import until
+from tests.web.test_browser import run_to, until
 from tests.web.test_cues_page import taken_in
 
 
@@ -15,10 +15,8 @@ def test_smoke_rises_on_the_stage(page: Page, client: httpx.Client, scrap: list[
     until(page, "window.hotgravel?.player.last === 8 && window.hotgravel.stage.frame !== null")
     page.keyboard.press("End")
     until(page, "window.hotgravel.stage.frame?.frame === 8 && window.hotgravel.stage.layers.get('smoke')?.box.visible")
-    thick = page.evaluate(
-        "window.hotgravel.stage.layers.get('smoke').uniforms.grid.value.image.data.reduce((a, b, i) => i % 2 ? a : Math.max(a, b), 0)"
-    )
-    assert thick > 100
+    grid = "window.hotgravel.stage.layers.get('smoke').uniforms.grid.value.image.data"
+    until(page, f"{grid}.reduce((a, b, i) => i % 2 ? a : Math.max(a, b), 0) > 100")
     row = page.locator("#row-fume")
     expect(row).to_contain_text("smoke comes at")
     row.locator('[id="s-fume-temperature"]').fill("400 °C")
@@ -46,20 +44,11 @@ def test_smoke_on_a_bare_plain_is_run_sliced_slowed_detailed_and_handed_over(
         page.locator(f'[id="{slot}"]').press("Enter")
         expect(page.locator(".last-edit")).to_contain_text(told)
 
-    def run(last: int):
-        page.locator("#run").click()
-        until(
-            page,
-            f"window.hotgravel.player.last === {last} && !document.querySelector('#run').textContent.includes('Cancel')",
-        )
-        page.keyboard.press("End")
-        until(page, f"window.hotgravel.stage.frame?.frame === {last}")
-
     add("Matter", "smoke A box", "#row-smoke")
     add("Supply", "smoke source", "#row-smoke-source")
     change("s-smoke-cell", "0.2", "cells")
     change("s-finish-last", "10", "to 10")
-    run(10)
+    run_to(page, 10)
     rows = "window.hotgravel.stage.frame.groups.find((g) => g.kind === 'volume')"
     until(page, f"{rows}?.count > 0")
     expect(page.locator("#balance")).to_contain_text("off by 0.0")
@@ -72,7 +61,7 @@ def test_smoke_on_a_bare_plain_is_run_sliced_slowed_detailed_and_handed_over(
     expect(page.locator("#slice-legend")).to_be_hidden()
     change("s-finish-time_scale", "50 %", "time scale")
     add("Matter", "detail of smoke", "#row-detail-of-smoke")
-    run(10)
+    run_to(page, 10)
     until(page, "window.hotgravel.stage.layers.get('smoke')?.uniforms.cell.value < 0.15")  # the finer cells are shown
     page.locator("#handover summary").click()
     page.get_by_role("link", name="Geometry, tables, pictures or film").click()

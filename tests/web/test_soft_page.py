@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 
 from tests.core.matter.rigid.scenes import prop, scene
 from tests.core.matter.soft.scenes import SHEET, pins
-from tests.web.test_browser import until
+from tests.web.test_browser import run_to, until
 from tests.web.test_cues_page import taken_in
 
 
@@ -32,16 +32,7 @@ def test_a_sheet_is_pinned_dropped_over_a_rock_stiffened_and_compared(
     row.locator('[id="s-cloth-pins"]').select_option("pins")
     expect(page.locator(".last-edit")).to_contain_text("pinned")
 
-    def run() -> None:
-        page.locator("#run").click()
-        until(
-            page,
-            "window.hotgravel.player.last === 10 && !document.querySelector('#run').textContent.includes('Cancel')",
-        )
-        page.keyboard.press("End")
-        until(page, "window.hotgravel.stage.frame?.frame === 10")
-
-    run()
+    run_to(page, 10)
     until(page, "window.hotgravel.stage.layers.get('soft')?.made[0]?.mesh.visible")
     low, high = page.evaluate(
         "(() => { const y = window.hotgravel.stage.layers.get('soft').made[0].geometry.attributes.position.array"
@@ -53,6 +44,6 @@ def test_a_sheet_is_pinned_dropped_over_a_rock_stiffened_and_compared(
     bend.fill("0.01 N m")
     bend.press("Enter")
     expect(page.locator(".last-edit")).to_contain_text("bending")
-    run()
+    run_to(page, 10)
     page.goto(f"/shots/{shot}/compare")
     expect(page.locator("main")).to_contain_text("bending")
