@@ -28,7 +28,7 @@ from hotgravel.core.shot.props import Prop
 from hotgravel.core.shot.rigid import Rigid
 from hotgravel.core.shot.row import Clause, Row
 from hotgravel.core.shot.smoke import Detail, Drain, Fire, Fume, Puff, Smoke
-from hotgravel.core.shot.soft import Cloth, Jelly
+from hotgravel.core.shot.soft import Balloon, Cloth, Jelly
 from hotgravel.core.shot.sources import Offshoot, Source
 from hotgravel.core.shot.units import Dress
 from hotgravel.core.shot.velocity_field import VelocityField
@@ -47,13 +47,13 @@ SECTIONS = {
 }
 ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
-    Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Cloth, Jelly, Collision, Growth, Fading, Tint, Apart,
-    Skin, Streaks, Smoke, Fire, Detail, Source, Offshoot, Fume, Puff, Drain, *get_args(Force), Cue,
+    Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Cloth, Jelly, Balloon, Collision, Growth, Fading, Tint,
+    Apart, Skin, Streaks, Smoke, Fire, Detail, Source, Offshoot, Fume, Puff, Drain, *get_args(Force), Cue,
 )  # fmt: skip
 SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
 MatterRow = Annotated[
-    State | Rigid | Bonds | Posed | Cloth | Jelly | Collision | Growth | Fading | Tint | Apart | Skin | Streaks | Smoke
-    | Fire | Detail,
+    State | Rigid | Bonds | Posed | Cloth | Jelly | Balloon | Collision | Growth | Fading | Tint | Apart | Skin
+    | Streaks | Smoke | Fire | Detail,
     Field(discriminator="kind"),
 ]  # fmt: skip
 SupplyRow = Annotated[Source | Offshoot | Fume | Puff | Drain, Field(discriminator="kind")]
@@ -133,9 +133,9 @@ class Shot(BaseModel):
         return [row for row in self.supply if isinstance(row, Source | Offshoot)]
 
     @property
-    def origins(self) -> list[Source | Offshoot | Fume | Puff | Drain | Rigid | Cloth | Jelly]:
+    def origins(self) -> list[Source | Offshoot | Fume | Puff | Drain | Rigid | Cloth | Jelly | Balloon]:
         """The rows that elements come from; an element's `source` counts in them."""
-        return [*self.supply, *(row for row in self.matter if isinstance(row, Rigid | Cloth | Jelly))]
+        return [*self.supply, *(row for row in self.matter if isinstance(row, Rigid | Cloth | Jelly | Balloon))]
 
     @property
     def rigid(self) -> list[Rigid]:
@@ -143,9 +143,9 @@ class Shot(BaseModel):
         return [row for row in self.matter if isinstance(row, Rigid) and row.on]
 
     @property
-    def soft(self) -> list[Cloth | Jelly]:
+    def soft(self) -> list[Cloth | Jelly | Balloon]:
         """Those that are on."""
-        return [row for row in self.matter if isinstance(row, Cloth | Jelly) and row.on]
+        return [row for row in self.matter if isinstance(row, Cloth | Jelly | Balloon) and row.on]
 
     @property
     def bonds(self) -> list[Bonds]:

@@ -4,22 +4,11 @@ from collections.abc import Iterator, Mapping
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value
-from hotgravel.core.shot.dials import choice, clause, dial, refer, seed
+from hotgravel.core.shot.copies import MOST_COPIES, Itself, Many, Stacked
+from hotgravel.core.shot.dials import choice, clause, dial, refer
 from hotgravel.core.shot.row import Clause, Ref, Row
 
-MOST_BODIES = 20_000
 BEGINS = {"loose": "loose", "held": "held in place", "following": "following its keys"}
-
-
-class Itself(Clause):
-    kind: Literal["itself"] = "itself"
-    title: ClassVar[str] = "as it stands"
-    phrase: ClassVar[str] = ""
-
-    @property
-    def number(self) -> int:
-        """How many bodies there are from the start."""
-        return 1
 
 
 class InPieces(Clause):
@@ -28,48 +17,12 @@ class InPieces(Clause):
     phrase: ClassVar[str] = ""
 
 
-class Many(Clause):
-    """What all copies state: how they differ."""
-
-    size_spread: float = dial(
-        "%", 0.0, label="size spread", soft=(0.0, 0.5), low=0.0, high=0.9,
-        help="Each copy's size differs by up to this share, either way.",
-    )  # fmt: skip
-    turn: Literal["alike", "upright", "any"] = choice(
-        {"alike": "all alike", "upright": "turned about the upright", "any": "turned any way"}, "alike", label="turned",
-        help="How they stand: as the prop does, turned by chance about the upright, or any way.",
-    )  # fmt: skip
-    seed: int = seed()
-
-
-class Stacked(Many):
-    kind: Literal["stacked"] = "stacked"
-    title: ClassVar[str] = "stacked"
-    phrase: ClassVar[str] = "{across} across, {up} up and {deep} deep, {gap} apart"
-    across: int = dial("count", 3, label="across", soft=(1, 20), low=1, high=500, whole=True, help="Along x.")
-    up: int = dial("count", 3, label="up", soft=(1, 20), low=1, high=500, whole=True, help="One upon another.")
-    deep: int = dial("count", 1, label="deep", soft=(1, 20), low=1, high=500, whole=True, help="Along z.")
-    gap: float = dial(
-        "m", 0.0, label="gap", soft=(0.0, 0.5), low=0.0, high=1e4,
-        help="From one to the next, beside the width of its box. 0 lets them touch.",
-    )  # fmt: skip
-
-    @property
-    def number(self) -> int:
-        """How many bodies there are from the start."""
-        return self.across * self.up * self.deep
-
-    def complaints(self) -> Iterator[tuple[str, str]]:
-        if self.number > MOST_BODIES:
-            yield "across", f"That is {self.number:,} bodies. Accepted: {MOST_BODIES:,} in all.".replace(",", " ")
-
-
 class Scattered(Many):
     kind: Literal["scattered"] = "scattered"
     title: ClassVar[str] = "scattered"
     phrase: ClassVar[str] = "{count} times over {on}, {lift} above it"
     count: int = dial(
-        "count", 40, label="count", soft=(5, 500), low=1, high=MOST_BODIES, whole=True,
+        "count", 40, label="count", soft=(5, 500), low=1, high=MOST_COPIES, whole=True,
         help="How many. Those that would begin inside one another are left out.",
     )  # fmt: skip
     on: Ref = refer("prop", label="on", help="The prop whose surface they are scattered over, evenly.")

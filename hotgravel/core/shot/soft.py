@@ -1,10 +1,11 @@
-"""What is soft: sheets of cloth, and jelly."""
+"""What is soft: sheets of cloth, jelly, and balloons."""
 
 from collections.abc import Mapping
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value
-from hotgravel.core.shot.dials import choice, dial, refer
+from hotgravel.core.shot.copies import Itself, Stacked
+from hotgravel.core.shot.dials import choice, clause, dial, refer
 from hotgravel.core.shot.row import Ref, Row
 
 BEGINS = {"loose": "loose", "held": "held in place"}
@@ -130,3 +131,52 @@ class Jelly(Soft):
         high=1e6,
         help="Foam 50, jelly 1 000, mud 1 800.",
     )
+
+
+class Balloon(Soft):
+    kind: Literal["balloon"] = "balloon"
+    title: ClassVar[str] = "balloon"
+    does: ClassVar[str] = "Fills the skin of a closed prop with air, or of many copies: it swells, bulges and pushes."
+    prop: Ref = refer("prop", label="prop", solid=True, help="A closed shape, whose skin is filled.")
+    copies: Itself | Stacked = clause(label="copies", help="The prop itself, or copies of it.", default=Itself)
+    segments: int = dial(
+        "count", 12, label="segments", soft=(6, 40), low=2, high=200, whole=True,
+        help="Into how many parts the longest side of its box is divided. Few fold in large facets.",
+    )  # fmt: skip
+    weight: float = dial(
+        "kg/m²", 0.25, label="weight", soft=(0.02, 2.0), above=0.0, high=1e4,
+        help="Of its skin: foil 0.03, a toy balloon 0.25, a rubber boat 1.",
+    )  # fmt: skip
+    stretch: float = dial(
+        "N/m", 250.0, label="stretch", soft=(20.0, 20000.0), low=0.0, high=1e9,
+        help="The pull on each metre of its width that would make it twice as long. A toy balloon 250, foil 100 000.",
+    )  # fmt: skip
+    shear: float = dial(
+        "N/m", 100.0, label="shear", soft=(10.0, 20000.0), low=0.0, high=1e9,
+        help="The same for what pulls it askew: rubber has a third of its stretch.",
+    )  # fmt: skip
+    pressure: Value = dial(
+        "Pa", 50.0, label="pressure", soft=(0.0, 1000.0), low=-1e5, high=1e7, drivable=True,
+        help="By how much more it presses from within than air does from outside, at its own size: a weather balloon "
+        "50, a toy balloon 1 000. More swells it more.",
+    )  # fmt: skip
+    air: Literal["held", "shut"] = choice(
+        {"held": "held by a pump", "shut": "shut in"}, "shut", label="air",
+        help="Held, the pressure stays the same however it is squeezed; shut in, it rises as the volume falls.",
+    )  # fmt: skip
+    size: Value = dial(
+        "%", 1.0, label="size", soft=(0.1, 1.0), low=0.01, high=10.0, drivable=True,
+        help="How large its skin is at rest, of its prop: driven from 20 % to 100 % it is blown up.",
+    )  # fmt: skip
+    late: float = dial(
+        "s", 0.0, label="starts up to", soft=(0.0, 5.0), low=0.0, high=1e4,
+        help="Each copy's size and pressure run behind by its own time by chance, up to this.",
+    )  # fmt: skip
+
+    def wording(self) -> str:
+        late = ", each up to {late} late" if self.late else ""
+        return (
+            "The {prop} is a balloon, {copies}, in {segments} segments, of {weight}; it resists stretching by "
+            "{stretch} and shearing by {shear}; its size is {size}, the pressure in it {pressure}, {air}" + late
+            + "; pinned {pins}; it begins {begins}."
+        )  # fmt: skip

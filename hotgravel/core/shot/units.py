@@ -25,6 +25,7 @@ _UNITS: dict[str, dict[str, float]] = {
     "N s": {"N s": 1.0, "n s": 1.0, "ns": 1.0, "kg m/s": 1.0, "kn s": 1000.0},
     "MPa": {"MPa": 1e6, "mpa": 1e6, "n/mm²": 1e6, "n/mm2": 1e6, "kpa": 1e3, "gpa": 1e9, "pa": 1.0},
     "kPa": {"kPa": 1e3, "kpa": 1e3, "mpa": 1e6, "n/mm²": 1e6, "gpa": 1e9, "pa": 1.0},
+    "Pa": {"Pa": 1.0, "pa": 1.0, "hpa": 100.0, "mbar": 100.0, "kpa": 1e3, "bar": 1e5},
     "GPa": {"GPa": 1e9, "gpa": 1e9, "mpa": 1e6, "pa": 1.0},
     "ms": {"ms": 0.001, "s": 1.0},
     "N/m": {"N/m": 1.0, "n/m": 1.0, "kn/m": 1e3, "n/cm": 100.0, "n/mm": 1e3},

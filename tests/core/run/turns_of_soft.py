@@ -108,14 +108,20 @@ def blocks_lying(shot: dict[str, Any]) -> None:
     shot["set"][0] |= {"rotation": [25.0, 0.0, 0.0]}
 
 
+def balloons_lying(shot: dict[str, Any]) -> None:
+    a_balloon(height=0.42)(shot)
+    shot["set"][0] |= {"rotation": [25.0, 0.0, 0.0]}
+
+
 def falling(kind: str):
-    """A sheet or a block that falls on a sheet that is held."""
+    """A sheet, a block or a balloon that falls on a sheet that is held."""
 
     def change(shot: dict[str, Any]) -> None:
         shot["cues"] = []
         box = {"kind": "box", "width": 0.3, "height": 0.3, "depth": 0.3}
         upper = prop("upper", SHEET | {"width": 0.4, "depth": 0.4} if kind == "cloth" else box, (0, 2.3, 0))
-        row = cloth("upper", segments=4) if kind == "cloth" else jelly("upper", segments=2)
+        upper_rows = {"cloth": cloth("upper", segments=4), "jelly": jelly("upper", segments=2)}
+        row = upper_rows.get(kind) or {"kind": "balloon", "id": "balloon", "prop": "upper", "segments": 2}
         rows = [row, cloth("sheet", segments=10, begins="held")]
         shot |= scene([upper, prop("sheet", SHEET, (0, 2, 0))], rows, 19, forces=[DOWN])
 
@@ -130,6 +136,37 @@ def folded_paper(shot: dict[str, Any]) -> None:
         "keys": [{"frame": 1, "value": 9.81}, {"frame": 12, "value": 9.81}, {"frame": 13, "value": 0}],
     }
     shot["forces"] = [DOWN | {"strength": ends}, AIR]
+
+
+def a_balloon(**fields: Any):
+    """A balloon, or two, in the air or over the ground."""
+
+    def change(shot: dict[str, Any]) -> None:
+        shot["cues"] = []
+        ball = {"kind": "sphere", "radius": 0.4}
+        props = [
+            prop("ball", ball, (0, fields.get("height", 3.0), 0)), prop("other", ball | {"radius": 0.3}, (0, 3, 0)),
+            pins((0, 3.4, 0), (1, 0.2, 1)),
+        ]  # fmt: skip
+        row = {"kind": "balloon", "id": "balloon", "prop": "ball", "segments": 6, "pressure": 100.0}
+        row |= fields.get("row", {})
+        shot |= scene(props, [row, *STATES], fields.get("last", 13), forces=fields.get("forces", [DOWN]))
+
+    return change
+
+
+def size(f: Film) -> float:
+    """How wide all is together."""
+    return float(np.ptp(f.last.position, axis=0).max())
+
+
+def low(f: Film) -> float:
+    return float(f.last.position[:, 1].mean())
+
+
+SIZE = {"kind": "keys", "keys": [{"frame": 1, "value": 0.3}, {"frame": 13, "value": 1.0}]}
+HANGS = {"pins": "pins", "stretch": 100.0, "pressure": 0.0, "weight": 1.0}
+LIES = {"height": 0.43, "last": 19}
 
 
 SOFT: dict[str, tuple[Any, ...]] = {
@@ -151,6 +188,24 @@ SOFT: dict[str, tuple[Any, ...]] = {
     "jelly.meets": ("matter.0.meets", "props", "all", lowest, 1, falling("jelly")),
     "cloth.state": ("matter.0.state", "one", "two", state, 1, a_sheet()),
     "cloth.temperature": ("matter.0.temperature", 20.0, 300.0, warmth, 1, a_sheet()),
+    "balloon.prop": ("matter.0.prop", "ball", "other", size, -1, a_balloon()),
+    "balloon.copies.kind": ("matter.0.copies", {"kind": "itself"}, {"kind": "stacked"}, count, 1, a_balloon()),
+    "balloon.segments": ("matter.0.segments", 4, 8, count, 1, a_balloon()),
+    "balloon.weight": ("matter.0.weight", 0.1, 1.0, lowest, -1, a_balloon(row=HANGS)),
+    "balloon.stretch": ("matter.0.stretch", 100.0, 1000.0, lowest, 1, a_balloon(row=HANGS)),
+    "balloon.shear": ("matter.0.shear", 10.0, 1000.0, lowest, 0, a_balloon(row=HANGS)),
+    "balloon.pressure": ("matter.0.pressure", 10.0, 200.0, size, 1, a_balloon(row={"air": "held"})),
+    "balloon.air": ("matter.0.air", "held", "shut", low, 1, a_balloon(**LIES, row={"pressure": 0.0, "weight": 1.0})),
+    "balloon.size": ("matter.0.size", 0.5, 1.0, size, 1, a_balloon()),
+    "balloon.late": ("matter.0.late", 0.0, 2.0, size, -1, a_balloon(row={"size": SIZE})),
+    "balloon.thickness": ("matter.0.thickness", 0.01, 0.1, lowest, 1, a_balloon(**LIES)),
+    "balloon.friction": ("matter.0.friction", 0.0, 1.0, slid, -1, balloons_lying),
+    "balloon.damping": ("matter.0.damping", 0.0, 0.1, speed, -1, a_balloon(row=HANGS, last=37)),
+    "balloon.pins": ("matter.0.pins", None, "pins", lowest, 1, a_balloon()),
+    "balloon.begins": ("matter.0.begins", "loose", "held", lowest, 1, a_balloon()),
+    "balloon.meets": ("matter.0.meets", "props", "all", lowest, 1, falling("balloon")),
+    "balloon.state": ("matter.0.state", "one", "two", state, 1, a_balloon()),
+    "balloon.temperature": ("matter.0.temperature", 20.0, 300.0, warmth, 1, a_balloon()),
     "jelly.prop": ("matter.0.prop", "block", "other", lowest, 0, a_block()),
     "jelly.segments": ("matter.0.segments", 3, 6, count, 1, a_block()),
     "jelly.stiffness": ("matter.0.stiffness", 1e4, 1e5, lowest, 1, a_block()),

@@ -14,17 +14,18 @@ from hotgravel.core.matter.elements import FOLLOWING, LOOSE, PINNED, Array
 from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.matter.rigid.model import Model
 from hotgravel.core.matter.rigid.state import Bodies
+from hotgravel.core.shape.copies import stacked, turned_by
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.sample import in_volume, on_surface
 from hotgravel.core.shape.zones import Scene
+from hotgravel.core.shot.copies import Stacked
 from hotgravel.core.shot.props import Prop, Sphere
-from hotgravel.core.shot.rigid import InPieces, Poured, Rigid, Scattered, Stacked
+from hotgravel.core.shot.rigid import InPieces, Poured, Rigid, Scattered
 
 BEGINS = {"loose": LOOSE, "held": PINNED, "following": FOLLOWING}
 DRAWS = 10  # uniform numbers for each copy: 4 place, size, 3 turn, speed, spin
 APART = 1.02  # times both reaches: nearer than that, poured ones wait
-HIGH = 1e-4  # m: how far stacked copies are parted, so that none begins inside another
 
 
 @dataclass(frozen=True)
@@ -73,13 +74,8 @@ def begin(role: Role, pose: Pose, scene: Scene, shapes: dict[str, Shaped]) -> Bo
 
 
 def _grid(role: Role, copies: Stacked, pose: Pose) -> Array:
-    """Offsets (n, 3) of stacked copies: side by side about the prop's place, and upwards from it."""
     box = pose.scale * np.ptp(role.model.vertices @ role.model.axes.T @ pose.matrix.T, axis=0) * (1.0 + _spread(role))
-    across, up, deep = (np.arange(k) for k in (copies.across, copies.up, copies.deep))
-    step = box + copies.gap + HIGH
-    x, z = (across - 0.5 * (copies.across - 1)) * step[0], (deep - 0.5 * (copies.deep - 1)) * step[2]
-    grid = np.stack(np.meshgrid(up * step[1], x, z, indexing="ij"), axis=-1).reshape(-1, 3)
-    return grid[:, [1, 0, 2]]
+    return stacked((copies.across, copies.up, copies.deep), box + copies.gap)
 
 
 def _spread(role: Role) -> float:
@@ -149,12 +145,7 @@ def placed(role: Role, pose: Pose, places: Array, u: Array, *, centred: bool = F
     row, model, n = role.row, role.model, len(places)
     made = Bodies.blank(n)
     made.scale[:] = pose.scale * (1.0 + _spread(role) * (2.0 * u[:, 4] - 1.0))
-    turned = Rotation.from_quat(pose.quaternion)
-    match getattr(row.copies, "turn", "alike"):
-        case "upright":
-            turned = Rotation.from_euler("y", 2.0 * np.pi * u[:, 5:6]) * turned
-        case "any":
-            turned = Rotation.from_quat(_any_turn(u[:, 5:8])) * turned
+    turned = turned_by(getattr(row.copies, "turn", "alike"), u[:, 5:8]) * Rotation.from_quat(pose.quaternion)
     frame = turned * Rotation.from_matrix(model.axes)
     made.turn[:] = frame.as_quat()
     made.begun[:] = made.turn
@@ -168,13 +159,6 @@ def placed(role: Role, pose: Pose, places: Array, u: Array, *, centred: bool = F
     made.piece[:], made.source[:], made.state[:] = role.piece, role.number, role.state
     made.pinned[:] = BEGINS[row.begins]
     return made
-
-
-def _any_turn(u: Array) -> Array:
-    """Turns (n, 4) spread evenly over all there are (Shoemake 1992), from u (n, 3)."""
-    a, b = np.sqrt(1.0 - u[:, 0]), np.sqrt(u[:, 0])
-    s, t = 2.0 * np.pi * u[:, 1], 2.0 * np.pi * u[:, 2]
-    return np.stack([a * np.sin(s), a * np.cos(s), b * np.sin(t), b * np.cos(t)], axis=1)
 
 
 def due(copies: Poured, owed: float, frame: float, ahead: float, dt: float, scene: Scene) -> tuple[int, float]:

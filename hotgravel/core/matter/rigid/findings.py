@@ -11,10 +11,11 @@ from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.shape.pose import moves
 from hotgravel.core.shot import edit
 from hotgravel.core.shot.actions import Unpin
+from hotgravel.core.shot.copies import Stacked
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finding import Finding, Remedy, setting
 from hotgravel.core.shot.forces import Gravity
-from hotgravel.core.shot.rigid import BEGINS, InPieces, Stacked
+from hotgravel.core.shot.rigid import BEGINS, InPieces
 from hotgravel.core.shot.spot import Edited
 from hotgravel.core.shot.units import show_quantity
 

@@ -39,9 +39,10 @@ from hotgravel.core.shape.colliders import Moving
 from hotgravel.core.shape.pose import Pose, pose_at
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
+from hotgravel.core.shot.copies import MOST_COPIES
 from hotgravel.core.shot.faults import ShotFault
 from hotgravel.core.shot.posed import Posed
-from hotgravel.core.shot.rigid import MOST_BODIES, InPieces, Poured, Rigid
+from hotgravel.core.shot.rigid import InPieces, Poured, Rigid
 
 SUBSTEPS, RATE = 4, 384.0  # in a step at least, and in a second
 REFERENCE = 1.0  # kg/m²: what air does to a particle it does to a body of so much mass for each area that it shows
@@ -267,9 +268,9 @@ class RigidSolver:
         return measured(self, state)
 
     def _admit(self, state: State, new: Bodies, seam: Seam) -> None:
-        if len(state.elements) + len(new) > MOST_BODIES:
+        if len(state.elements) + len(new) > MOST_COPIES:
             raise ShotFault.of(
-                f"At frame {seam.frame:.0f} there would be over {MOST_BODIES:,} bodies.".replace(",", " ")
+                f"At frame {seam.frame:.0f} there would be over {MOST_COPIES:,} bodies.".replace(",", " ")
             )
         new.id[:] = seam.ids.take(len(new))
         new.lump[:] = new.id

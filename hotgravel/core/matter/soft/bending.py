@@ -6,18 +6,16 @@ runs; a plate holds half its stiffness times its curvature squared on each squar
 sparse system, which is factored once as long as nothing is let go, so that what is stiff takes no more rounds.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import block_diag, csc_matrix, csr_matrix, diags, vstack
-from scipy.sparse.linalg import splu
+from scipy.sparse import block_diag, csr_matrix, vstack
 
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
 EVEN = 2.0  # how much it counts, beside curvature itself, that it differs from one triangle to the next
-HELD = 1e9  # times the greatest mass: what is kept in place
 
 
 @dataclass(frozen=True, eq=False)
@@ -148,53 +146,6 @@ def _told(place: Array, faces: Ints, edge: Ints, nodes: Ints, weights: Array, ot
         u, v = np.einsum("ij,ij->i", p, x), np.einsum("ij,ij->i", p, y)
         found += weights[:, n, None] * np.stack([0.5 * u * u, 0.5 * v * v, u * v], axis=1)
     return found
-
-
-@dataclass(eq=False)
-class Bending:
-    """The factored system of some plates, kept as long as it is the same: the vertices in it, those of them that are
-    free, their masses, and what plates count while they move (`going`) and as they lie at rest (`lain`)."""
-
-    key: bytes = b""
-    solver: Any = None
-    used: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
-    free: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
-    mass: Array = field(default_factory=lambda: np.zeros(0))
-    going: Any = None
-    lain: Any = None
-
-    def prepare(self, mass: Array, plates: Plates, there: NDArray[np.bool_], damping: Array, dt: float) -> None:
-        """For small steps of dt seconds. `mass` (n,) is infinite where vertices are led, `there` (B,) tells which folds
-        have all their vertices, `damping` (n,) in which time what is at each vertex gives way."""
-        if not plates.stiff.any() or not there.any():
-            self.key, self.solver = b"", None
-            return
-        key = np.float64(dt).tobytes() + mass.tobytes() + there.tobytes() + damping.tobytes()
-        if key == self.key:
-            return
-        self.key, (self.used, at) = key, np.unique(plates.nodes, return_inverse=True)
-        rows = np.repeat(np.arange(len(plates.nodes)), 4)
-        weights = (plates.weights * there[:, None]).ravel()
-        sides = csr_matrix((weights, (rows, at.ravel())), shape=(len(plates.nodes), len(self.used)))
-        curved = plates.curved @ sides
-        slow = damping[plates.at]
-        own = mass[self.used]
-        self.free = np.flatnonzero(np.isfinite(own))
-        self.mass = np.where(np.isfinite(own), own, HELD * float(own[self.free].max(initial=1.0)))[:, None]
-        self.going = csr_matrix(curved.T @ diags(dt * slow * plates.stiff) @ curved)
-        self.lain = csr_matrix(curved.T @ diags(dt * dt * plates.stiff) @ plates.curved)
-        whole = diags(self.mass[:, 0]) + self.going + curved.T @ diags(dt * dt * plates.stiff) @ curved
-        self.solver = splu(csc_matrix(whole), permc_spec="MMD_AT_PLUS_A", options={"SymmetricMode": True})
-
-    def unfold(self, x: Array, before: Array, plates: Plates, rest: Array) -> None:
-        """Move vertices (n, 3) in place as plates would have them at the end of a small step that began `before`;
-        `rest` (B,) are the angles of folds at rest."""
-        if self.solver is None:
-            return
-        right = self.mass * x[self.used] + self.going @ before[self.used]
-        if rest.any():
-            right += self.lain @ ((2.0 * plates.span * np.sin(0.5 * rest))[:, None] * normals(x, plates))
-        x[self.used[self.free]] = self.solver.solve(right)[self.free]
 
 
 def normals(x: Array, plates: Plates) -> Array:

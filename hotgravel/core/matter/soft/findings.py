@@ -1,35 +1,53 @@
 """What will go wrong with what is soft, before a run."""
 
 from collections.abc import Iterator
+from itertools import groupby
 
 import numpy as np
 
+from hotgravel.core.drive.value import one
 from hotgravel.core.matter.soft.making import Thing
-from hotgravel.core.matter.soft.model import Model
+from hotgravel.core.matter.soft.model import Array, Model
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finding import Finding
+from hotgravel.core.shot.soft import Balloon
 from hotgravel.core.shot.units import show_quantity
 
 SUNK = 0.5  # of a skin's thickness: so deep it may begin in what it meets
 
 
 def before(shot: Shot, setting: Setting, model: Model, things: tuple[Thing, ...]) -> Iterator[Finding]:
-    """What holds nothing, and what begins inside something."""
+    """What holds nothing, what swells without end, and what begins inside something."""
     scene, names = setting.beginning(), shot.names()
-    for thing, surface in zip(things, model.surfaces, strict=True):
-        row, pose = thing.row, setting.at_first[thing.prop.id]
+    surfaces = iter(model.surfaces)
+    for _, copies in groupby(things, lambda thing: thing.number):
+        mine = list(copies)
+        row, prop, pose = mine[0].row, mine[0].prop.id, setting.at_first[mine[0].prop.id]
         if row.pins is not None:
-            there = pose.to_world(model.place[thing.first : thing.end])
+            there = pose.to_world(model.place[mine[0].first : mine[-1].end])
             if not (scene.weight_in(row.pins, there) >= 0.5).any():
                 said = f"No vertex of it lies in {names[row.pins]} at the first frame, so nothing is pinned."
                 yield Finding("pins nothing", row.id, "pins", f"{said} Move the zone, or take more segments.", "wrong")
-        skin = pose.to_world(np.einsum("vn,vnc->vc", surface.shares, model.place[surface.nodes]))
-        for prop in dict.fromkeys(p for c in shot.collisions if c.on and c.side == "outside" for p in c.props):
-            if prop == thing.prop.id or prop not in scene.poses or prop in setting.solvers_place:
+        if isinstance(row, Balloon) and row.air == "held":
+            yield from _swells(row, shot, pose.scale * np.ptp(model.place[mine[0].first : mine[0].end], axis=0))
+        skins = [next(surfaces) for _ in mine]
+        skin = pose.to_world(np.concatenate([np.einsum("vn,vnc->vc", s.shares, model.place[s.nodes]) for s in skins]))
+        for other in dict.fromkeys(p for c in shot.collisions if c.on and c.side == "outside" for p in c.props):
+            if other == prop or other not in scene.poses or other in setting.solvers_place:
                 continue
-            inside = -scene.distance_to(prop, skin)
-            if setting.shapes[prop].has_volume and inside.max() > SUNK * row.thickness:
+            inside = -scene.distance_to(other, skin)
+            if setting.shapes[other].has_volume and inside.max() > SUNK * row.thickness:
                 deep = show_quantity(float(f"{inside.max():.2g}"), "m", shot.dress)
-                said = f"It begins inside {names[prop]}, up to {deep} deep: it will be thrown out. Move one of them."
+                said = f"It begins inside {names[other]}, up to {deep} deep: it will be thrown out. Move one of them."
                 yield Finding("begins inside", row.id, "prop", said, "wrong")
+
+
+def _swells(row: Balloon, shot: Shot, box: Array) -> Iterator[Finding]:
+    """A pressure that a skin cannot hold: p r = 2 k (a - 1) / a², where it is a times as wide, is at most k / 2."""
+    times = [shot.clock.at(frame) for frame in range(shot.finish.first, shot.finish.last + 1)]
+    radius = 0.5 * float(box.max())
+    if max(one(row, "pressure", t) * one(row, "size", t) for t in times) * radius > 0.5 * row.stretch:
+        most = show_quantity(float(f"{0.5 * row.stretch / radius:.2g}"), "Pa", shot.dress)
+        said = f"Its skin holds no more than {most} at its own size: a pump would swell it without end. Shut it in, "
+        yield Finding("swells", row.id, "pressure", f"{said}lower the pressure or raise its stretch.", "wrong")

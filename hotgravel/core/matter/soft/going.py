@@ -8,9 +8,10 @@ from hotgravel.core.drive.value import one
 from hotgravel.core.matter.contract import Array, Seam
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE
 from hotgravel.core.matter.forces import acting_on, gather
+from hotgravel.core.matter.soft.air import Air
 from hotgravel.core.matter.soft.contact import between, met
 from hotgravel.core.matter.soft.energies import squashed, stretched
-from hotgravel.core.matter.soft.model import Energies, Ints
+from hotgravel.core.matter.soft.model import Energies, Ints, grown, shared
 from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.matter.soft.touching import Touching
 from hotgravel.core.shape.colliders import P0, P1, colliders_of
@@ -20,7 +21,7 @@ if TYPE_CHECKING:
     from hotgravel.core.matter.soft.solver import SoftSolver
 
 SMALL_STEPS = {"rough": 12, "fair": 24, "fine": 48}  # in a frame, at least
-MOST_SMALL = 240  # in a step
+MOST_SMALL = 16  # times as many, where something goes fast
 FAR = 1e7  # m: where vertices are that are not there
 TRAVEL = 0.5  # of the way from one vertex to the next: what anything may go in a small step
 
@@ -42,10 +43,13 @@ class Going:
         self.before, self.state = self.x.copy(), np.zeros(len(self.x), np.int64)
         self.state[p.vertex] = p.state
         self.touched, self.impact, self.touches = np.zeros(len(self.x), np.uint64), np.zeros(len(self.x)), 0
-        self.triangles, self.tets, self.skin = (self._there(of) for of in (model.triangles, model.tets, solver.skin))
+        self.air = Air(things, solver.faces, solver.volumes, self.at, scene.ask.later(dt))
+        self.sizes = self.air.sizes[model.body]
+        self.tets, self.skin = self._there(model.tets), self._there(solver.skin)
         friction = np.array([one(thing.row, "friction", scene.ask) for thing in things])
         self.friction = friction[self.skin.numbers[:, 5].astype(int)]
-        self.touching = Touching(solver.skins, friction[solver.skins.thing], self.at, solver.spacing)
+        skins = solver.skins
+        self.touching = Touching(skins, friction[skins.thing], self.at, solver.spacing, self.air.sizes[skins.thing])
         self.damping = np.array([thing.row.damping for thing in things])[model.body]
         self.colliders = colliders_of(solver.setting, scene, seam.surfaces)
         self.led, self.start, self.end = self._leading(p, seam)
@@ -54,7 +58,11 @@ class Going:
         with np.errstate(divide="ignore"):
             mass = 1.0 / self.w
         whole = np.asarray((self.at[model.plates.nodes] >= 0).all(axis=1))
-        solver.bending.prepare(mass, model.plates, whole, self.damping, self.h)
+        rested = self._there(model.triangles)
+        self.triangles = grown(rested, self.sizes)
+        solved, left = shared(rested, solver.solved / self.h**2)
+        self.unsolved = grown(left, self.sizes)
+        solver.system.prepare(mass, solved, model.plates, whole, self.damping, self.h)
         table = gather(acting_on(solver.setting.shot, seam.switched), solver.setting.states, scene, p, dt, {})
         row = (np.arange(len(p)) if table.by_element else p.state)[free]
         self.pull, self.rate, self.drift, self.bite = (
@@ -83,15 +91,17 @@ class Going:
         x[self.free] += h * going
         share = (number + 1) / self.many
         x[self.led] = (1.0 - share) * self.start + share * self.end
-        self.solver.bending.unfold(x, self.before, self.solver.model.plates, self.fold)
-        stretched(x, v, w, tri.nodes, tri.numbers, tri.groups, h, self.damping, False)
+        solver = self.solver
+        rest = self.unsolved
+        stretched(x, v, w, rest.nodes, rest.numbers, rest.groups, h, self.damping, False)
+        solver.system.relax(x, self.before, self.sizes, solver.model.plates, self.fold, self.air)
         squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, False)
         self.touches += self.touching.part(x, self.before, w)
         if len(self.colliders.table):
             met(
                 x, self.before, w, skin.nodes, skin.numbers, skin.groups, self.friction, self.state,
                 between(self.colliders.table, number / self.many, share), self.colliders.bits,
-                self.solver.setting.tree, h, self.touched, self.impact,
+                solver.setting.tree, h, self.touched, self.impact,
             )  # fmt: skip
         v[:] = (x - self.before) / h
         if self.damping.any():
@@ -99,13 +109,14 @@ class Going:
             squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, True)
 
     def _number(self, p: Vertices, seam: Seam, dt: float) -> int:
-        """How many small steps: by the quality, and more where something goes so fast that in one of them it would
-        come past a vertex before that has pulled on the next."""
+        """How many small steps: by the quality, and twice as many again and again where something goes so fast that in
+        one of them it would come past a vertex before that has pulled on the next."""
         least = max(1, round(SMALL_STEPS[self.solver.setting.quality] * seam.ahead))
         table = self.colliders.table
         swept = np.linalg.norm(table[:, P1 : P1 + 3] - table[:, P0 : P0 + 3], axis=1).max(initial=0.0)
         way = max(float(p.speed.max(initial=0.0)) * dt, float(swept))
-        return int(min(MOST_SMALL, max(least, np.ceil(way / (TRAVEL * self.solver.spacing)))))
+        more = way / (TRAVEL * self.solver.spacing) / least
+        return int(least * min(MOST_SMALL, 2 ** max(0, np.ceil(np.log2(max(more, 1.0))))))
 
     def _there(self, of: Energies) -> Energies:
         """The energies that have all their vertices."""

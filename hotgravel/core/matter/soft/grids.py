@@ -31,6 +31,24 @@ def sheet(wide: float, deep: float, segments: int, weave: str) -> tuple[Array, I
     return vertices, np.stack([one, two], axis=1).reshape(-1, 3)
 
 
+def ball(radius: float, parts: int) -> tuple[Array, Ints]:
+    """A ball about its middle, of triangles nearly alike: the faces of an icosahedron, each edge in so many parts, and
+    all of it blown out to a radius. Vertices (V, 3), faces (F, 3)."""
+    from trimesh.creation import icosahedron
+
+    whole = icosahedron()
+    i, j = (of.ravel() for of in np.meshgrid(np.arange(parts + 1), np.arange(parts + 1), indexing="ij"))
+    i, j = i[i + j <= parts], j[i + j <= parts]
+    number = {(a, b): n for n, (a, b) in enumerate(zip(i.tolist(), j.tolist(), strict=True))}
+    small = [(number[a, b], number[a + 1, b], number[a, b + 1]) for a, b in number if a + b < parts]
+    small += [(number[a + 1, b], number[a + 1, b + 1], number[a, b + 1]) for a, b in number if a + b < parts - 1]
+    shares = np.stack([parts - i - j, i, j], axis=1) / parts
+    corners = np.einsum("sk,fkc->fsc", shares, whole.vertices[whole.faces]).reshape(-1, 3)
+    corners *= radius / np.linalg.norm(corners, axis=1, keepdims=True)
+    faces = (np.array(small)[None] + len(shares) * np.arange(len(whole.faces))[:, None, None]).reshape(-1, 3)
+    return corners, faces
+
+
 def filled(low: Array, high: Array, segments: int, distance: Callable[[Array], Array]) -> tuple[Array, Ints, Array]:
     """Blocks that fill a shape, as tetrahedra: nodes (N, 3), their corners (E, 4), and how much (E,) of the block of
     each lies inside. The longest side of the shape's box has so many blocks; one stays that reaches into the shape."""

@@ -3,10 +3,12 @@
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 from trimesh.remesh import subdivide_to_size
 
+from hotgravel.core.chance import uniforms
 from hotgravel.core.matter.soft.bending import Plates, plates_of
-from hotgravel.core.matter.soft.grids import filled, held_by, sheet
+from hotgravel.core.matter.soft.grids import ball, filled, held_by, sheet
 from hotgravel.core.matter.soft.model import (
     Array,
     Energies,
@@ -16,29 +18,34 @@ from hotgravel.core.matter.soft.model import (
     grouped,
     of_tets,
     of_triangles,
+    volume_of,
 )
+from hotgravel.core.shape.copies import stacked, turned_by
 from hotgravel.core.shape.distance import gaps
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.setting import Setting
+from hotgravel.core.shot.copies import Stacked
 from hotgravel.core.shot.faults import Fault, ShotFault
-from hotgravel.core.shot.props import Plane, Prop
-from hotgravel.core.shot.soft import Cloth, Jelly
+from hotgravel.core.shot.props import Plane, Prop, Sphere
+from hotgravel.core.shot.soft import Balloon, Cloth, Jelly
 
 MOST_VERTICES = 100_000
 THIN = 1e-9  # of a thing's size: what lies nearer together is one vertex
+BALL = 0.525  # parts that an icosahedron's edge goes into, for each segment of its ball
 LEAST = 0.05  # of a block inside its shape: it counts as so much, or it would weigh nothing
 
 
 @dataclass(frozen=True, eq=False)
 class Thing:
-    """One soft thing: its row, its prop, the number of its row among those that elements come from, and its vertices as
-    a range of the model's."""
+    """One soft thing: its row, its prop, the number of its row among those that elements come from, its vertices as
+    a range of the model's, and by how much its numbers run behind, seconds."""
 
-    row: Cloth | Jelly
+    row: Cloth | Jelly | Balloon
     prop: Prop
     number: int
     first: int
     end: int
+    late: float = 0.0
 
 
 @dataclass(eq=False)
@@ -67,14 +74,21 @@ def made_of(setting: Setting) -> tuple[Model, tuple[Thing, ...]]:
     props = {prop.id: prop for prop in shot.props}
     for row in (row for row in shot.soft if row.prop in props):
         shape, first = setting.shapes[row.prop], parts.count
-        if isinstance(row, Jelly) and not shape.has_volume:
+        if not isinstance(row, Cloth) and not shape.has_volume:
             faults.append(Fault(row.id, "prop", "It has no inside to be filled. Accepted: a closed shape."))
             continue
+        late = [0.0]
         if isinstance(row, Cloth):
             _cloth(parts, row, props[row.prop], setting)
-        else:
+        elif isinstance(row, Jelly):
             _jelly(parts, row, shape, setting)
-        things.append(Thing(row, props[row.prop], numbers[row.id], first, parts.count))
+        else:
+            late = _balloons(parts, row, props[row.prop], setting)
+        each = (parts.count - first) // len(late)
+        things += [
+            Thing(row, props[row.prop], numbers[row.id], first + n * each, first + (n + 1) * each, by)
+            for n, by in enumerate(late)
+        ]
         if parts.count > MOST_VERTICES:
             said = f"That makes {parts.count} vertices in all. Accepted: {MOST_VERTICES}, as fewer segments make."
             faults.append(Fault(row.id, "segments", said))
@@ -110,6 +124,18 @@ def _welded(vertices: Array, faces: Ints) -> tuple[Array, Ints]:
     return place[used], at.reshape(-1, 3)
 
 
+def _mass(faces: Ints, area: Array, weight: float, count: int) -> Array:
+    """A third of what each face weighs, at each of its corners (count,)."""
+    found: Array = np.bincount(faces.ravel(), np.repeat(weight * area / 3.0, 3), count).astype(float)
+    return found
+
+
+def _drawn_as_is(faces: Ints, count: int, first: int) -> Surface:
+    """A skin that is drawn as its vertices lie."""
+    alone = np.repeat(first + np.arange(count)[:, None], 4, axis=1)
+    return Surface(alone, np.eye(4)[np.zeros(count, int)], faces)
+
+
 def _cloth(parts: Parts, row: Cloth, prop: Prop, setting: Setting) -> None:
     if isinstance(prop.shape, Plane):
         place, faces = sheet(prop.shape.width, prop.shape.depth, row.segments, row.weave)
@@ -118,12 +144,38 @@ def _cloth(parts: Parts, row: Cloth, prop: Prop, setting: Setting) -> None:
     scale = setting.at_first[prop.id].scale
     scaled, first = scale * place, parts.count
     numbers, area = of_triangles(scaled, faces, row.stretch, row.shear)
-    mass = np.bincount(faces.ravel(), np.repeat(row.weight * area / 3.0, 3), len(place)).astype(float)
-    parts.add(place, mass)
+    parts.add(place, _mass(faces, area, row.weight, len(place)))
     parts.triangles.append((faces + first, numbers))
     parts.plates.append(plates_of(scaled, faces, row.bend, first))
-    alone = np.repeat(first + np.arange(len(place))[:, None], 4, axis=1)
-    parts.surfaces.append(Surface(alone, np.eye(4)[np.zeros(len(place), int)], faces))
+    parts.surfaces.append(_drawn_as_is(faces, len(place), first))
+
+
+def _balloons(parts: Parts, row: Balloon, prop: Prop, setting: Setting) -> list[float]:
+    """The skins of all copies; returns by how much each runs behind, seconds."""
+    if isinstance(prop.shape, Sphere):
+        place, faces = _welded(*ball(prop.shape.radius, max(1, round(BALL * row.segments))))
+    else:
+        place, faces = _welded(*setting.mesh(prop.id))
+        side = max(float(np.ptp(place, axis=0).max()) / row.segments, 1e-9)
+        place, faces = _welded(*subdivide_to_size(place, faces, side, max_iter=12))
+    if volume_of(place, faces) < 0.0:
+        faces = faces[:, ::-1]
+    copies, pose = row.copies, setting.at_first[prop.id]
+    places, sizes, turns = np.zeros((1, 3)), np.ones(1), Rotation.identity(1)
+    seed = copies.seed if isinstance(copies, Stacked) else 0
+    u = uniforms(np.arange(copies.number, dtype=np.uint64), 5, seed=seed, who=row.id)
+    if isinstance(copies, Stacked):
+        box = np.ptp(place, axis=0) * (1.0 + copies.size_spread)
+        places = stacked((copies.across, copies.up, copies.deep), box + copies.gap / pose.scale)
+        sizes, turns = 1.0 + copies.size_spread * (2.0 * u[:, 1] - 1.0), turned_by(copies.turn, u[:, 2:])
+    for n, (at, size) in enumerate(zip(places, sizes, strict=True)):
+        mine, first = at + size * turns[n].apply(place), parts.count
+        numbers, area = of_triangles(pose.scale * mine, faces, row.stretch, row.shear)
+        parts.add(mine, _mass(faces, area, row.weight, len(mine)))
+        parts.triangles.append((faces + first, numbers))
+        parts.surfaces.append(_drawn_as_is(faces, len(mine), first))
+    late: list[float] = (row.late * u[:, 0]).tolist()
+    return late
 
 
 def _jelly(parts: Parts, row: Jelly, shape: Shaped, setting: Setting) -> None:

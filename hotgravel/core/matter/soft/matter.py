@@ -8,13 +8,13 @@ import numpy as np
 from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kept, Kind, Lane, Table
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.soft.findings import before
-from hotgravel.core.matter.soft.making import made_of
+from hotgravel.core.matter.soft.making import BALL, made_of
 from hotgravel.core.matter.soft.solver import SoftSolver
 from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finding import Finding
-from hotgravel.core.shot.soft import Cloth
+from hotgravel.core.shot.soft import Balloon, Cloth, Jelly
 
 
 class SoftMatter:
@@ -33,12 +33,16 @@ class SoftMatter:
         "greatest_speed": Gauge("m/s", "speed of the fastest vertex"),
         "kinetic_energy": Gauge("J/kg", "kinetic energy of all that is soft, for each kilogram"),
         "greatest_stretch": Gauge("%", "how much longer than at rest cloth is pulled, at most"),
+        "air_volume": Gauge("m³", "volume of the air in balloons, all together"),
+        "air_pressure": Gauge("Pa", "how much more the air of a balloon presses than that outside, at most"),
         "touching": Gauge("", "points of cloth and jelly that lie on cloth or jelly"),
         "touches": Gauge("", "vertices that lie on something"),
     }
     lanes: tuple[Lane, ...] = (
         Lane("cloth and jelly: speed, mean / top", "curves", ("greatest_speed", "mean_speed")),
         Lane("cloth: stretch", "curves", ("greatest_stretch",)),
+        Lane("balloons: volume", "curves", ("air_volume",)),
+        Lane("balloons: pressure", "curves", ("air_pressure",)),
     )
     facts: tuple[Fact, ...] = (
         *FACTS,
@@ -56,7 +60,7 @@ class SoftMatter:
         return tuple(row.prop for row in shot.soft)
 
     def count_at(self, shot: Shot, frame: int) -> float:
-        return sum(float((row.segments + 1) ** (2 if isinstance(row, Cloth) else 3)) for row in shot.soft)
+        return sum(_vertices(row) for row in shot.soft)
 
     def findings(self, shot: Shot, solver: Any) -> Iterator[Finding]:
         yield from before(shot, solver.setting, solver.model, solver.things)
@@ -69,3 +73,10 @@ class SoftMatter:
 
     def reasons(self, shot: Shot, kept: Kept, element: int, frame: int) -> Iterator[tuple[int, str, str]]:
         yield from ()
+
+
+def _vertices(row: Cloth | Jelly | Balloon) -> float:
+    """About how many vertices a row makes."""
+    if isinstance(row, Balloon):
+        return float(row.copies.number * (2 + 10 * (BALL * row.segments) ** 2))
+    return float((row.segments + 1) ** (2 if isinstance(row, Cloth) else 3))

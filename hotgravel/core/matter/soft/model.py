@@ -107,3 +107,35 @@ def of_tets(place: Array, tets: Ints, stiffness: float, poisson: float) -> tuple
     # What Neo-Hookean calls its constants for the same small strains (Smith, de Goes and Kim 2018).
     constants = np.broadcast_to([mu, lame + mu], (len(tets), 2))
     return np.concatenate([np.linalg.inv(sides).reshape(-1, 9), volume[:, None], constants], axis=1), volume
+
+
+def volume_of(place: Array, faces: Ints) -> float:
+    """The volume within a closed skin (F, 3), m³; less than 0 where its faces are turned inward."""
+    a, b, c = (place[faces[:, n]] for n in range(3))
+    return float(np.einsum("ij,ij->", a, np.cross(b, c)) / 6.0)
+
+
+def grown(triangles: Energies, sizes: Array) -> Energies:
+    """Triangles whose rest has grown to sizes (n,) of what it was, by their first vertices."""
+    size = sizes[triangles.nodes[:, 0]]
+    if (size == 1.0).all():
+        return triangles
+    numbers = triangles.numbers.copy()
+    numbers[:, :4] /= size[:, None]
+    numbers[:, 4] *= size**2
+    return Energies(triangles.nodes, numbers, triangles.groups)
+
+
+def shared(triangles: Energies, ceiling: Array) -> tuple[Energies, Energies]:
+    """Triangles as two that share their stiffness: the first have no more than `ceiling` (n,), N/m, by their first
+    vertices, the second the rest; those that would have none are left out."""
+    most = ceiling[triangles.nodes[:, 0]]
+    stiff = triangles.numbers[:, 5] + 2.0 * triangles.numbers[:, 6]
+    share = np.minimum(1.0, most / np.maximum(stiff, 1e-300))
+    made = []
+    for part in (share, 1.0 - share):
+        left = np.flatnonzero(part > 0.0)
+        numbers = triangles.numbers[left].copy()
+        numbers[:, 5:7] *= part[left, None]
+        made.append(Energies(triangles.nodes[left], numbers, np.searchsorted(left, triangles.groups)))
+    return made[0], made[1]

@@ -9,16 +9,19 @@ from hotgravel.core.drive.value import one
 from hotgravel.core.matter.contract import Array, Offers, Seam, Shed, State
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE, PINNED
 from hotgravel.core.matter.paint import HAS_COLOUR
-from hotgravel.core.matter.soft.bending import Bending, folded
+from hotgravel.core.matter.soft.bending import folded
 from hotgravel.core.matter.soft.going import Going
 from hotgravel.core.matter.soft.making import Thing
-from hotgravel.core.matter.soft.model import Energies, Model, grouped
+from hotgravel.core.matter.soft.model import Energies, Ints, Model, grouped, volume_of
 from hotgravel.core.matter.soft.state import Vertices
+from hotgravel.core.matter.soft.system import System
 from hotgravel.core.matter.soft.touching import Skins, skins_of
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
-from hotgravel.core.shot.soft import Cloth
+from hotgravel.core.shot.soft import Balloon, Cloth
+
+OF_CLOTH, OF_BALLOONS = 2.0, 20.0  # masses over small steps squared: how stiff the linear system may have a triangle
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,11 +31,13 @@ class SoftSolver:
     setting: Setting
     model: Model
     things: tuple[Thing, ...]
-    bending: Bending = field(default_factory=Bending)
+    system: System = field(default_factory=System)
 
     def begin(self) -> State:
         return State(
-            Vertices.blank(0), {"fold": folded(self.scaled, self.model.plates)}, {"begun": [], "touching": 0.0}
+            Vertices.blank(0),
+            {"fold": folded(self.scaled, self.model.plates)},
+            {"begun": [], "touching": 0.0, "air": [0.0, 0.0]},
         )
 
     @cached_property
@@ -49,6 +54,28 @@ class SoftSolver:
         thick = [thing.row.thickness for thing in self.things]
         meet = {n: self.model.surfaces[n] for n, thing in enumerate(self.things) if thing.row.meets == "all"}
         return skins_of(meet, thick, self.scaled)
+
+    @cached_property
+    def faces(self) -> list[Ints]:
+        """The faces (F, 3) of the skin of each thing that is drawn as its vertices lie; by the model's vertices."""
+        return [surface.nodes[surface.faces, 0] for surface in self.model.surfaces]
+
+    @cached_property
+    def volumes(self) -> Array:
+        """The volume within the skin of each balloon at rest, m³; 0 of all else."""
+        return np.array([
+            volume_of(self.scaled, faces) if isinstance(thing.row, Balloon) else 0.0
+            for thing, faces in zip(self.things, self.faces, strict=True)
+        ])  # fmt: skip
+
+    @cached_property
+    def solved(self) -> Array:
+        """How stiff triangles may be in the linear system (n,), by their first vertices, N/m for small steps of a
+        second: what is stiffer there turns and folds too slowly, and by and by shakes. The rest of it goes round one
+        after another."""
+        share = [OF_BALLOONS if isinstance(thing.row, Balloon) else OF_CLOTH for thing in self.things]
+        found: Array = np.array(share)[self.model.body] * self.model.mass
+        return found
 
     @cached_property
     def spacing(self) -> float:
@@ -82,6 +109,7 @@ class SoftSolver:
         p.stretch[:] = self._stretch(going.x, going.triangles)[p.vertex]
         self._crease(state, going.x, seam.scene)
         state.facts["touching"] = going.touches / going.many
+        state.facts["air"] = [float(going.air.volume.sum()), float(going.air.over.max(initial=0.0))]
         return int((p.touched > 0).sum())
 
     def land(self, state: State, seam: Seam) -> None:
@@ -130,14 +158,19 @@ class SoftSolver:
             "greatest_stretch": 100.0 * float(p.stretch.max(initial=0.0)),
             "touches": touches,
             "touching": state.facts["touching"],
+            "air_volume": state.facts["air"][0],
+            "air_pressure": state.facts["air"][1],
         }
 
     def _new(self, thing: Thing, pose: Pose, seam: Seam) -> Vertices:
         """The vertices of a thing, where its prop stands."""
         row, scene, mine = thing.row, seam.scene, slice(thing.first, thing.end)
         p = Vertices.blank(thing.end - thing.first)
-        p.rest[:] = self.model.place[mine]
-        p.position[:] = pose.to_world(p.rest)
+        p.rest[:] = place = self.model.place[mine]
+        if isinstance(row, Balloon):
+            middle = place.mean(axis=0)
+            place = middle + one(row, "size", scene.ask.later(-thing.late)) * (place - middle)
+        p.position[:] = pose.to_world(place)
         p.vertex[:] = np.arange(thing.first, thing.end)
         p.mass[:], p.radius[:], p.size[:] = self.model.mass[mine], 0.5 * row.thickness, 0.5 * row.thickness
         p.temperature[:], p.source[:] = row.temperature, thing.number

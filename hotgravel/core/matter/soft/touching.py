@@ -11,13 +11,15 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
+from numba import njit, prange
 
 from hotgravel.core.matter.soft.model import Array, Ints, Surface
 from hotgravel.core.shape.bvh import closest_on_triangle
 
 NEAR = 0.9  # of how far a point lies from a triangle at rest: so near it may come at least
+ROOM = 16  # points that may come to touch a triangle, until more do
 MOST_CELLS = 4096.0  # about a triangle: one that is flung about farther meets nothing in that small step
+REACH = 2.0  # times as far as they have come may a point and a triangle have been apart
 TABLE = 2  # cells of the table for each point, and more, to the next power of two
 
 
@@ -164,46 +166,74 @@ def _apart_at_rest(m, i, j, k, rest):
     return math.sqrt((rest[m, 0] - x) ** 2 + (rest[m, 1] - y) ** 2 + (rest[m, 2] - z) ** 2)
 
 
-@njit(cache=True)
-def touching(x, before, w, nodes, shares, rest, thick, grip, thing, faces, wide, first, order, points, old):
-    """Keep skins apart for a small step, in place. `wide` is a cell of the grid, metres; `first`, `order`, `points` and
-    `old` are room to work in. Returns how many touch."""
-    _laid(x, nodes, shares, points)
-    _laid(before, nodes, shares, old)
-    _hashed(points, wide, first, order)
-    mask, touches, fastest = len(first) - 2, 0, 0.0
-    for m in range(len(points)):
-        for c in range(3):
-            fastest = max(fastest, abs(points[m, c] - old[m, c]))
-    low, high, begin, end = np.empty(3), np.empty(3), np.empty(3), np.empty(3)
-    was, normal, slid = np.empty(3), np.empty(3), np.empty(3)
-    for f in range(len(faces)):
+@njit(cache=True, inline="always")
+def _far_from(points, old, faces, f, c):
+    """Where a triangle begins and ends along an axis, from before to now."""
+    low = high = points[faces[f, 0], c]
+    for n in range(3):
+        low = min(low, min(points[faces[f, n], c], old[faces[f, n], c]))
+        high = max(high, max(points[faces[f, n], c], old[faces[f, n], c]))
+    return low, high
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def neared(points, old, went, fastest, thick, faces, wide, first, order, found, count):
+    """For each triangle the points that may come to touch it, into `found` (F, most), and how many, into `count` (F,):
+    it may be more than there is room for. `went` (m,) is how far each point has come, `fastest` the greatest of that,
+    `wide` a cell of the grid."""
+    mask, most = len(first) - 2, found.shape[1]
+    for row in prange(len(faces)):
+        f = np.int64(row)
         i, j, k = faces[f, 0], faces[f, 1], faces[f, 2]
+        count[f] = 0
+        was = np.empty(3)
         if not _normal(old[i], old[j], old[k], was):
             continue
-        room, cells = thick[i] + fastest, 1.0
-        for c in range(3):
-            low[c] = min(min(points[i, c], points[j, c]), min(points[k, c], min(old[i, c], min(old[j, c], old[k, c]))))
-            high[c] = max(max(points[i, c], points[j, c]), max(points[k, c], max(old[i, c], max(old[j, c], old[k, c]))))
-            low[c], high[c] = low[c] - room, high[c] + room
-            begin[c], end[c] = math.floor(low[c] / wide), math.floor(high[c] / wide)
-            cells *= end[c] - begin[c] + 1.0
-        if cells > MOST_CELLS:
+        mine = max(went[i], max(went[j], went[k]))
+        x0, x1 = _far_from(points, old, faces, f, 0)
+        y0, y1 = _far_from(points, old, faces, f, 1)
+        z0, z1 = _far_from(points, old, faces, f, 2)
+        room = thick[i] + fastest
+        a0, a1 = math.floor((x0 - room) / wide), math.floor((x1 + room) / wide)
+        b0, b1 = math.floor((y0 - room) / wide), math.floor((y1 + room) / wide)
+        e0, e1 = math.floor((z0 - room) / wide), math.floor((z1 + room) / wide)
+        if (a1 - a0 + 1.0) * (b1 - b0 + 1.0) * (e1 - e0 + 1.0) > MOST_CELLS:
             continue
-        for a in range(int(begin[0]), int(end[0]) + 1):
-            for b in range(int(begin[1]), int(end[1]) + 1):
-                for e in range(int(begin[2]), int(end[2]) + 1):
+        for a in range(int(a0), int(a1) + 1):
+            for b in range(int(b0), int(b1) + 1):
+                for e in range(int(e0), int(e1) + 1):
                     cell = ((a * 73856093) ^ (b * 19349663) ^ (e * 83492791)) & mask
                     for at in range(first[cell], first[cell + 1]):
                         m = order[at]
-                        x_, y_, z_ = points[m, 0], points[m, 1], points[m, 2]
-                        if x_ < low[0] or x_ > high[0] or y_ < low[1] or y_ > high[1] or z_ < low[2] or z_ > high[2]:
+                        near = 0.5 * (thick[i] + thick[m]) + went[m]
+                        x, y, z = points[m, 0], points[m, 1], points[m, 2]
+                        if (x < x0 - near or x > x1 + near or y < y0 - near or y > y1 + near
+                                or z < z0 - near or z > z1 + near or m == i or m == j or m == k):  # fmt: skip
                             continue
-                        if m != i and m != j and m != k:
-                            touches += _parted(
-                                m, i, j, k, x, w, nodes, shares, rest, thick, grip, thing, points, old, 4.0 * fastest,
-                                was, normal, slid,
-                            )  # fmt: skip
+                        if abs(_along(old[m], old[i], was)) > near + REACH * mine:
+                            continue
+                        if count[f] < most:
+                            found[f, count[f]] = m
+                        count[f] += 1
+
+
+@njit(cache=True)
+def touching(x, before, w, nodes, shares, rest, thick, grip, thing, faces, found, count, went, points, old):
+    """Keep skins apart for a small step, in place; `found` and `count` are of `neared`. Returns how many touch."""
+    touches = 0
+    was, normal, slid = np.empty(3), np.empty(3), np.empty(3)
+    for f in range(len(faces)):
+        if count[f] == 0:
+            continue
+        i, j, k = faces[f, 0], faces[f, 1], faces[f, 2]
+        _normal(old[i], old[j], old[k], was)
+        mine = max(went[i], max(went[j], went[k]))
+        for at in range(count[f]):
+            m = found[f, at]
+            touches += _parted(
+                m, i, j, k, x, w, nodes, shares, rest, thick, grip, thing, points, old, REACH * (mine + went[m]),
+                was, normal, slid,
+            )  # fmt: skip
     return touches
 
 
@@ -223,28 +253,44 @@ def skins_of(surfaces: Mapping[int, Surface], thick: Sequence[float], rest: Arra
 
 class Touching:
     """Skins in a step: those triangles that have all their vertices (`at` (n,) is less than 0 where one is gone), how
-    each point grips, and room to work in."""
+    each point grips, where it lies at rest now that its skin has grown to `sizes` (m,), and room to work in."""
 
-    def __init__(self, skins: Skins, grip: Array, at: Ints, spacing: float) -> None:
+    def __init__(self, skins: Skins, grip: Array, at: Ints, spacing: float, sizes: Array) -> None:
         there = np.asarray((at[skins.nodes] >= 0).all(axis=1))
-        self.skins, self.grip = skins, grip
+        self.skins, self.grip, self.rest = skins, grip, sizes[:, None] * skins.rest
         self.faces = np.ascontiguousarray(skins.faces[there[skins.faces].all(axis=1)])
         many = len(skins.nodes)
         self.wide = 2.0 * max(spacing, float(skins.thick.max(initial=0.0)))
         self.first = np.zeros((1 << int(np.ceil(np.log2(TABLE * many + 1)))) + 1, np.int64)
         self.order, self.points, self.old = np.zeros(many, np.int64), np.zeros((many, 3)), np.zeros((many, 3))
+        self.found, self.count = np.zeros((len(self.faces), ROOM), np.int64), np.zeros(len(self.faces), np.int64)
 
     def part(self, x: Array, before: Array, w: Array) -> int:
         """Keep skins apart for a small step, in place: once more where they touch, as what moves one apart may push it
         into the next. Returns how many touch."""
-        found = self._once(x, before, w) if len(self.faces) else 0
-        if found:
-            self._once(x, before, w)
-        return found
-
-    def _once(self, x: Array, before: Array, w: Array) -> int:
+        if not len(self.faces):
+            return 0
         s = self.skins
-        return int(touching(
-            x, before, w, s.nodes, s.shares, s.rest, s.thick, self.grip, s.thing, self.faces, self.wide, self.first,
-            self.order, self.points, self.old,
-        ))  # fmt: skip
+        _laid(x, s.nodes, s.shares, self.points)
+        _laid(before, s.nodes, s.shares, self.old)
+        went = np.linalg.norm(self.points - self.old, axis=1)
+        _hashed(self.points, self.wide, self.first, self.order)
+        while True:
+            neared(
+                self.points, self.old, went, float(went.max()), s.thick, self.faces, self.wide, self.first, self.order,
+                self.found, self.count,
+            )  # fmt: skip
+            most = int(self.count.max())
+            if most <= self.found.shape[1]:
+                break
+            self.found = np.zeros((len(self.faces), 2 * most), np.int64)
+        touches = 0
+        for turn in range(2):
+            many = int(touching(
+                x, before, w, s.nodes, s.shares, self.rest, s.thick, self.grip, s.thing, self.faces, self.found,
+                self.count, went, self.points, self.old,
+            ))  # fmt: skip
+            touches = many if turn == 0 else touches
+            if not many:
+                break
+        return touches

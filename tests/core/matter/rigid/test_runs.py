@@ -207,7 +207,7 @@ def test_a_pour_fills_as_much_room_at_any_quality(quality):
 @pytest.mark.parametrize(("change", "said"), [
     (lambda s: s["set"][1].update(shape={"kind": "plane", "width": 1, "depth": 1}), "flat"),
     (lambda s: s["matter"][0].update(state="spark"), "state of particles. Accepted: a state of bodies"),
-    (lambda s: s["matter"][0].update(copies=stacked(200, 200, 3)), "120 000 bodies. Accepted: 20 000"),
+    (lambda s: s["matter"][0].update(copies=stacked(200, 200, 3)), "120 000 copies. Accepted: 20 000"),
     (lambda s: s["matter"][0].update(density=0), "Accepted: a number above 0"),
     (lambda s: s["set"][1].update(on=False), "switched off"),
 ])  # fmt: skip
