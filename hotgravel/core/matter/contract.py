@@ -96,11 +96,12 @@ class State:
 @dataclass(frozen=True)
 class Blows:
     """What elements of one matter gave to elements of others in a step: their ids (k,), impulses (k, 3) N s, and where
-    (k, 3) m."""
+    (k, 3) m. `whole`: those feel them as they are, whatever share they feel of particles."""
 
     struck: NDArray[np.int64]
     impulse: Array
     place: Array
+    whole: bool = False
 
 
 @dataclass(frozen=True)

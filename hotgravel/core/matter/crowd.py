@@ -37,7 +37,7 @@ class ElementCrowd:
                 return p.speed
             case "density":
                 return p.density()
-            case "spin" | "tilt" | "still" | "impulse" | "load" | "bonds lost" | "falling":
+            case "spin" | "tilt" | "still" | "impulse" | "load" | "bonds lost" | "falling" | "stretch" | "pressure":
                 return p.read_of_body(attribute)
             case "height":
                 return p.position[:, 1]

@@ -93,7 +93,8 @@ class Elements:
     def read_of_body(self, attribute: str) -> Array:
         """What only bodies have: their spin (°/s), how far they are turned over (°), how long they have lain still (s),
         the hardest hit of the step (N s), the greatest load of their bonds over its strength, the share of their bonds
-        that is lost, and whether nothing keeps them in place. A point has no more than the hit."""
+        that is lost, and whether nothing keeps them in place; or what is soft: how far it is stretched, and what
+        presses on it (Pa). A point has no more than the hit."""
         return (
             np.where(self.touched > 0, self.mass * self.impact, 0.0) if attribute == "impulse" else np.zeros(len(self))
         )

@@ -26,7 +26,7 @@ STEPS = 1024  # more than a frame ever has
 # is a pair of entries.
 TAKES_SURFACES: Mapping[str, tuple[str, ...]] = {"particles": ("rigid",), "smoke": ("rigid",), "soft": ("rigid",)}
 TAKES_OPENINGS: Mapping[str, tuple[str, ...]] = {"particles": ("rigid",), "smoke": ("rigid",)}
-TAKES_BLOWS: Mapping[str, tuple[str, ...]] = {"rigid": ("particles",)}
+TAKES_BLOWS: Mapping[str, tuple[str, ...]] = {"rigid": ("particles", "soft")}
 
 
 @dataclass

@@ -48,25 +48,33 @@ class Surface(NamedTuple):
     spread: float = 0.0
     front: bool = False
     element: int = -1
+    feels: bool = False
+    mass: float = math.inf
 
 
 class Colliders(NamedTuple):
-    """table (C, WIDTH) as above, bits (C,) uint64, elements (C,) int64 as in `Moving`."""
+    """table (C, WIDTH) as above, bits (C,) uint64; the element (C,) int64 that each is, -1 where it is none, and its
+    mass (C,), as in `Moving`; and `feeling` (C,) int64, the same where it feels the blows of particles."""
 
     table: Array
     bits: NDArray[np.uint64]
     elements: NDArray[np.int64]
+    mass: Array
+    feeling: NDArray[np.int64]
 
 
 class Moving(NamedTuple):
     """A shape that a solver moves in a step: the prop that it was made from, where it is at the step's start and
-    end, and the id of the element that feels its blows; -1 where none does."""
+    end, the id of the element that it is, -1 where it is none, whether that feels the blows of particles, and its
+    mass, kg; infinite where nothing pushes it."""
 
     prop: str
     shape: Shaped
     start: Pose
     end: Pose
     element: int = -1
+    feels: bool = False
+    mass: float = math.inf
 
 
 def colliders_of(setting: Setting, scene: Scene, moving: Iterable[Moving] = ()) -> Colliders:
@@ -96,6 +104,8 @@ def colliders_of(setting: Setting, scene: Scene, moving: Iterable[Moving] = ()) 
                         start=shape.start,
                         end=shape.end,
                         element=shape.element,
+                        feels=shape.feels,
+                        mass=shape.mass,
                     )
                 )
     return table_of(surfaces)
@@ -124,8 +134,11 @@ def table_of(surfaces: list[Surface]) -> Colliders:
         still = (s.start.position == s.end.position).all() and (q0 == q1).all() and row[S0] == row[S1]
         row[MOVING] = 0.0 if still else 1.0
         row[LOW : LOW + 3], row[HIGH : HIGH + 3] = _room(s, bool(still))
-    bits, elements = (np.array([getattr(s, of) for s in surfaces]) for of in ("bit", "element"))
-    return Colliders(table, bits.astype(np.uint64), elements.astype(np.int64))
+    bits, elements, feels, mass = (
+        np.array([getattr(s, of) for s in surfaces]) for of in ("bit", "element", "feels", "mass")
+    )
+    feeling = np.where(feels.astype(bool), elements, -1).astype(np.int64)
+    return Colliders(table, bits.astype(np.uint64), elements.astype(np.int64), mass.astype(float), feeling)
 
 
 def _room(s: Surface, still: bool) -> tuple[Array, Array]:

@@ -37,6 +37,13 @@ class Pose:
         return directions @ self.matrix.T
 
 
+def onward(start: Pose, end: Pose) -> Pose:
+    """Where a thing comes that goes on in the same time by as much as it went from one pose to another."""
+    turned = Rotation.from_quat(end.quaternion) * Rotation.from_quat(start.quaternion).inv()
+    quaternion = (turned * Rotation.from_quat(end.quaternion)).as_quat()
+    return Pose(2.0 * end.position - start.position, quaternion, end.scale)
+
+
 def pose_at(prop: Prop, ask: Ask) -> Pose:
     """A prop's pose at a moment. Rotation is about x, then y, then z."""
     quaternion = Rotation.from_euler("xyz", three(prop, "rotation", ask), degrees=True).as_quat()

@@ -234,6 +234,37 @@ class Falls(Test):
     half: ClassVar[float] = 0.5
 
 
+class Stretched(Test):
+    kind: Literal["stretched"] = "stretched"
+    title: ClassVar[str] = "is stretched by more than"
+    phrase: ClassVar[str] = "{stretch}"
+    reads: ClassVar[str] = "stretch"
+    threshold: ClassVar[str] = "stretch"
+    unit: ClassVar[str] = "%"
+    says: ClassVar[str] = "It was stretched by"
+    extreme: ClassVar[str] = "the most that one was stretched was"
+    stretch: Value = dial(
+        "%", 0.1, label="stretch", soft=(0.01, 1.0), low=0.0, high=100.0, drivable=True,
+        help="Of cloth and balloons: how much longer than at rest it is pulled there, along either way.",
+    )  # fmt: skip
+
+
+class Pressed(Test):
+    kind: Literal["pressed"] = "pressed"
+    title: ClassVar[str] = "is pressed by more than"
+    phrase: ClassVar[str] = "{pressure}"
+    reads: ClassVar[str] = "pressure"
+    threshold: ClassVar[str] = "pressure"
+    unit: ClassVar[str] = "Pa"
+    says: ClassVar[str] = "It was pressed by"
+    extreme: ClassVar[str] = "the most that one was pressed was"
+    pressure: Value = dial(
+        "Pa", 100.0, label="pressure", soft=(1.0, 10000.0), low=0.0, high=1e9, drivable=True,
+        help="By what cloth, jelly or a balloon touches, itself too. A stack of paper as high as a hand presses with "
+        "1 000.",
+    )  # fmt: skip
+
+
 class Nearer(Test):
     kind: Literal["nearer"] = "nearer"
     title: ClassVar[str] = "comes nearer than"
@@ -382,7 +413,7 @@ class Reads(Test):
 
 
 Condition = (
-    Slower | Faster | Older | Travelled | Hotter | Cooler | Touches | Struck | Asleep | TurnedOver | Loaded
-    | Loses | Falls | Nearer | Inside | Enters | Leaves | AtFrame | Every | After | ShareIn | Reads
+    Slower | Faster | Older | Travelled | Hotter | Cooler | Touches | Struck | Asleep | TurnedOver | Loaded | Loses
+    | Falls | Stretched | Pressed | Nearer | Inside | Enters | Leaves | AtFrame | Every | After | ShareIn | Reads
 )  # fmt: skip
 MOMENTARY = (AtFrame, Every, ShareIn)  # conditions that need no particle

@@ -164,6 +164,20 @@ def low(f: Film) -> float:
     return float(f.last.position[:, 1].mean())
 
 
+def fired(f: Film) -> float:
+    return float(len(f.events))
+
+
+def fires(when: dict[str, Any], setup: Any):
+    """A scene with a cue that lets go what it fires on."""
+
+    def change(shot: dict[str, Any]) -> None:
+        setup(shot)
+        shot["cues"] = [{"kind": "cue", "id": "cue", "when": when, "then": {"kind": "unpin"}}]
+
+    return change
+
+
 SIZE = {"kind": "keys", "keys": [{"frame": 1, "value": 0.3}, {"frame": 13, "value": 1.0}]}
 HANGS = {"pins": "pins", "stretch": 100.0, "pressure": 0.0, "weight": 1.0}
 LIES = {"height": 0.43, "last": 19}
@@ -206,6 +220,8 @@ SOFT: dict[str, tuple[Any, ...]] = {
     "balloon.meets": ("matter.0.meets", "props", "all", lowest, 1, falling("balloon")),
     "balloon.state": ("matter.0.state", "one", "two", state, 1, a_balloon()),
     "balloon.temperature": ("matter.0.temperature", 20.0, 300.0, warmth, 1, a_balloon()),
+    "stretched.stretch": ("cues.0.when.stretch", 0.05, 0.6, fired, -1, fires({"kind": "stretched"}, a_sheet())),
+    "pressed.pressure": ("cues.0.when.pressure", 10.0, 1e5, fired, -1, fires({"kind": "pressed"}, a_balloon(**LIES))),
     "jelly.prop": ("matter.0.prop", "block", "other", lowest, 0, a_block()),
     "jelly.segments": ("matter.0.segments", 3, 6, count, 1, a_block()),
     "jelly.stiffness": ("matter.0.stiffness", 1e4, 1e5, lowest, 1, a_block()),

@@ -76,16 +76,16 @@ class ParticleSolver:
         colliders = colliders_of(self.setting, seam.scene, seam.surfaces)
         pinned = np.flatnonzero(p.pinned)
         place = p.position[pinned]
-        count = len(p) if (colliders.elements >= 0).any() else 0
+        count = len(p) if (colliders.feeling >= 0).any() else 0
         hit, blow, blow_at = np.full(count, -1), np.zeros((count, 3)), np.zeros((count, 3))
         touches: int = advance(
             p.position, p.velocity, p.age, p.state, p.radius, p.touched, p.impact, p.travelled, dt,
             table.by_element, table.pull, table.rate, table.drift, table.bite, colliders.table, colliders.bits,
-            self.setting.tree, p.id, seam.number, colliders.elements, hit, blow, blow_at,
+            self.setting.tree, p.id, seam.number, colliders.feeling, hit, blow, blow_at,
         )  # fmt: skip
         struck = np.flatnonzero(hit >= 0)
         state.arrays = {
-            "struck": colliders.elements[hit[struck]], "blow": p.mass[struck, None] * blow[struck],
+            "struck": colliders.feeling[hit[struck]], "blow": p.mass[struck, None] * blow[struck],
             "blow_at": blow_at[struck],
         }  # fmt: skip
         p.position[pinned], p.velocity[pinned] = place, 0.0

@@ -243,8 +243,9 @@ class RigidSolver:
                 then = _prop_pose(role, start[i], turn[i], bodies.scale[i])
                 now = _prop_pose(role, bodies.position[i], bodies.turn[i], bodies.scale[i])
                 if prop in named:
-                    feels = int(bodies.id[i]) if role.row.pushed != 0.0 else -1
-                    surfaces.append(Moving(prop, role.shape, then, now, feels))
+                    mass = float(bodies.mass[i]) if bodies.pinned[i] == LOOSE else np.inf
+                    feels = role.row.pushed != 0.0
+                    surfaces.append(Moving(prop, role.shape, then, now, int(bodies.id[i]), feels, mass))
                 if role.row.single:
                     poses[prop] = then, now
         opened: tuple[Openings, ...] = ()
@@ -338,15 +339,15 @@ class RigidSolver:
         return pull, hold * table.rate[at], hold[:, None] * drift, hold * table.bite[at]
 
     def _blows(self, bodies: Bodies, seam: Seam) -> tuple[Array, Array]:
-        """What the blows of others add to the velocity and spin of each body, (n, 3) both, by the share that it
-        feels."""
+        """What the blows of others add to the velocity and spin of each body, (n, 3) both; of those of particles, by
+        the share that it feels."""
         share = np.zeros(len(bodies))
         for number, row in self.rows.items():
             share[bodies.source == number] = one(row, "pushed", seam.scene.ask)
         faster, turning = np.zeros((len(bodies), 3)), np.zeros((len(bodies), 3))
         for blows in seam.blows:
             at, there = places_of(bodies.id, blows.struck)
-            given = share[at, None] * blows.impulse[there]
+            given = (1.0 if blows.whole else share[at, None]) * blows.impulse[there]
             np.add.at(faster, at, given / bodies.mass[at, None])
             np.add.at(turning, at, np.cross(blows.place[there] - bodies.position[at], given))
         turn = Rotation.from_quat(bodies.turn)

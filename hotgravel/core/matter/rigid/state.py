@@ -99,6 +99,8 @@ class Bodies(Elements):
             return held
         if attribute == "falling":
             return np.asarray(1.0 - self.supported, float)
+        if attribute in ("stretch", "pressure"):
+            return np.zeros(len(self))
         array: Array = getattr(self, attribute)
         return array
 

@@ -31,9 +31,13 @@ def between(table, start, end):
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def met(x, before, w, nodes, numbers, groups, friction, state, table, bits, tree, dt, touched, impact):
+def met(
+    x, before, w, nodes, numbers, groups, friction, state, table, bits, tree, light, dt, touched, impact, pushed,
+    against,
+):  # fmt: skip
     """Points of skins, in place: what they run into holds them, and rubs. `numbers` (m, 5) has their shares in four
-    vertices, and their radii."""
+    vertices, and their radii; `light` (C,) is one over the mass of what they may meet. What pushes each adds up in
+    `pushed` (m, 3), N s; `against` (m,) is what did so last."""
     if len(table) == 0:
         return
     for g in range(len(groups) - 1):
@@ -41,7 +45,7 @@ def met(x, before, w, nodes, numbers, groups, friction, state, table, bits, tree
             m = np.int64(row)
             give = 0.0
             ax, ay, az, bx, by, bz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-            best, most = nodes[m, 0], numbers[m, 0]
+            best, most, last = nodes[m, 0], numbers[m, 0], -1
             for n in range(4):
                 i, s = nodes[m, n], numbers[m, n]
                 give += w[i] * s * s
@@ -79,11 +83,18 @@ def met(x, before, w, nodes, numbers, groups, friction, state, table, bits, tree
                     slid = math.sqrt(sx * sx + sy * sy + sz * sz)
                     share = min(1.0, friction[m] * deep / max(slid, 1e-12))
                     gx, gy, gz = gx - share * sx, gy - share * sy, gz - share * sz
+                    last = j
                     touched[best] |= bits[j]
                     impact[best] = max(impact[best], deep / dt)
                 ex, ey, ez = cx + rest * ux + gx, cy + rest * uy + gy, cz + rest * uz + gz
                 fx, fy, fz, t0 = cx, cy, cz, min(t, 1.0 - 1e-9)
+            if last >= 0:
+                give += light[last]
+                against[m] = last
             mx, my, mz = (ex - bx) / give, (ey - by) / give, (ez - bz) / give
+            pushed[m, 0] += mx / dt
+            pushed[m, 1] += my / dt
+            pushed[m, 2] += mz / dt
             if mx != 0.0 or my != 0.0 or mz != 0.0:
                 for n in range(4):
                     i, s = nodes[m, n], numbers[m, n]

@@ -15,6 +15,7 @@ from hotgravel.core.matter.soft.model import Energies, Ints, grown, shared
 from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.matter.soft.touching import Touching
 from hotgravel.core.shape.colliders import P0, P1, colliders_of
+from hotgravel.core.shape.pose import onward
 from hotgravel.core.shot.soft import Cloth
 
 if TYPE_CHECKING:
@@ -24,6 +25,11 @@ SMALL_STEPS = {"rough": 12, "fair": 24, "fine": 48}  # in a frame, at least
 MOST_SMALL = 16  # times as many, where something goes fast
 FAR = 1e7  # m: where vertices are that are not there
 TRAVEL = 0.5  # of the way from one vertex to the next: what anything may go in a small step
+
+
+NO_BLOWS: dict[str, Array] = {
+    "struck": np.zeros(0, np.int64), "blow": np.zeros((0, 3)), "blow_at": np.zeros((0, 3)),
+}  # fmt: skip
 
 
 class Going:
@@ -42,6 +48,7 @@ class Going:
         self.w[self.free] = 1.0 / p.mass[free]
         self.before, self.state = self.x.copy(), np.zeros(len(self.x), np.int64)
         self.state[p.vertex] = p.state
+        self.pressed = np.zeros(len(self.x))
         self.touched, self.impact, self.touches = np.zeros(len(self.x), np.uint64), np.zeros(len(self.x)), 0
         self.air = Air(things, solver.faces, solver.volumes, self.at, scene.ask.later(dt))
         self.sizes = self.air.sizes[model.body]
@@ -51,7 +58,11 @@ class Going:
         skins = solver.skins
         self.touching = Touching(skins, friction[skins.thing], self.at, solver.spacing, self.air.sizes[skins.thing])
         self.damping = np.array([thing.row.damping for thing in things])[model.body]
-        self.colliders = colliders_of(solver.setting, scene, seam.surfaces)
+        # Bodies step later: they are taken on by as much as they went in the step before.
+        ahead = [m._replace(start=m.end, end=onward(m.start, m.end)) for m in seam.surfaces]
+        self.colliders = colliders_of(solver.setting, scene, ahead)
+        self.light = 1.0 / self.colliders.mass
+        self.pushed, self.against = np.zeros((len(self.skin.nodes), 3)), np.full(len(self.skin.nodes), -1)
         self.led, self.start, self.end = self._leading(p, seam)
         self.many = self._number(p, seam, dt)
         self.h = dt / self.many
@@ -81,6 +92,21 @@ class Going:
             p.travelled += self.h * np.linalg.norm(self.v[p.vertex], axis=1)
         p.position[:], p.velocity[:] = self.x[p.vertex], self.v[p.vertex]
         p.touched[:], p.impact[:] = self.touched[p.vertex], self.impact[p.vertex]
+        self._press(p)
+
+    def _press(self, p: Vertices) -> None:
+        """What presses on vertices: on each the push of all that it touches, over its area and the time."""
+        skin = self.skin
+        push = np.linalg.norm(self.pushed, axis=1)[:, None] * skin.numbers[:, :4]
+        push = self.pressed + np.bincount(skin.nodes.ravel(), push.ravel(), len(self.x))
+        p.pressure[:] = (push / (self.h * self.many * self.solver.areas))[p.vertex]
+
+    def blows(self) -> dict[str, Array]:
+        """What it gave to the elements of others that it met: their ids, the impulses, N s, and where."""
+        elements = np.append(self.colliders.elements, -1)[self.against]
+        at = np.flatnonzero((elements >= 0) & (np.abs(self.pushed).max(axis=1) > 0.0))
+        place = np.einsum("mn,mnc->mc", self.skin.numbers[at, :4], self.x[self.skin.nodes[at]])
+        return {"struck": elements[at], "blow": -self.pushed[at], "blow_at": place}
 
     def _small_step(self, number: int) -> None:
         """Forces push, what is led is led; energies move all, then what it meets; then what is too lively calms."""
@@ -96,12 +122,12 @@ class Going:
         stretched(x, v, w, rest.nodes, rest.numbers, rest.groups, h, self.damping, False)
         solver.system.relax(x, self.before, self.sizes, solver.model.plates, self.fold, self.air)
         squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, False)
-        self.touches += self.touching.part(x, self.before, w)
+        self.touches += self.touching.part(x, self.before, w, h, self.pressed)
         if len(self.colliders.table):
             met(
                 x, self.before, w, skin.nodes, skin.numbers, skin.groups, self.friction, self.state,
                 between(self.colliders.table, number / self.many, share), self.colliders.bits,
-                solver.setting.tree, h, self.touched, self.impact,
+                solver.setting.tree, self.light, h, self.touched, self.impact, self.pushed, self.against,
             )  # fmt: skip
         v[:] = (x - self.before) / h
         if self.damping.any():

@@ -25,6 +25,7 @@ class SoftMatter:
     elements: type[Elements] = Vertices
     columns: Mapping[str, Column] = {
         **COMMON, "vertex": Column(np.int32, drawn=True), "stretch": Column(np.float32, drawn=True),
+        "pressure": Column(np.float32, drawn=True),
     }  # fmt: skip
     records: Mapping[str, tuple[str, ...]] = {}
     gauges: Mapping[str, Gauge] = {
@@ -33,6 +34,7 @@ class SoftMatter:
         "greatest_speed": Gauge("m/s", "speed of the fastest vertex"),
         "kinetic_energy": Gauge("J/kg", "kinetic energy of all that is soft, for each kilogram"),
         "greatest_stretch": Gauge("%", "how much longer than at rest cloth is pulled, at most"),
+        "greatest_pressure": Gauge("Pa", "how much what it touches presses on what is soft, at most"),
         "air_volume": Gauge("m³", "volume of the air in balloons, all together"),
         "air_pressure": Gauge("Pa", "how much more the air of a balloon presses than that outside, at most"),
         "touching": Gauge("", "points of cloth and jelly that lie on cloth or jelly"),
@@ -47,6 +49,7 @@ class SoftMatter:
     facts: tuple[Fact, ...] = (
         *FACTS,
         Fact("stretch", "%", lambda of: 100.0 * float(of["stretch"])),
+        Fact("pressure on it", "Pa", lambda of: float(of["pressure"])),
         Fact("mass", "kg", lambda of: float(of["mass"])),
     )
 

@@ -6,11 +6,11 @@ from functools import cached_property
 import numpy as np
 
 from hotgravel.core.drive.value import one
-from hotgravel.core.matter.contract import Array, Offers, Seam, Shed, State
+from hotgravel.core.matter.contract import Array, Blows, Offers, Seam, Shed, State
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE, PINNED
 from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.matter.soft.bending import folded
-from hotgravel.core.matter.soft.going import Going
+from hotgravel.core.matter.soft.going import NO_BLOWS, Going
 from hotgravel.core.matter.soft.making import Thing
 from hotgravel.core.matter.soft.model import Energies, Ints, Model, grouped, volume_of
 from hotgravel.core.matter.soft.state import Vertices
@@ -21,6 +21,7 @@ from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.soft import Balloon, Cloth
 
+WITH_BODIES = {"rough": 4, "fair": 8, "fine": 16}  # steps in a frame
 OF_CLOTH, OF_BALLOONS = 2.0, 20.0  # masses over small steps squared: how stiff the linear system may have a triangle
 
 
@@ -36,7 +37,7 @@ class SoftSolver:
     def begin(self) -> State:
         return State(
             Vertices.blank(0),
-            {"fold": folded(self.scaled, self.model.plates)},
+            {"fold": folded(self.scaled, self.model.plates)} | NO_BLOWS,
             {"begun": [], "touching": 0.0, "air": [0.0, 0.0]},
         )
 
@@ -78,6 +79,25 @@ class SoftSolver:
         return found
 
     @cached_property
+    def areas(self) -> Array:
+        """The skin that belongs to each vertex (n,) at rest, m²; infinite where none does."""
+        found = np.zeros(len(self.model.place))
+        for surface in self.model.surfaces:
+            place = np.einsum("mn,mnc->mc", surface.shares, self.scaled[surface.nodes])
+            a, b, c = (place[surface.faces[:, n]] for n in range(3))
+            third = np.repeat(np.linalg.norm(np.cross(b - a, c - a), axis=1) / 6.0, 3)
+            own = np.bincount(surface.faces.ravel(), third, len(place))
+            found += np.bincount(surface.nodes.ravel(), (own[:, None] * surface.shares).ravel(), len(found))
+        return np.where(found > 0.0, found, np.inf)
+
+    @cached_property
+    def meets_bodies(self) -> bool:
+        """Whether rigid bodies are among what it collides with: what passes between them has to be told soon."""
+        shot = self.setting.shot
+        named = {prop for row in shot.collisions if row.on for prop in row.props}
+        return any(row.prop in named for row in shot.rigid)
+
+    @cached_property
     def spacing(self) -> float:
         """How far apart vertices lie that hang together, metres; the median."""
         model = self.model
@@ -96,7 +116,7 @@ class SoftSolver:
         return grouped(nodes, np.concatenate([m for _, m in parts] or [np.zeros((0, 6))]), len(self.model.place))
 
     def steps(self, state: State, span: float) -> int:
-        return 1
+        return WITH_BODIES[self.setting.quality] if self.meets_bodies else 1
 
     def step(self, state: State, seam: Seam, dt: float) -> int:
         """What is soft goes on in many small steps; then it is told how it is stretched, and creases stay."""
@@ -106,6 +126,7 @@ class SoftSolver:
         p.age += dt
         going = Going(self, p, state.arrays["fold"], seam, dt)
         going.go(p)
+        state.arrays |= going.blows()
         p.stretch[:] = self._stretch(going.x, going.triangles)[p.vertex]
         self._crease(state, going.x, seam.scene)
         state.facts["touching"] = going.touches / going.many
@@ -127,7 +148,8 @@ class SoftSolver:
         """Nothing soft comes off what moves."""
 
     def offers(self, state: State) -> Offers:
-        return Offers()
+        told = state.arrays
+        return Offers(blows=(Blows(told["struck"], told["blow"], told["blow_at"], whole=True),))
 
     def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, Array]]:
         return {}
@@ -156,6 +178,7 @@ class SoftSolver:
             "greatest_speed": float(speed.max(initial=0.0)),
             "kinetic_energy": float(0.5 * (p.mass * speed**2).sum() / total) if count else 0.0,
             "greatest_stretch": 100.0 * float(p.stretch.max(initial=0.0)),
+            "greatest_pressure": float(p.pressure.max(initial=0.0)),
             "touches": touches,
             "touching": state.facts["touching"],
             "air_volume": state.facts["air"][0],

@@ -11,7 +11,14 @@ from hotgravel.core.matter.elements import Array, Elements
 @dataclass
 class Vertices(Elements):
     """Elements that hang together: `vertex` is the number of each in the model, `stretch` how much longer than at rest
-    what is about it is pulled."""
+    what is about it is pulled, `pressure` how much what it touches presses on it, Pa."""
 
     vertex: NDArray[np.int64]
     stretch: Array
+    pressure: Array
+
+    def read_of_body(self, attribute: str) -> Array:
+        if attribute in ("stretch", "pressure"):
+            array: Array = getattr(self, attribute)
+            return array
+        return super().read_of_body(attribute)

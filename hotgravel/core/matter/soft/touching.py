@@ -112,9 +112,12 @@ def _along(p, q, way):
 
 
 @njit(cache=True)
-def _parted(m, i, j, k, x, w, nodes, shares, rest, thick, grip, thing, points, old, reach, was, normal, slid):
+def _parted(
+    m, i, j, k, x, w, nodes, shares, rest, thick, grip, thing, points, old, reach, was, normal, slid, dt, pressed
+):  # fmt: skip
     """Move a point and a triangle apart, in place, if they touch. `reach` is how far both may have come, `was` (3,) the
-    triangle's normal before; `normal` and `slid` (3,) are room to work in. Returns whether they do."""
+    triangle's normal before; `normal` and `slid` (3,) are room to work in. What presses on vertices is added to
+    `pressed` (n,), N s. Returns whether they do."""
     need = 0.5 * (thick[m] + thick[i])
     off = _along(old[m], old[i], was)  # the side it came from, and how far off it was
     if abs(off) > need + reach or not _normal(points[i], points[j], points[k], normal):
@@ -149,6 +152,12 @@ def _parted(m, i, j, k, x, w, nodes, shares, rest, thick, grip, thing, points, o
     dx = (side * deep * normal[0] - rub * slid[0]) / give
     dy = (side * deep * normal[1] - rub * slid[1]) / give
     dz = (side * deep * normal[2] - rub * slid[2]) / give
+    push = math.sqrt(dx * dx + dy * dy + dz * dz) / dt
+    for n in range(4):
+        pressed[nodes[m, n]] += push * shares[m, n]
+        pressed[nodes[i, n]] += push * a * shares[i, n]
+        pressed[nodes[j, n]] += push * b * shares[j, n]
+        pressed[nodes[k, n]] += push * c * shares[k, n]
     _moved(x, w, nodes, shares, points, m, 1.0, dx, dy, dz)
     _moved(x, w, nodes, shares, points, i, -a, dx, dy, dz)
     _moved(x, w, nodes, shares, points, j, -b, dx, dy, dz)
@@ -218,8 +227,11 @@ def neared(points, old, went, fastest, thick, faces, wide, first, order, found, 
 
 
 @njit(cache=True)
-def touching(x, before, w, nodes, shares, rest, thick, grip, thing, faces, found, count, went, points, old):
-    """Keep skins apart for a small step, in place; `found` and `count` are of `neared`. Returns how many touch."""
+def touching(
+    x, before, w, nodes, shares, rest, thick, grip, thing, faces, found, count, went, points, old, dt, pressed
+):  # fmt: skip
+    """Keep skins apart for a small step, in place; `found` and `count` are of `neared`. What presses on vertices is
+    added to `pressed` (n,), N s. Returns how many touch."""
     touches = 0
     was, normal, slid = np.empty(3), np.empty(3), np.empty(3)
     for f in range(len(faces)):
@@ -232,7 +244,7 @@ def touching(x, before, w, nodes, shares, rest, thick, grip, thing, faces, found
             m = found[f, at]
             touches += _parted(
                 m, i, j, k, x, w, nodes, shares, rest, thick, grip, thing, points, old, REACH * (mine + went[m]),
-                was, normal, slid,
+                was, normal, slid, dt, pressed,
             )  # fmt: skip
     return touches
 
@@ -265,9 +277,9 @@ class Touching:
         self.order, self.points, self.old = np.zeros(many, np.int64), np.zeros((many, 3)), np.zeros((many, 3))
         self.found, self.count = np.zeros((len(self.faces), ROOM), np.int64), np.zeros(len(self.faces), np.int64)
 
-    def part(self, x: Array, before: Array, w: Array) -> int:
+    def part(self, x: Array, before: Array, w: Array, dt: float, pressed: Array) -> int:
         """Keep skins apart for a small step, in place: once more where they touch, as what moves one apart may push it
-        into the next. Returns how many touch."""
+        into the next. What presses on vertices is added to `pressed` (n,), N s. Returns how many touch."""
         if not len(self.faces):
             return 0
         s = self.skins
@@ -288,7 +300,7 @@ class Touching:
         for turn in range(2):
             many = int(touching(
                 x, before, w, s.nodes, s.shares, self.rest, s.thick, self.grip, s.thing, self.faces, self.found,
-                self.count, went, self.points, self.old,
+                self.count, went, self.points, self.old, dt, pressed,
             ))  # fmt: skip
             touches = many if turn == 0 else touches
             if not many:

@@ -17,6 +17,7 @@ from hotgravel.core.run.execute import threads
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from hotgravel.core.shot.faults import ShotFault
+from tests.conftest import play
 from tests.core.matter.rigid.scenes import DOWN, GRAVITY, prop, scene
 from tests.core.matter.soft.scenes import SHEET, cloth, draped, jelly, pins
 
@@ -82,7 +83,7 @@ def test_a_chain_of_cloth_is_a_catenary():
         "kind": "keys",
         "keys": [{"frame": 1, "value": 1.0, "ease": "linear"}, {"frame": 25, "value": apart / long}],
     }
-    row = cloth("strip", segments=40, weight=0.3, stretch=1e5, bend=0.0, pins="pins", damping=0.01)
+    row = cloth("strip", segments=40, weight=0.3, stretch=5e3, bend=0.0, pins="pins", damping=0.01)
     made = draped(
         [strip | {"scale": goes}, pins((0, 0, 0), (1, 1, 1)) | {"shape": ends}], [row], 145, "fair", forces=STILL
     )
@@ -202,6 +203,44 @@ def test_wind_takes_hold_straight_on():
     # All of it takes on the wind's speed as a particle does, or none.
     assert across.last.velocity[:, 0].mean() == pytest.approx(4 * (1 - np.exp(-3 * 0.25)), rel=0.03)
     assert np.abs(along.last.velocity).max() < 1e-6
+
+
+def test_what_lies_on_the_ground_is_pressed_by_its_weight():
+    block = prop("block", {"kind": "box", "width": 0.4, "height": 0.4, "depth": 0.4}, (0, 0.21, 0))
+    made = draped([block], [jelly("block", damping=0.05)], 49)
+    area = made.world.solvers["soft"].areas[made.last.vertex]
+    held = np.where(np.isfinite(area), made.last.pressure * area, 0.0).sum()
+    assert held == pytest.approx(made.last.mass.sum() * G, rel=0.1)  # what rubs presses too
+
+
+def test_a_body_that_falls_on_a_sheet_gives_it_what_it_loses():
+    """All that comes from above goes on below: without gravity the momentum of both together stays (Newton)."""
+    stone = {"kind": "rigid", "id": "stone-body", "prop": "stone", "density": 500.0, "begins": "following"}
+    goes = {"kind": "keys", "keys": [{"frame": 1, "value": 2.5, "ease": "linear"}, {"frame": 5, "value": 2.2}]}
+    let = {"kind": "cue", "id": "go", "when": {"kind": "at_frame", "frame": 3}, "then": {"kind": "unpin"}}
+    ball = prop("stone", {"kind": "sphere", "radius": 0.1}, (0, goes, 0))
+    shot = scene(
+        [ball, prop("sheet", SHEET, (0, 2, 0))], [stone, cloth("sheet", stretch=500.0, thickness=0.02)], 13, forces=[],
+        landing={"props": ["stone"]}, cues=[let],
+    )  # fmt: skip
+    soft, body = (play(shot, "fair", matter=matter) for matter in ("soft", "rigid"))
+    total = []
+    for frame in (4, 8, 13):
+        p, b = soft.frames[frame], body.frames[frame]
+        total.append((p.mass * p.velocity[:, 1]).sum() + b.mass[0] * b.velocity[0, 1])
+    assert total == pytest.approx([total[0]] * 3, rel=0.03)
+    assert abs(body.last.velocity[0, 1]) < 0.9 * abs(body.frames[4].velocity[0, 1])  # it has been slowed
+
+
+def test_a_stone_sinks_into_jelly_and_stays_on_it():
+    block = prop("block", {"kind": "box", "width": 0.6, "height": 0.3, "depth": 0.6}, (0, 0.16, 0))
+    ball = prop("stone", {"kind": "sphere", "radius": 0.1}, (0, 0.45, 0))
+    stone = {"kind": "rigid", "id": "stone-body", "prop": "stone", "density": 2000.0}
+    rows = [stone, jelly("block", segments=6, damping=0.02)]
+    made = play(scene([ball, block], rows, 49, landing={"props": ["ground", "stone"]}), "rough", matter="rigid")
+    high = made.last.position[0, 1]
+    assert 0.3 < high < 0.41  # a little deeper than on something hard
+    assert made.last.speed[0] < 0.15
 
 
 def test_one_thread_and_two_give_the_same_places():
