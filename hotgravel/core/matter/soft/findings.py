@@ -7,8 +7,9 @@ import numpy as np
 
 from hotgravel.core.drive.value import one
 from hotgravel.core.matter.soft.making import Thing
-from hotgravel.core.matter.soft.model import Array, Model
+from hotgravel.core.matter.soft.model import Array, Model, Surface
 from hotgravel.core.shape.setting import Setting
+from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.soft import Balloon
@@ -32,7 +33,7 @@ def before(shot: Shot, setting: Setting, model: Model, things: tuple[Thing, ...]
         if isinstance(row, Balloon) and row.air == "held":
             yield from _swells(row, shot, pose.scale * np.ptp(model.place[mine[0].first : mine[0].end], axis=0))
         skins = [next(surfaces) for _ in mine]
-        skin = pose.to_world(np.concatenate([np.einsum("vn,vnc->vc", s.shares, model.place[s.nodes]) for s in skins]))
+        skin = pose.to_world(np.concatenate([_begins(t, s, model, scene) for t, s in zip(mine, skins, strict=True)]))
         for other in dict.fromkeys(p for c in shot.collisions if c.on and c.side == "outside" for p in c.props):
             if other == prop or other not in scene.poses or other in setting.solvers_place:
                 continue
@@ -41,6 +42,12 @@ def before(shot: Shot, setting: Setting, model: Model, things: tuple[Thing, ...]
                 deep = show_quantity(float(f"{inside.max():.2g}"), "m", shot.dress)
                 said = f"It begins inside {names[other]}, up to {deep} deep: it will be thrown out. Move one of them."
                 yield Finding("begins inside", row.id, "prop", said, "wrong")
+
+
+def _begins(thing: Thing, surface: Surface, model: Model, scene: Scene) -> Array:
+    """The skin of a thing (V, 3) as it begins, as its prop has it."""
+    skin = np.einsum("vn,vnc->vc", surface.shares, thing.begun(model, scene)[surface.nodes - thing.first])
+    return np.asarray(skin)
 
 
 def _swells(row: Balloon, shot: Shot, box: Array) -> Iterator[Finding]:

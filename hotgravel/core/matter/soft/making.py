@@ -7,6 +7,7 @@ from scipy.spatial.transform import Rotation
 from trimesh.remesh import subdivide_to_size
 
 from hotgravel.core.chance import uniforms
+from hotgravel.core.drive.value import one
 from hotgravel.core.matter.soft.bending import Plates, plates_of
 from hotgravel.core.matter.soft.grids import ball, filled, held_by, sheet
 from hotgravel.core.matter.soft.model import (
@@ -24,6 +25,7 @@ from hotgravel.core.shape.copies import stacked, turned_by
 from hotgravel.core.shape.distance import gaps
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.setting import Setting
+from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.copies import Stacked
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.props import Plane, Prop, Sphere
@@ -46,6 +48,14 @@ class Thing:
     first: int
     end: int
     late: float = 0.0
+
+    def begun(self, model: Model, scene: Scene) -> Array:
+        """Its vertices (n, 3) as they begin, as its prop has them: a balloon is as large as its size says."""
+        place = model.place[self.first : self.end]
+        if isinstance(self.row, Balloon):
+            middle = place.mean(axis=0)
+            return np.asarray(middle + one(self.row, "size", scene.ask.later(-self.late)) * (place - middle))
+        return place
 
 
 @dataclass(eq=False)

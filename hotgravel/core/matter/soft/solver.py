@@ -189,11 +189,8 @@ class SoftSolver:
         """The vertices of a thing, where its prop stands."""
         row, scene, mine = thing.row, seam.scene, slice(thing.first, thing.end)
         p = Vertices.blank(thing.end - thing.first)
-        p.rest[:] = place = self.model.place[mine]
-        if isinstance(row, Balloon):
-            middle = place.mean(axis=0)
-            place = middle + one(row, "size", scene.ask.later(-thing.late)) * (place - middle)
-        p.position[:] = pose.to_world(place)
+        p.rest[:] = self.model.place[mine]
+        p.position[:] = pose.to_world(thing.begun(self.model, scene))
         p.vertex[:] = np.arange(thing.first, thing.end)
         p.mass[:], p.radius[:], p.size[:] = self.model.mass[mine], 0.5 * row.thickness, 0.5 * row.thickness
         p.temperature[:], p.source[:] = row.temperature, thing.number
