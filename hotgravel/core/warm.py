@@ -38,6 +38,7 @@ _SHOT: dict[str, Any] = {
         {"kind": "rigid", "id": "crates", "prop": "crate", "copies": {"kind": "stacked", "across": 1}},
         {"kind": "cloth", "id": "cloth", "prop": "rag", "segments": 2},
         {"kind": "jelly", "id": "jelly", "prop": "gel", "segments": 1},
+        {"kind": "front", "id": "front", "prop": "rag", "segments": 2, "lit": "ball", "reach": 1.0},
         {"kind": "balloon", "id": "balloon", "prop": "crate", "segments": 2},
         {"kind": "apart", "id": "apart"},
         {"kind": "skin", "id": "skin"},

@@ -77,7 +77,7 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
         "retime": shown_frames(shot) if shot.finish.retime is not None else None,
         "signals": _lanes(shot), "light": as_data(shot.finish),
         "zones": [{"id": z.id, "name": z.name} for z in shot.zones.values()],
-        "origins": [origin.id for origin in shot.origins] + [row.prop for row in (*shot.rigid, *shot.soft)],
+        "origins": [origin.id for origin in shot.origins] + [row.prop for row in shot.shaped],
         "cues": [{"id": c.id, "name": shot.names()[c.id], "on": c.on} for c in shot.cues],
         "gauges": [
             {"matter": matter, "name": name, "title": title.replace("_", " "), "unit": gauge.unit}

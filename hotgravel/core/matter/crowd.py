@@ -37,7 +37,9 @@ class ElementCrowd:
                 return p.speed
             case "density":
                 return p.density()
-            case "spin" | "tilt" | "still" | "impulse" | "load" | "bonds lost" | "falling" | "stretch" | "pressure":
+            case "arrived" | "left" | "stretch" | "pressure":
+                return p.read_of_body(attribute)
+            case "spin" | "tilt" | "still" | "impulse" | "load" | "bonds lost" | "falling":
                 return p.read_of_body(attribute)
             case "height":
                 return p.position[:, 1]

@@ -1,6 +1,6 @@
 """Meshes that deform: what is drawn of elements that hang together, where they are."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 import numpy as np
@@ -9,12 +9,19 @@ from numpy.typing import NDArray
 from hotgravel.core.colour import rgb_of
 
 Array = NDArray[Any]
+LEFT = 0.1  # where less is left of a skin, it is cut away
+
+
+def draping(columns: Iterable[str]) -> tuple[str, ...]:
+    """Those of a matter's columns that `draped` goes by."""
+    return tuple(name for name in ("vertex", "position", "velocity", "colour", "left") if name in columns)
 
 
 def draped(mesh: Mapping[str, Array], kept: Mapping[str, Array]) -> dict[str, Array]:
     """A mesh as it lies at a frame: vertices (V, 3), faces (F, 3), colour (V,) as 0xrrggbb, velocity (V, 3). `mesh` has
     the vertices of the model that each of its own follows, nodes (V, 4) by shares (V, 4), and its faces; `kept` are the
-    columns of a kept frame. Faces whose elements are gone are left out."""
+    columns of a kept frame. Faces whose elements are gone are left out; where a share of them is left, they are cut
+    along where that is a tenth."""
     nodes, shares, faces = mesh["nodes"].astype(np.int64), mesh["shares"], mesh["faces"].astype(np.int64)
     at = np.full(max(int(nodes.max(initial=0)), int(kept["vertex"].max(initial=0))) + 1, -1)
     at[kept["vertex"]] = np.arange(len(kept["vertex"]))
@@ -28,9 +35,38 @@ def draped(mesh: Mapping[str, Array], kept: Mapping[str, Array]) -> dict[str, Ar
         found: Array = (shares * values[rows]).sum(axis=1)
         return found
 
+    if "left" in kept:
+        rows, shares, number = _cut(rows, shares, number.reshape(-1, 3), at_corners(kept["left"][:, None])[:, 0])
     rgb = np.round(255.0 * at_corners(rgb_of(kept["colour"]))).astype(np.uint32).reshape(-1, 3)
     return {
         "vertices": at_corners(kept["position"]).astype(np.float32).reshape(-1, 3),
         "faces": number.reshape(-1, 3).astype(np.int32), "colour": rgb[:, 0] << 16 | rgb[:, 1] << 8 | rgb[:, 2],
         "velocity": at_corners(kept["velocity"]).astype(np.float32).reshape(-1, 3),
     }  # fmt: skip
+
+
+def _cut(rows: Array, shares: Array, faces: Array, left: Array) -> tuple[Array, Array, Array]:
+    """Corners (V, 4) with shares (V, 4, 1), and faces between them (F, 3), without the parts of faces where less than
+    `LEFT` is left, of `left` (V,) at the corners."""
+    there = left >= LEFT
+    many = there[faces].sum(axis=1)
+    kept, new, cut = [faces[many == 3]], list[Array](), list[Array]()
+    for alone, some in ((True, faces[many == 1]), (False, faces[many == 2])):
+        # The corner that differs from the other two comes first.
+        first = np.argmax(there[some] == alone, axis=1)[:, None]
+        a, b, c = (np.take_along_axis(some, (first + n) % 3, axis=1)[:, 0] for n in range(3))
+        ab, ac = (len(left) + len(np.concatenate([np.zeros(0), *cut])) + np.arange(len(a)) + n * len(a) for n in (0, 1))
+        for other in (b, c):
+            new.append(np.stack([a, other], axis=1))
+            cut.append((LEFT - left[a]) / (left[other] - left[a]))
+        kept += (
+            [np.stack([a, ab, ac], axis=1)] if alone else [np.stack([ab, b, c], axis=1), np.stack([ab, c, ac], axis=1)]
+        )
+    ends, share = np.concatenate(new), np.concatenate(cut)[:, None, None]
+    wide = np.concatenate([rows[ends[:, 0]], rows[ends[:, 1]]], axis=1)
+    held = np.concatenate([(1.0 - share) * shares[ends[:, 0]], share * shares[ends[:, 1]]], axis=1)
+    none = ((0, 0), (0, rows.shape[1]))
+    rows = np.concatenate([np.pad(rows, none, mode="edge"), wide])
+    shares = np.concatenate([np.pad(shares, (*none, (0, 0))), held])
+    used, number = np.unique(np.concatenate(kept), return_inverse=True)
+    return rows[used], shares[used], number

@@ -13,6 +13,7 @@ from hotgravel.core.shot.document import Shot
 
 Array = NDArray[np.float64]
 NOBODY = -1
+NOT_READ = {"arrived": -1.0, "left": 1.0}  # of what has no front on it
 LOOSE, PINNED, FOLLOWING = 0, 1, 2  # values of `pinned`: moved by forces, kept in place, moved by the keys of a prop
 
 
@@ -94,10 +95,11 @@ class Elements:
         """What only bodies have: their spin (°/s), how far they are turned over (°), how long they have lain still (s),
         the hardest hit of the step (N s), the greatest load of their bonds over its strength, the share of their bonds
         that is lost, and whether nothing keeps them in place; or what is soft: how far it is stretched, and what
-        presses on it (Pa). A point has no more than the hit."""
-        return (
-            np.where(self.touched > 0, self.mass * self.impact, 0.0) if attribute == "impulse" else np.zeros(len(self))
-        )
+        presses on it (Pa); or what a front creeps over: how long ago it came (s, -1 before), and the share that is
+        left. A point has no more than the hit."""
+        if attribute == "impulse":
+            return np.where(self.touched > 0, self.mass * self.impact, 0.0)
+        return np.full(len(self), NOT_READ.get(attribute, 0.0))
 
     @classmethod
     def names(cls) -> tuple[str, ...]:

@@ -12,7 +12,7 @@ from PIL import Image
 from scipy.ndimage import gaussian_filter
 
 from hotgravel.core.colour import light_of, linear, shown
-from hotgravel.core.matter.drape import draped
+from hotgravel.core.matter.drape import draped, draping
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.picture import lens, measured
 from hotgravel.core.picture import light as lights
@@ -35,7 +35,6 @@ for _ in range(2):
     _BAYER = np.block([[4 * _BAYER, 4 * _BAYER + 2], [4 * _BAYER + 3, 4 * _BAYER + 1]])
 _DITHER = (_BAYER + 0.5) / 64.0
 PIECE = ("position", "turn", "scale", "piece", "colour", "faded", "id", "velocity", "spin")
-DRAPED = ("position", "velocity", "colour", "vertex")
 KEY_MAP, LAMP_MAP = 1024, 256  # pixels of what a light sees
 SHUTTER = 0.5  # of a frame: how long it is open
 BLOOM = 0.3  # how much what glows spreads over what is near it
@@ -170,7 +169,7 @@ class Painter:
                 pieces["colour"] = measured.packed(measured.ramp(measured.share_of(pieces, self.by, self.top)))
             pieces_into(soup, self.pieces[matter], pieces, _look(rough=1.0), alike=self.by != "own")
         for matter in (m for m, kind in drawn_so.items() if kind == "mesh"):
-            kept = self.store.elements(frame, matter, DRAPED)
+            kept = self.store.elements(frame, matter, draping(MATTERS[matter].columns))
             if self.by == "speed":
                 kept["colour"] = measured.packed(measured.ramp(measured.share_of(kept, self.by, self.top)))
             for mesh in self.pieces[matter]:

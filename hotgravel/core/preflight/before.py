@@ -53,7 +53,7 @@ def _ending(shot: Shot) -> Iterator[Finding]:
 
 def _supply(shot: Shot) -> Iterator[Finding]:
     first, last = shot.finish.first, shot.finish.last
-    if not any(s.on for s in shot.supply) and not shot.rigid and not shot.soft:
+    if not any(s.on for s in shot.supply) and not shot.shaped:
         said = "Nothing gives particles and nothing is rigid or soft: all frames will be empty. Add a source or a body."
         yield Finding("no supply", "", "", said)
     asked = {act.offshoot for cue in shot.cues if cue.on for act in cue.doing(do.Shed)}
@@ -115,9 +115,7 @@ def _span(row: str, path: str, shot: Shot) -> Remedy:
 
 def entered(shot: Shot) -> set[str]:
     """The states that particles are born in, that bodies begin in, or that cues move either to."""
-    found = {s.state for s in shot.particle_sources if s.on} | {
-        row.state for row in (*shot.rigid, *shot.soft) if row.state
-    }
+    found = {s.state for s in shot.particle_sources if s.on} | {row.state for row in shot.shaped if row.state}
     return found | {cue.enters for cue in shot.cues if cue.on and cue.enters}
 
 

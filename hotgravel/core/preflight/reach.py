@@ -65,7 +65,7 @@ def _fastest(shot: Shot) -> float | None:
     strengths = [plain(force.strength) for force in forces if isinstance(force, Gravity)]
     others = any(not isinstance(force, Gravity | LinearDrag | QuadraticDrag) for force in forces)
     acts = any(any(cue.doing(do.Kick)) for cue in shot.cues if cue.on)
-    moved = any(varies(prop) for prop in shot.props) or shot.rigid or shot.soft
+    moved = any(varies(prop) for prop in shot.props) or shot.shaped
     speeds = [(plain(s.speed), plain(s.speed_spread), plain(s.inherit)) for s in shot.particle_sources if s.on]
     if others or acts or moved or None in strengths or any(None in told or told[2] for told in speeds):
         return None

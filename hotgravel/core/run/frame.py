@@ -24,7 +24,9 @@ STEPS = 1024  # more than a frame ever has
 # Solvers step in the order of the registry. Each takes what those in its row here offer: as it is after this step where
 # they have stepped before it, as it was after the last step where they step after it. A coupling that works both ways
 # is a pair of entries.
-TAKES_SURFACES: Mapping[str, tuple[str, ...]] = {"particles": ("rigid",), "smoke": ("rigid",), "soft": ("rigid",)}
+TAKES_SURFACES: Mapping[str, tuple[str, ...]] = {
+    "particles": ("front", "rigid"), "smoke": ("front", "rigid"), "soft": ("front", "rigid"),
+}  # fmt: skip
 TAKES_OPENINGS: Mapping[str, tuple[str, ...]] = {"particles": ("rigid",), "smoke": ("rigid",)}
 TAKES_BLOWS: Mapping[str, tuple[str, ...]] = {"rigid": ("particles", "soft")}
 

@@ -265,6 +265,22 @@ class Pressed(Test):
     )  # fmt: skip
 
 
+class Reached(Test):
+    kind: Literal["reached"] = "reached"
+    title: ClassVar[str] = "has been reached by the front"
+    phrase: ClassVar[str] = "for {time}"
+    reads: ClassVar[str] = "arrived"
+    threshold: ClassVar[str] = "time"
+    unit: ClassVar[str] = "s"
+    inclusive: ClassVar[bool] = True
+    says: ClassVar[str] = "It had come"
+    extreme: ClassVar[str] = "the first had been reached for"
+    time: Value = dial(
+        "s", 0.0, label="time", soft=(0.0, 5.0), low=0.0, high=1e5, drivable=True,
+        help="So long after a front has come: 0 s as it comes.",
+    )  # fmt: skip
+
+
 class Nearer(Test):
     kind: Literal["nearer"] = "nearer"
     title: ClassVar[str] = "comes nearer than"
@@ -414,6 +430,7 @@ class Reads(Test):
 
 Condition = (
     Slower | Faster | Older | Travelled | Hotter | Cooler | Touches | Struck | Asleep | TurnedOver | Loaded | Loses
-    | Falls | Stretched | Pressed | Nearer | Inside | Enters | Leaves | AtFrame | Every | After | ShareIn | Reads
+    | Falls | Stretched | Pressed | Reached | Nearer | Inside | Enters | Leaves | AtFrame | Every | After | ShareIn
+    | Reads
 )  # fmt: skip
 MOMENTARY = (AtFrame, Every, ShareIn)  # conditions that need no particle

@@ -26,7 +26,8 @@ class Cue(Row):
     second: Further = clause(label="and then", help="What happens next, at the same moment.", default=Nothing)
     third: Further = clause(label="and last", help="What happens after that, at the same moment.", default=Nothing)
     source: Ref | None = refer(
-        "source", label="source", none="any source", kinds=("source", "offshoot", "rigid", "cloth", "jelly", "balloon"),
+        "source", label="source", none="any source",
+        kinds=("source", "offshoot", "rigid", "cloth", "jelly", "balloon", "front"),
         help="Only those that came of this row.",
     )  # fmt: skip
     within: Ref | None = refer("zone", label="within", none="anywhere", help="Only those in this zone at the moment.")

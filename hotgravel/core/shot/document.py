@@ -19,6 +19,7 @@ from hotgravel.core.shot.dials import Pick, Quantity, Refer, dials_of
 from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
 from hotgravel.core.shot.finish import Finish
 from hotgravel.core.shot.forces import Force
+from hotgravel.core.shot.front import Front
 from hotgravel.core.shot.matter import Apart, Collision, Fading, Growth, Skin, State, Streaks, Tint
 from hotgravel.core.shot.migrations import VERSION, migrated
 from hotgravel.core.shot.naming import free_name
@@ -47,13 +48,13 @@ SECTIONS = {
 }
 ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
-    Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Cloth, Jelly, Balloon, Collision, Growth, Fading, Tint,
-    Apart, Skin, Streaks, Smoke, Fire, Detail, Source, Offshoot, Fume, Puff, Drain, *get_args(Force), Cue,
+    Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Cloth, Jelly, Balloon, Front, Collision, Growth, Fading,
+    Tint, Apart, Skin, Streaks, Smoke, Fire, Detail, Source, Offshoot, Fume, Puff, Drain, *get_args(Force), Cue,
 )  # fmt: skip
 SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
 MatterRow = Annotated[
-    State | Rigid | Bonds | Posed | Cloth | Jelly | Balloon | Collision | Growth | Fading | Tint | Apart | Skin
-    | Streaks | Smoke | Fire | Detail,
+    State | Rigid | Bonds | Posed | Cloth | Jelly | Balloon | Front | Collision | Growth | Fading | Tint | Apart
+    | Skin | Streaks | Smoke | Fire | Detail,
     Field(discriminator="kind"),
 ]  # fmt: skip
 SupplyRow = Annotated[Source | Offshoot | Fume | Puff | Drain, Field(discriminator="kind")]
@@ -133,9 +134,9 @@ class Shot(BaseModel):
         return [row for row in self.supply if isinstance(row, Source | Offshoot)]
 
     @property
-    def origins(self) -> list[Source | Offshoot | Fume | Puff | Drain | Rigid | Cloth | Jelly | Balloon]:
+    def origins(self) -> list[Source | Offshoot | Fume | Puff | Drain | Rigid | Cloth | Jelly | Balloon | Front]:
         """The rows that elements come from; an element's `source` counts in them."""
-        return [*self.supply, *(row for row in self.matter if isinstance(row, Rigid | Cloth | Jelly | Balloon))]
+        return [*self.supply, *(row for row in self.matter if isinstance(row, Rigid | Cloth | Jelly | Balloon | Front))]
 
     @property
     def rigid(self) -> list[Rigid]:
@@ -146,6 +147,16 @@ class Shot(BaseModel):
     def soft(self) -> list[Cloth | Jelly | Balloon]:
         """Those that are on."""
         return [row for row in self.matter if isinstance(row, Cloth | Jelly | Balloon) and row.on]
+
+    @property
+    def fronts(self) -> list[Front]:
+        """Those that are on."""
+        return [row for row in self.matter if isinstance(row, Front) and row.on]
+
+    @property
+    def shaped(self) -> list[Rigid | Cloth | Jelly | Balloon | Front]:
+        """The rows that are on and make a prop into matter."""
+        return [*self.rigid, *self.soft, *self.fronts]
 
     @property
     def bonds(self) -> list[Bonds]:
@@ -381,7 +392,7 @@ def _no_such(target: str, described: Refer, kinds: dict[str, str]) -> str:
 def paint_kept(shot: Shot) -> set[str]:
     """The rows whose paint frames keep: states where skins take over colours, and props that are bodies."""
     states = {state.id for state in shot.states} if shot.skins else set()
-    return states | {row.prop for row in (*shot.rigid, *shot.soft)}
+    return states | {row.prop for row in shot.shaped}
 
 
 def fingerprint(shot: Shot, *extra: str) -> str:

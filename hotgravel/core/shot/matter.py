@@ -15,9 +15,10 @@ class State(Row):
     title: ClassVar[str] = "state"
     does: ClassVar[str] = "A named way of behaving. Forces and collisions can ask for it, cues move into it."
     phrase: ClassVar[str] = "The state {name} is for {of}, painted {colour}, {shine}."
-    of: Literal["particles", "rigid", "soft"] = choice(
-        {"particles": "particles", "rigid": "bodies", "soft": "cloth and jelly"}, "particles", label="matter",
-        help="What can be in it: particles, rigid bodies, or what is soft.",
+    of: Literal["particles", "rigid", "soft", "front"] = choice(
+        {"particles": "particles", "rigid": "bodies", "soft": "cloth, jelly and balloons",
+         "front": "what a front creeps over"}, "particles", label="matter",
+        help="What can be in it: particles, rigid bodies, what is soft, or points that a front creeps over.",
     )  # fmt: skip
     name: str = words(label="name", help="What the other sentences call it.")
     colour: str = colour("#F2A33C", label="colour", help="How the stage paints it when coloured by state.")

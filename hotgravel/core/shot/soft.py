@@ -137,6 +137,11 @@ class Balloon(Soft):
     kind: Literal["balloon"] = "balloon"
     title: ClassVar[str] = "balloon"
     does: ClassVar[str] = "Fills the skin of a closed prop with air, or of many copies: it swells, bulges and pushes."
+    phrase: ClassVar[str] = (
+        "The {prop} is a balloon, {copies}, in {segments} segments, of {weight}; it resists stretching by {stretch} "
+        "and shearing by {shear}; its size is {size}, the pressure in it {pressure}, {air}; pinned {pins}; it begins "
+        "{begins}."
+    )
     prop: Ref = refer("prop", label="prop", solid=True, help="A closed shape, whose skin is filled.")
     copies: Itself | Stacked = clause(label="copies", help="The prop itself, or copies of it.", default=Itself)
     segments: int = dial(
@@ -174,9 +179,4 @@ class Balloon(Soft):
     )  # fmt: skip
 
     def wording(self) -> str:
-        late = ", each up to {late} late" if self.late else ""
-        return (
-            "The {prop} is a balloon, {copies}, in {segments} segments, of {weight}; it resists stretching by "
-            "{stretch} and shearing by {shear}; its size is {size}, the pressure in it {pressure}, {air}" + late
-            + "; pinned {pins}; it begins {begins}."
-        )  # fmt: skip
+        return self.phrase if not self.late else self.phrase.replace("; pinned", ", each up to {late} late; pinned")

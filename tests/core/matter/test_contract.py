@@ -19,6 +19,7 @@ from hotgravel.core.run.story import events_until, story_of
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from tests.conftest import LOOSE, document, source
+from tests.core.matter.front.scenes import BOARD, MIDDLE, front
 from tests.core.matter.rigid.scenes import UNIT_BOX, body, prop, scene, stacked
 from tests.core.matter.smoke.scenes import fume, smoky
 from tests.core.matter.soft.scenes import SHEET, cloth
@@ -56,6 +57,7 @@ def world_of(matter: str, folder: Path):
         "particles": document(matter=[LOOSE, tint], supply=[source(emit={"kind": "burst", "count": 9, "frame": 1}, temperature=60)], cues=[warm], finish={"last": 16}),
         "smoke": smoky(matter=[LOOSE, tint], supply=[fume(temperature=900)], cues=[warm], last=16),
         "soft": scene([prop("sheet", SHEET, (0, 2, 0))], [cloth("sheet", temperature=60), tint], 16, cues=[warm]),
+        "front": scene([prop("board", BOARD, (0, 1, 0)), MIDDLE], [front(segments=12, burns=1.0), tint], 16, cues=[warm]),
         "rigid": scene([prop("box", UNIT_BOX, (0, 2, 0))], [body("box", copies=stacked(3, 2), temperature=60), tint], 16, cues=[warm]),
     }  # fmt: skip
     return build(load(shots[matter]), beside(folder))

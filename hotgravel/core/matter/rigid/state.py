@@ -99,8 +99,8 @@ class Bodies(Elements):
             return held
         if attribute == "falling":
             return np.asarray(1.0 - self.supported, float)
-        if attribute in ("stretch", "pressure"):
-            return np.zeros(len(self))
+        if attribute in ("stretch", "pressure", "arrived", "left"):
+            return super().read_of_body(attribute)
         array: Array = getattr(self, attribute)
         return array
 

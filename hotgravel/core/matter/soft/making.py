@@ -4,7 +4,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy.spatial.transform import Rotation
-from trimesh.remesh import subdivide_to_size
 
 from hotgravel.core.chance import uniforms
 from hotgravel.core.drive.value import one
@@ -25,6 +24,7 @@ from hotgravel.core.shape.copies import stacked, turned_by
 from hotgravel.core.shape.distance import gaps
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.setting import Setting
+from hotgravel.core.shape.welding import finer, welded
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.copies import Stacked
 from hotgravel.core.shot.faults import Fault, ShotFault
@@ -32,7 +32,6 @@ from hotgravel.core.shot.props import Plane, Prop, Sphere
 from hotgravel.core.shot.soft import Balloon, Cloth, Jelly
 
 MOST_VERTICES = 100_000
-THIN = 1e-9  # of a thing's size: what lies nearer together is one vertex
 BALL = 0.525  # parts that an icosahedron's edge goes into, for each segment of its ball
 LEAST = 0.05  # of a block inside its shape: it counts as so much, or it would weigh nothing
 
@@ -122,18 +121,6 @@ def _joined(parts: Parts, body: Ints) -> Model:
     )  # fmt: skip
 
 
-def _welded(vertices: Array, faces: Ints) -> tuple[Array, Ints]:
-    """A mesh whose faces hang together by vertices that are one; faces without area are left out."""
-    size = max(float(np.ptp(vertices, axis=0).max()), 1e-30)
-    _, first, number = np.unique(np.round(vertices / (THIN * size)), axis=0, return_index=True, return_inverse=True)
-    order = np.argsort(np.argsort(first))
-    place, faces = vertices[np.sort(first)], order[number.ravel()[faces]]
-    a, b, c = (place[faces[:, n]] for n in range(3))
-    faces = faces[np.linalg.norm(np.cross(b - a, c - a), axis=1) > (THIN * size) ** 2]
-    used, at = np.unique(faces, return_inverse=True)
-    return place[used], at.reshape(-1, 3)
-
-
 def _mass(faces: Ints, area: Array, weight: float, count: int) -> Array:
     """A third of what each face weighs, at each of its corners (count,)."""
     found: Array = np.bincount(faces.ravel(), np.repeat(weight * area / 3.0, 3), count).astype(float)
@@ -150,7 +137,7 @@ def _cloth(parts: Parts, row: Cloth, prop: Prop, setting: Setting) -> None:
     if isinstance(prop.shape, Plane):
         place, faces = sheet(prop.shape.width, prop.shape.depth, row.segments, row.weave)
     else:
-        place, faces = _welded(*setting.mesh(prop.id))
+        place, faces = welded(*setting.mesh(prop.id))
     scale = setting.at_first[prop.id].scale
     scaled, first = scale * place, parts.count
     numbers, area = of_triangles(scaled, faces, row.stretch, row.shear)
@@ -163,11 +150,10 @@ def _cloth(parts: Parts, row: Cloth, prop: Prop, setting: Setting) -> None:
 def _balloons(parts: Parts, row: Balloon, prop: Prop, setting: Setting) -> list[float]:
     """The skins of all copies; returns by how much each runs behind, seconds."""
     if isinstance(prop.shape, Sphere):
-        place, faces = _welded(*ball(prop.shape.radius, max(1, round(BALL * row.segments))))
+        place, faces = welded(*ball(prop.shape.radius, max(1, round(BALL * row.segments))))
     else:
-        place, faces = _welded(*setting.mesh(prop.id))
-        side = max(float(np.ptp(place, axis=0).max()) / row.segments, 1e-9)
-        place, faces = _welded(*subdivide_to_size(place, faces, side, max_iter=12))
+        whole = setting.mesh(prop.id)
+        place, faces = finer(*whole, max(float(np.ptp(whole[0], axis=0).max()) / row.segments, 1e-9))
     if volume_of(place, faces) < 0.0:
         faces = faces[:, ::-1]
     copies, pose = row.copies, setting.at_first[prop.id]
@@ -191,7 +177,7 @@ def _balloons(parts: Parts, row: Balloon, prop: Prop, setting: Setting) -> list[
 def _jelly(parts: Parts, row: Jelly, shape: Shaped, setting: Setting) -> None:
     # Its skin has corners as near together as its blocks, or it would meet others, and bend, at its own corners alone.
     side = max(float(np.max(shape.box[1] - shape.box[0])) / row.segments, 1e-9)
-    vertices, faces = _welded(*subdivide_to_size(*_welded(*setting.mesh(row.prop)), side, max_iter=12))
+    vertices, faces = finer(*setting.mesh(row.prop), side)
 
     def distance(points: Array) -> Array:
         found: Array = gaps(shape.kind, shape.sizes, shape.tree, points, np.eye(3), np.zeros(3), 1.0)

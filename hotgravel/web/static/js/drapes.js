@@ -4,6 +4,19 @@ import * as THREE from "../vendor/three/three.module.js";
 import { shaded } from "./light.js";
 import { fetchPacked } from "./wire.js";
 
+const LEFT = 0.1; // where less is left of a skin, it is cut away (core/matter/drape.py)
+
+// Lit as all else is, and cut along where a tenth is left.
+function eaten(shader) {
+  shaded(shader);
+  shader.vertexShader = shader.vertexShader
+    .replace("#include <common>", "#include <common>\nattribute float left;\nvarying float vLeft;")
+    .replace("#include <begin_vertex>", "#include <begin_vertex>\nvLeft = left;");
+  shader.fragmentShader = shader.fragmentShader
+    .replace("#include <common>", "#include <common>\nvarying float vLeft;")
+    .replace("#include <clipping_planes_fragment>", `if (vLeft < ${LEFT.toFixed(2)}) discard;\n#include <clipping_planes_fragment>`);
+}
+
 export class Drapes {
   constructor(stage) {
     this.stage = stage;
@@ -21,9 +34,10 @@ export class Drapes {
     if (!got || this.run !== run) return;
     this.made = got.groups.map(({ nodes, shares, faces }) => {
       const geometry = new THREE.BufferGeometry(), material = new THREE.MeshLambertMaterial({ vertexColors: true, side: THREE.DoubleSide });
-      material.onBeforeCompile = shaded;
+      material.onBeforeCompile = eaten;
       const corners = nodes.length / 4;
       for (const name of ["position", "color"]) geometry.setAttribute(name, new THREE.BufferAttribute(new Float32Array(3 * corners), 3));
+      geometry.setAttribute("left", new THREE.BufferAttribute(new Float32Array(corners).fill(1), 1));
       geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(faces), 1));
       const mesh = new THREE.Mesh(geometry, material);
       mesh.frustumCulled = false;
@@ -47,26 +61,30 @@ export class Drapes {
   }
 
   // Each corner lies where its vertices have it, by their shares; faces that have lost one are not drawn.
-  lay({ mesh, geometry, nodes, shares, faces, corners }, { position: p }, { colours }, at) {
+  lay({ mesh, geometry, nodes, shares, faces, corners }, { position: p, left }, { colours }, at) {
     const place = geometry.attributes.position.array, paint = geometry.attributes.color.array, there = new Uint8Array(corners);
+    const whole = geometry.attributes.left.array;
     for (let k = 0; k < corners; k++) {
-      let whole = true;
+      let kept = true;
+      if (left) whole[k] = 0;
       for (let c = 0; c < 3; c++) place[3 * k + c] = paint[3 * k + c] = 0;
       for (let n = 4 * k; n < 4 * k + 4; n++) {
         const row = at[nodes[n]] ?? -1, share = shares[n];
-        if (row < 0) { whole = false; break; }
+        if (row < 0) { kept = false; break; }
+        if (left) whole[k] += share * left[row];
         for (let c = 0; c < 3; c++) { place[3 * k + c] += share * p[3 * row + c]; paint[3 * k + c] += share * colours[3 * row + c]; }
       }
-      there[k] = Number(whole);
+      there[k] = Number(kept);
     }
     const index = geometry.index.array;
     let count = 0;
     for (let f = 0; f < faces.length; f += 3) {
       if (!(there[faces[f]] && there[faces[f + 1]] && there[faces[f + 2]])) continue;
+      if (Math.max(whole[faces[f]], whole[faces[f + 1]], whole[faces[f + 2]]) < LEFT) continue;
       for (let c = 0; c < 3; c++) index[count++] = faces[f + c];
     }
     geometry.setDrawRange(0, count);
-    for (const name of ["position", "color"]) geometry.attributes[name].needsUpdate = true;
+    for (const name of ["position", "color", "left"]) geometry.attributes[name].needsUpdate = true;
     geometry.index.needsUpdate = true;
     geometry.computeVertexNormals();
     mesh.visible = count > 0;

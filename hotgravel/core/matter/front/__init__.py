@@ -1,0 +1,1 @@
+"""A front of heat that creeps over props and eats them."""
