@@ -1,7 +1,7 @@
 """Elements: what particles, bodies and all other matter share, so that cues, forces and colours serve each alike."""
 
 from dataclasses import dataclass, fields
-from typing import Self
+from typing import ClassVar, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -47,6 +47,7 @@ class Elements:
     pinned: NDArray[np.uint8]
     touched: NDArray[np.uint64]
     impact: Array
+    own: ClassVar[frozenset[str]] = frozenset()  # what only these can be read of, of what is not read of all
 
     def __len__(self) -> int:
         return len(self.id)
@@ -97,6 +98,9 @@ class Elements:
         that is lost, and whether nothing keeps them in place; or what is soft: how far it is stretched, and what
         presses on it (Pa); or what a front creeps over: how long ago it came (s, -1 before), and the share that is
         left. A point has no more than the hit."""
+        if attribute in self.own:
+            array: Array = getattr(self, attribute)
+            return array
         if attribute == "impulse":
             return np.where(self.touched > 0, self.mass * self.impact, 0.0)
         return np.full(len(self), NOT_READ.get(attribute, 0.0))

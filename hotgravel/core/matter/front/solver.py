@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from hotgravel.core.drive.value import each
+from hotgravel.core.matter.begun import come_and_go
 from hotgravel.core.matter.contract import Array, Offers, Seam, Shed, State
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import FOLLOWING
@@ -88,15 +89,14 @@ class FrontSolver:
 
     def land(self, state: State, seam: Seam) -> None:
         """Skins begin with their props, and end with them."""
-        begun, poses = state.facts["begun"], self.setting.row_poses(seam.frame, seam.gone)
+        poses = self.setting.row_poses(seam.frame, seam.gone)
         state.facts["way"] = [seam.frame, 0.0]
-        for n, role in enumerate(self.roles):
-            if role.prop.id in poses and n not in begun:
-                begun.append(n)
-                state.elements = state.elements.joined(self._new(role, poses[role.prop.id], seam))
-            elif role.prop.id in seam.gone and n in begun:
-                begun.remove(n)
-                state.elements.life[state.elements.source == role.number] = -np.inf
+        props = [role.prop.id for role in self.roles]
+        new, ended = come_and_go(state.facts["begun"], props, poses, seam.gone)
+        for n in new:
+            state.elements = state.elements.joined(self._new(self.roles[n], poses[props[n]], seam))
+        for n in ended:
+            state.elements.life[state.elements.source == self.roles[n].number] = -np.inf
 
     def _new(self, role: Role, pose: Pose, seam: Seam) -> Points:
         p = Points.blank(len(role.skin.place))

@@ -1,6 +1,7 @@
 """The points of fronts at one moment."""
 
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,9 +20,4 @@ class Points(Elements):
     arrived: Array
     gone: Array
     left: Array
-
-    def read_of_body(self, attribute: str) -> Array:
-        if attribute in ("arrived", "left"):
-            array: Array = getattr(self, attribute)
-            return array
-        return super().read_of_body(attribute)
+    own: ClassVar[frozenset[str]] = frozenset(("arrived", "left"))

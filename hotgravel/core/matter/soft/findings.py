@@ -12,6 +12,7 @@ from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finding import Finding
+from hotgravel.core.shot.finding import setting as setting_to
 from hotgravel.core.shot.soft import Balloon
 from hotgravel.core.shot.units import show_quantity
 
@@ -40,8 +41,14 @@ def before(shot: Shot, setting: Setting, model: Model, things: tuple[Thing, ...]
             inside = -scene.distance_to(other, skin)
             if setting.shapes[other].has_volume and inside.max() > SUNK * row.thickness:
                 deep = show_quantity(float(f"{inside.max():.2g}"), "m", shot.dress)
-                said = f"It begins inside {names[other]}, up to {deep} deep: it will be thrown out. Move one of them."
-                yield Finding("begins inside", row.id, "prop", said, "wrong")
+                said = f"It begins inside {names[other]}, up to {deep} deep: it will be thrown out. Move one of them"
+                if (inside > 0.0).all():
+                    by = next(c for c in shot.collisions if c.on and c.side == "outside" and other in c.props)
+                    remedy = setting_to("Meet it from inside", by.id, "side", "inside") if len(by.props) == 1 else None
+                    said += f", or, if {names[other]} is a hollow that holds it, let it be met from inside."
+                    yield Finding("met as solid", row.id, "prop", said, "wrong", remedy)
+                else:
+                    yield Finding("begins inside", row.id, "prop", f"{said}.", "wrong")
 
 
 def _begins(thing: Thing, surface: Surface, model: Model, scene: Scene) -> Array:

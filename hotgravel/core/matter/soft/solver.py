@@ -6,6 +6,7 @@ from functools import cached_property
 import numpy as np
 
 from hotgravel.core.drive.value import one
+from hotgravel.core.matter.begun import come_and_go
 from hotgravel.core.matter.contract import Array, Blows, Offers, Seam, Shed, State
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE, PINNED
 from hotgravel.core.matter.paint import HAS_COLOUR
@@ -135,14 +136,13 @@ class SoftSolver:
 
     def land(self, state: State, seam: Seam) -> None:
         """Things begin with their props, and end with them where a cue has another take its place."""
-        begun, poses = state.facts["begun"], self.setting.row_poses(seam.frame, seam.gone)
-        for n, thing in enumerate(self.things):
-            if thing.prop.id in poses and n not in begun:
-                begun.append(n)
-                state.elements = state.elements.joined(self._new(thing, poses[thing.prop.id], seam))
-            elif thing.prop.id in seam.gone and n in begun:
-                begun.remove(n)
-                state.elements.life[state.elements.source == thing.number] = -np.inf
+        poses = self.setting.row_poses(seam.frame, seam.gone)
+        props = [thing.prop.id for thing in self.things]
+        new, ended = come_and_go(state.facts["begun"], props, poses, seam.gone)
+        for n in new:
+            state.elements = state.elements.joined(self._new(self.things[n], poses[props[n]], seam))
+        for n in ended:
+            state.elements.life[state.elements.source == self.things[n].number] = -np.inf
 
     def shed(self, state: State, shed: Shed, seam: Seam) -> None:
         """Nothing soft comes off what moves."""

@@ -1,6 +1,7 @@
 """The vertices of soft things at one moment."""
 
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,9 +17,4 @@ class Vertices(Elements):
     vertex: NDArray[np.int64]
     stretch: Array
     pressure: Array
-
-    def read_of_body(self, attribute: str) -> Array:
-        if attribute in ("stretch", "pressure"):
-            array: Array = getattr(self, attribute)
-            return array
-        return super().read_of_body(attribute)
+    own: ClassVar[frozenset[str]] = frozenset(("stretch", "pressure"))

@@ -288,5 +288,10 @@ def test_what_will_go_wrong_is_told_before():
     told = {f.check: f for f in findings(shot, build(shot, beside(Path()))) if f.row == "sheet-cloth"}
     assert "nothing is pinned" in told["pins nothing"].message
     assert "begins inside ball, up to 0.3 m deep" in told["begins inside"].message
+    big = ball | {"shape": {"kind": "sphere", "radius": 2}}
+    shot = load(scene([big, sheet_], [cloth("sheet")], 2, landing={"props": ["ball"]}))
+    hollow = next(f for f in findings(shot, build(shot, beside(Path()))) if f.check == "met as solid")
+    mended = hollow.remedy.act(shot).shot
+    assert not [f for f in findings(mended, build(mended, beside(Path()))) if f.check == "met as solid"]
     shot = load(scene([ball, sheet_ | {"position": [0, 3, 0]}], [cloth("sheet")], 2, landing={"props": ["ball"]}))
     assert not [f for f in findings(shot, build(shot, beside(Path()))) if f.row == "sheet-cloth"]
