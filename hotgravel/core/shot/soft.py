@@ -36,6 +36,11 @@ class Soft(Row):
     begins: Literal["loose", "held"] = choice(
         BEGINS, "loose", label="begins", help="Loose from the first frame, or all of it held until a cue lets it go."
     )
+    follow: Value = dial(
+        "/s", 0.0, label="pulled to its shape", soft=(0.0, 50.0), low=0.0, high=1e4, drivable=True, each=True,
+        help="How quickly it swings back to where its prop has it, moved by its keys: 0 not at all, 5 gently, 50 it "
+        "hardly gives way.",
+    )  # fmt: skip
     meets: Literal["all", "props"] = choice(
         {"all": "cloth and jelly too", "props": "only what collisions name"}, "all", label="meets",
         help="Cloth and jelly keep off themselves and one another too, which takes most of the time; where nothing "
@@ -76,17 +81,20 @@ class Cloth(Soft):
         "kg/m²", 0.3, label="weight", soft=(0.05, 2.0), above=0.0, high=1e4,
         help="Silk 0.05, cotton 0.15, canvas 0.4, leather 1, rubber sheet 2.",
     )  # fmt: skip
-    stretch: float = dial(
-        "N/m", 2000.0, label="stretch", soft=(50.0, 20000.0), low=0.0, high=1e9,
+    stretch: Value = dial(
+        "N/m", 2000.0, label="stretch", soft=(50.0, 20000.0), low=0.0, high=1e9, drivable=True,
+        each=True,
         help="The pull on each metre of its width that would make it twice as long. Rubber 200, jersey 500, cotton "
         "3 000, canvas 20 000.",
     )  # fmt: skip
-    shear: float = dial(
-        "N/m", 300.0, label="shear", soft=(10.0, 20000.0), low=0.0, high=1e9,
+    shear: Value = dial(
+        "N/m", 300.0, label="shear", soft=(10.0, 20000.0), low=0.0, high=1e9, drivable=True,
+        each=True,
         help="The same for what pulls squares askew. Woven cloth has a tenth of its stretch, paper half of it.",
     )  # fmt: skip
-    bend: float = dial(
-        "N m", 2e-5, label="bending", soft=(0.0, 0.01), low=0.0, high=1e6,
+    bend: Value = dial(
+        "N m", 2e-5, label="bending", soft=(0.0, 0.01), low=0.0, high=1e6, drivable=True,
+        each=True,
         help="What it takes to bend it, for each metre of a fold. Silk 0.000005, cotton 0.00002, canvas 0.0005, paper "
         "0.001; 0 does not resist at all.",
     )  # fmt: skip
@@ -113,8 +121,9 @@ class Jelly(Soft):
         "count", 8, label="segments", soft=(3, 20), low=1, high=64, whole=True,
         help="How many blocks its longest side is filled with. Few squash as a whole, many wobble in themselves.",
     )  # fmt: skip
-    stiffness: float = dial(
-        "kPa", 2e4, label="stiffness", soft=(2e3, 1e6), above=0.0, high=1e12,
+    stiffness: Value = dial(
+        "kPa", 2e4, label="stiffness", soft=(2e3, 1e6), above=0.0, high=1e12, drivable=True,
+        each=True,
         help="Young's modulus. Jelly 5, soft rubber 100, a tyre 5 000.",
     )  # fmt: skip
     squash: float = dial(
@@ -152,12 +161,14 @@ class Balloon(Soft):
         "kg/m²", 0.25, label="weight", soft=(0.02, 2.0), above=0.0, high=1e4,
         help="Of its skin: foil 0.03, a toy balloon 0.25, a rubber boat 1.",
     )  # fmt: skip
-    stretch: float = dial(
-        "N/m", 250.0, label="stretch", soft=(20.0, 20000.0), low=0.0, high=1e9,
+    stretch: Value = dial(
+        "N/m", 250.0, label="stretch", soft=(20.0, 20000.0), low=0.0, high=1e9, drivable=True,
+        each=True,
         help="The pull on each metre of its width that would make it twice as long. A toy balloon 250, foil 100 000.",
     )  # fmt: skip
-    shear: float = dial(
-        "N/m", 100.0, label="shear", soft=(10.0, 20000.0), low=0.0, high=1e9,
+    shear: Value = dial(
+        "N/m", 100.0, label="shear", soft=(10.0, 20000.0), low=0.0, high=1e9, drivable=True,
+        each=True,
         help="The same for what pulls it askew: rubber has a third of its stretch.",
     )  # fmt: skip
     pressure: Value = dial(

@@ -44,7 +44,7 @@ class Plates:
         return Plates(nodes, weights, span, block_diag([p.curved for p in parts], "csr"), stiff, at)
 
 
-def plates_of(place: Array, faces: Ints, bend: float, first: int = 0) -> Plates:
+def plates_of(place: Array, faces: Ints, bend: float = 1.0, first: int = 0) -> Plates:
     """The plates of a mesh of a bending stiffness, N m; its vertices are counted from `first`."""
     edges = np.concatenate([faces[:, [0, 1, 2]], faces[:, [1, 2, 0]], faces[:, [2, 0, 1]]])
     key = np.sort(edges[:, :2], axis=1)

@@ -5,7 +5,8 @@ from itertools import groupby
 
 import numpy as np
 
-from hotgravel.core.drive.value import one
+from hotgravel.core.drive.driver import Driver
+from hotgravel.core.drive.value import is_driven, one
 from hotgravel.core.matter.soft.making import Thing
 from hotgravel.core.matter.soft.model import Array, Model, Surface
 from hotgravel.core.shape.setting import Setting
@@ -60,8 +61,10 @@ def _begins(thing: Thing, surface: Surface, model: Model, scene: Scene) -> Array
 def _swells(row: Balloon, shot: Shot, box: Array) -> Iterator[Finding]:
     """A pressure that a skin cannot hold: p r = 2 k (a - 1) / a², where it is a times as wide, is at most k / 2."""
     times = [shot.clock.at(frame) for frame in range(shot.finish.first, shot.finish.last + 1)]
-    radius = 0.5 * float(box.max())
-    if max(one(row, "pressure", t) * one(row, "size", t) for t in times) * radius > 0.5 * row.stretch:
-        most = show_quantity(float(f"{0.5 * row.stretch / radius:.2g}"), "Pa", shot.dress)
+    if is_driven(row.stretch) or any(isinstance(v, Driver) and v.by_element for v in (row.pressure, row.size)):
+        return
+    radius, stretch = 0.5 * float(box.max()), one(row, "stretch", times[0])
+    if max(one(row, "pressure", t) * one(row, "size", t) for t in times) * radius > 0.5 * stretch:
+        most = show_quantity(float(f"{0.5 * stretch / radius:.2g}"), "Pa", shot.dress)
         said = f"Its skin holds no more than {most} at its own size: a pump would swell it without end. Shut it in, "
         yield Finding("swells", row.id, "pressure", f"{said}lower the pressure or raise its stretch.", "wrong")

@@ -11,8 +11,9 @@ from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.soft.air import Air
 from hotgravel.core.matter.soft.contact import between, met
 from hotgravel.core.matter.soft.energies import squashed, stretched
-from hotgravel.core.matter.soft.model import Energies, Ints, grown, shared
+from hotgravel.core.matter.soft.model import Energies, grown, shared
 from hotgravel.core.matter.soft.state import Vertices
+from hotgravel.core.matter.soft.stiffness import by_vertex, stiffened
 from hotgravel.core.matter.soft.touching import Touching
 from hotgravel.core.shape.colliders import P0, P1, colliders_of
 from hotgravel.core.shape.pose import onward
@@ -52,7 +53,8 @@ class Going:
         self.touched, self.impact, self.touches = np.zeros(len(self.x), np.uint64), np.zeros(len(self.x)), 0
         self.air = Air(things, solver.faces, solver.volumes, self.at, scene.ask.later(dt))
         self.sizes = self.air.sizes[model.body]
-        self.tets, self.skin = self._there(model.tets), self._there(solver.skin)
+        triangles, tets, self.plates = stiffened(model, things, p, scene)
+        self.tets, self.skin = self._there(tets), self._there(solver.skin)
         friction = np.array([one(thing.row, "friction", scene.ask) for thing in things])
         self.friction = friction[self.skin.numbers[:, 5].astype(int)]
         skins = solver.skins
@@ -63,17 +65,19 @@ class Going:
         self.colliders = colliders_of(solver.setting, scene, ahead)
         self.light = 1.0 / self.colliders.mass
         self.pushed, self.against = np.zeros((len(self.skin.nodes), 3)), np.full(len(self.skin.nodes), -1)
-        self.led, self.start, self.end = self._leading(p, seam)
+        self.follow = by_vertex("follow", things, p, scene, len(model.place))
+        self.led = p.vertex[p.pinned == FOLLOWING]
+        self.start, self.end = self._shaped(p, seam)
         self.many = self._number(p, seam, dt)
         self.h = dt / self.many
         with np.errstate(divide="ignore"):
             mass = 1.0 / self.w
-        whole = np.asarray((self.at[model.plates.nodes] >= 0).all(axis=1))
-        rested = self._there(model.triangles)
+        whole = np.asarray((self.at[self.plates.nodes] >= 0).all(axis=1))
+        rested = self._there(triangles)
         self.triangles = grown(rested, self.sizes)
         solved, left = shared(rested, solver.solved / self.h**2)
         self.unsolved = grown(left, self.sizes)
-        solver.system.prepare(mass, solved, model.plates, whole, self.damping, self.h)
+        solver.system.prepare(mass, solved, self.plates, whole, self.damping, self.h)
         table = gather(acting_on(solver.setting.shot, seam.switched), solver.setting.states, scene, p, dt, {})
         row = (np.arange(len(p)) if table.by_element else p.state)[free]
         self.pull, self.rate, self.drift, self.bite = (
@@ -116,11 +120,15 @@ class Going:
         going += _blown(going, self.rate, self.drift, self.bite, self.normal, self.along, h)
         x[self.free] += h * going
         share = (number + 1) / self.many
-        x[self.led] = (1.0 - share) * self.start + share * self.end
+        shape = (1.0 - share) * self.start + share * self.end
+        x[self.led] = shape[self.led]
+        if self.follow.any():  # a spring to the shape, implicit
+            pulled = (h * self.follow[self.free, None]) ** 2
+            x[self.free] += pulled / (1.0 + pulled) * (shape[self.free] - x[self.free])
         solver = self.solver
         rest = self.unsolved
         stretched(x, v, w, rest.nodes, rest.numbers, rest.groups, h, self.damping, False)
-        solver.system.relax(x, self.before, self.sizes, solver.model.plates, self.fold, self.air)
+        solver.system.relax(x, self.before, self.sizes, self.plates, self.fold, self.air)
         squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, False)
         self.touches += self.touching.part(x, self.before, w, h, self.pressed)
         if len(self.colliders.table):
@@ -151,18 +159,17 @@ class Going:
             return of
         return Energies(of.nodes[left], of.numbers[left], np.searchsorted(left, of.groups))
 
-    def _leading(self, p: Vertices, seam: Seam) -> tuple[Ints, Array, Array]:
-        """The vertices that follow their props, and where these have them at the step's start and end."""
-        led = np.flatnonzero(p.pinned == FOLLOWING)
+    def _shaped(self, p: Vertices, seam: Seam) -> tuple[Array, Array]:
+        """Where props have vertices (n, 3) at the step's start and end; those of props that are away stay."""
         ends = []
         for frame in (seam.frame, seam.frame + seam.ahead):
-            poses, place = self.solver.setting.row_poses(frame), p.position[led].copy()
+            poses, place = self.solver.setting.row_poses(frame), self.x.copy()
             for thing in self.solver.things:
-                mine = p.source[led] == thing.number
                 if thing.prop.id in poses:
-                    place[mine] = poses[thing.prop.id].to_world(p.rest[led][mine])
+                    mine = slice(thing.first, thing.end)
+                    place[mine] = poses[thing.prop.id].to_world(self.solver.model.place[mine])
             ends.append(place)
-        return p.vertex[led], ends[0], ends[1]
+        return ends[0], ends[1]
 
     def _catching(self, seam: Seam) -> tuple[Array, Array]:
         """The normal (n, 3) of the cloth at each vertex, and the share (n,) of what air does straight on that it does

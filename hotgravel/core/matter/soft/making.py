@@ -140,10 +140,10 @@ def _cloth(parts: Parts, row: Cloth, prop: Prop, setting: Setting) -> None:
         place, faces = welded(*setting.mesh(prop.id))
     scale = setting.at_first[prop.id].scale
     scaled, first = scale * place, parts.count
-    numbers, area = of_triangles(scaled, faces, row.stretch, row.shear)
+    numbers, area = of_triangles(scaled, faces)
     parts.add(place, _mass(faces, area, row.weight, len(place)))
     parts.triangles.append((faces + first, numbers))
-    parts.plates.append(plates_of(scaled, faces, row.bend, first))
+    parts.plates.append(plates_of(scaled, faces, first=first))
     parts.surfaces.append(_drawn_as_is(faces, len(place), first))
 
 
@@ -166,7 +166,7 @@ def _balloons(parts: Parts, row: Balloon, prop: Prop, setting: Setting) -> list[
         sizes, turns = 1.0 + copies.size_spread * (2.0 * u[:, 1] - 1.0), turned_by(copies.turn, u[:, 2:])
     for n, (at, size) in enumerate(zip(places, sizes, strict=True)):
         mine, first = at + size * turns[n].apply(place), parts.count
-        numbers, area = of_triangles(pose.scale * mine, faces, row.stretch, row.shear)
+        numbers, area = of_triangles(pose.scale * mine, faces)
         parts.add(mine, _mass(faces, area, row.weight, len(mine)))
         parts.triangles.append((faces + first, numbers))
         parts.surfaces.append(_drawn_as_is(faces, len(mine), first))
@@ -185,7 +185,7 @@ def _jelly(parts: Parts, row: Jelly, shape: Shaped, setting: Setting) -> None:
 
     place, tets, share = filled(*shape.box, row.segments, distance)
     first = parts.count
-    numbers, volume = of_tets(setting.at_first[row.prop].scale * place, tets, row.stiffness, row.squash)
+    numbers, volume = of_tets(setting.at_first[row.prop].scale * place, tets, row.squash)
     share = np.maximum(share, LEAST)
     numbers[:, 9] *= share  # a block that is half outside is half as strong, and weighs half as much
     mass = np.bincount(tets.ravel(), np.repeat(row.density * share * volume / 4.0, 4), len(place)).astype(float)

@@ -78,9 +78,9 @@ def _coloured(nodes, count):
     return which
 
 
-def of_triangles(place: Array, faces: Ints, stretch: float, shear: float) -> tuple[Array, Array]:
-    """What each triangle's energy counts (T, 7): its own two ways as an inverse (2, 2) of its sides, its area, and its
-    stiffness; and the areas (T,)."""
+def of_triangles(place: Array, faces: Ints) -> tuple[Array, Array]:
+    """What each triangle's energy counts (T, 7): its own two ways as an inverse (2, 2) of its sides, its area, and twice
+    1, for how it resists being stretched and sheared; and the areas (T,)."""
     a, b, c = (place[faces[:, n]] for n in range(3))
     normal = np.cross(b - a, c - a)
     area = 0.5 * np.linalg.norm(normal, axis=1)
@@ -92,18 +92,18 @@ def of_triangles(place: Array, faces: Ints, stretch: float, shear: float) -> tup
     v = np.cross(normal, u)
     sides = np.stack([np.stack([np.einsum("ij,ij->i", s, w) for s in (b - a, c - a)], axis=1) for w in (u, v)], axis=1)
     inverse = np.linalg.inv(sides).reshape(-1, 4)
-    stiff = np.broadcast_to([stretch, shear], (len(faces), 2))
+    stiff = np.ones((len(faces), 2))
     return np.concatenate([inverse, area[:, None], stiff], axis=1), area
 
 
-def of_tets(place: Array, tets: Ints, stiffness: float, poisson: float) -> tuple[Array, Array]:
+def of_tets(place: Array, tets: Ints, poisson: float) -> tuple[Array, Array]:
     """What each tetrahedron's energy counts (E, 12): the inverse (3, 3) of its sides, its volume, and the two constants
-    of Lamé; and the volumes (E,)."""
+    of Lamé for a Young's modulus of 1; and the volumes (E,)."""
     a = place[tets[:, 0]]
     sides = np.stack([place[tets[:, n]] - a for n in (1, 2, 3)], axis=2)
     volume = np.abs(np.linalg.det(sides)) / 6.0
-    mu = stiffness / (2.0 * (1.0 + poisson))
-    lame = stiffness * poisson / ((1.0 + poisson) * (1.0 - 2.0 * poisson))
+    mu = 1.0 / (2.0 * (1.0 + poisson))
+    lame = poisson / ((1.0 + poisson) * (1.0 - 2.0 * poisson))
     # What Neo-Hookean calls its constants for the same small strains (Smith, de Goes and Kim 2018).
     constants = np.broadcast_to([mu, lame + mu], (len(tets), 2))
     return np.concatenate([np.linalg.inv(sides).reshape(-1, 9), volume[:, None], constants], axis=1), volume

@@ -194,6 +194,24 @@ def test_pins_go_as_their_prop_does_until_a_cue_lets_them_go():
     assert (gone.last.position[led, 1] < 2.9).all()
 
 
+def test_what_is_pulled_to_its_shape_hangs_below_it_by_its_weight_over_the_spring():
+    # A spring of angular frequency w holds a mass g / w² below its rest (common practice).
+    row = cloth("sheet", follow=8.0, stretch=0.0, shear=0.0, bend=0.0)
+    made = draped([prop("sheet", SHEET, (0, 2, 0))], [row], 49, forces=STILL)
+    assert 2.0 - made.last.position[:, 1] == pytest.approx(np.full(81, G / 64), rel=0.01)
+
+
+def test_stiffness_can_differ_by_zone_and_over_time():
+    half = {"kind": "zone", "id": "half", "name": "half", "edge": 0.0,
+            "shape": {"kind": "block", "at": [-0.5, 2, 0], "size": [1, 9, 9]}}  # fmt: skip
+    within = {"kind": "within", "zone": "half", "inside": 1000.0, "outside": 50.0}
+    props = [prop("sheet", SHEET, (0, 2, 0)), pins((0, 2, -0.5), (1.2, 9, 0.05)), half]
+    made = draped(props, [cloth("sheet", pins="pins", weight=1.0, shear=0.0, stretch=within)], 25, forces=STILL)
+    left = made.last.rest[:, 0] < -0.2
+    right = made.last.rest[:, 0] > 0.2
+    assert made.last.stretch[right].max() > 4 * made.last.stretch[left].max()
+
+
 def test_wind_takes_hold_straight_on():
     wind = {"kind": "wind", "id": "wind", "speed": 4, "direction": [1, 0, 0], "grip": 3}
     across, along = (
