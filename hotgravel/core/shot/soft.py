@@ -140,6 +140,11 @@ class Jelly(Soft):
         high=1e6,
         help="Foam 50, jelly 1 000, mud 1 800.",
     )
+    gives: Value = dial(
+        "%", 1.0, label="gives for good beyond", soft=(0.02, 1.0), low=0.001, high=1.0, drivable=True,
+        help="What is pulled or pressed by more than this keeps what is over: clay 2 %, dough 10 %. At 100 % it always "
+        "comes back.",
+    )  # fmt: skip
 
 
 class Balloon(Soft):

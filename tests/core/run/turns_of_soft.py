@@ -228,6 +228,7 @@ SOFT: dict[str, tuple[Any, ...]] = {
     "jelly.segments": ("matter.0.segments", 3, 6, count, 1, a_block()),
     "jelly.stiffness": ("matter.0.stiffness", 1e4, 1e5, lowest, 1, a_block()),
     "jelly.squash": ("matter.0.squash", 0.0, 0.49, wide, -1, a_block()),
+    "jelly.gives": ("matter.0.gives", 0.02, 1.0, lowest, 1, a_block(last=25)),
     "jelly.density": ("matter.0.density", 200.0, 2000.0, lowest, -1, a_block()),
     "jelly.thickness": ("matter.0.thickness", 0.01, 0.1, lowest, 1, a_block(height=0.6, last=25, row={"pins": None})),
     "jelly.friction": ("matter.0.friction", 0.0, 1.0, slid, -1, blocks_lying),

@@ -41,7 +41,7 @@ class FrontMatter:
         "touches": Gauge("", "impacts; a front has none"),
     }
     lanes: tuple[Lane, ...] = (
-        Lane("front: reached / eaten", "curves", ("reached", "eaten")),
+        Lane("front: eaten / reached", "curves", ("reached", "eaten")),
         Lane("front: points that burn", "curves", ("burning",)),
     )
     facts: tuple[Fact, ...] = (

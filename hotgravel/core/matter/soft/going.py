@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from hotgravel.core.drive.value import one
-from hotgravel.core.matter.contract import Array, Seam
+from hotgravel.core.matter.contract import Array, Seam, State
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE
 from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.soft.air import Air
@@ -37,9 +37,9 @@ class Going:
     """A step under way. Arrays are by the vertices of the model: places `x` now and `before` the small step, velocities
     `v`, and one over the masses `w`, which is 0 where a vertex is led, held or not there."""
 
-    def __init__(self, solver: "SoftSolver", p: Vertices, fold: Array, seam: Seam, dt: float) -> None:
+    def __init__(self, solver: "SoftSolver", p: Vertices, state: State, seam: Seam, dt: float) -> None:
         model, things, scene = solver.model, solver.things, seam.scene
-        self.solver, self.fold, self.at = solver, fold, np.full(len(model.place), -1)
+        self.solver, self.fold, self.at = solver, state.arrays["fold"], np.full(len(model.place), -1)
         self.at[p.vertex] = np.arange(len(p))
         self.x = solver.scaled + FAR * (self.at < 0)[:, None]
         self.v, self.w = np.zeros_like(self.x), np.zeros(len(self.x))
@@ -54,6 +54,7 @@ class Going:
         self.air = Air(things, solver.faces, solver.volumes, self.at, scene.ask.later(dt))
         self.sizes = self.air.sizes[model.body]
         triangles, tets, self.plates = stiffened(model, things, p, scene)
+        tets.numbers[:, :9] = state.arrays["rest"]
         self.tets, self.skin = self._there(tets), self._there(solver.skin)
         friction = np.array([one(thing.row, "friction", scene.ask) for thing in things])
         self.friction = friction[self.skin.numbers[:, 5].astype(int)]

@@ -79,8 +79,8 @@ def _coloured(nodes, count):
 
 
 def of_triangles(place: Array, faces: Ints) -> tuple[Array, Array]:
-    """What each triangle's energy counts (T, 7): its own two ways as an inverse (2, 2) of its sides, its area, and twice
-    1, for how it resists being stretched and sheared; and the areas (T,)."""
+    """What each triangle's energy counts (T, 7): its own two ways as an inverse (2, 2) of its sides, its area, and
+    twice 1, for how it resists being stretched and sheared; and the areas (T,)."""
     a, b, c = (place[faces[:, n]] for n in range(3))
     normal = np.cross(b - a, c - a)
     area = 0.5 * np.linalg.norm(normal, axis=1)

@@ -11,6 +11,7 @@ from hotgravel.core.matter.contract import Array, Blows, Offers, Seam, Shed, Sta
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE, PINNED
 from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.matter.soft.bending import folded
+from hotgravel.core.matter.soft.flowing import flowed
 from hotgravel.core.matter.soft.going import NO_BLOWS, Going
 from hotgravel.core.matter.soft.making import Thing
 from hotgravel.core.matter.soft.model import Energies, Ints, Model, grouped, volume_of
@@ -20,7 +21,7 @@ from hotgravel.core.matter.soft.touching import Skins, skins_of
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
-from hotgravel.core.shot.soft import Balloon, Cloth
+from hotgravel.core.shot.soft import Balloon, Cloth, Jelly
 
 WITH_BODIES = {"rough": 4, "fair": 8, "fine": 16}  # steps in a frame
 OF_CLOTH, OF_BALLOONS = 2.0, 20.0  # masses over small steps squared: how stiff the linear system may have a triangle
@@ -38,7 +39,7 @@ class SoftSolver:
     def begin(self) -> State:
         return State(
             Vertices.blank(0),
-            {"fold": folded(self.scaled, self.model.plates)} | NO_BLOWS,
+            {"fold": folded(self.scaled, self.model.plates), "rest": self.model.tets.numbers[:, :9].copy()} | NO_BLOWS,
             {"begun": [], "touching": 0.0, "air": [0.0, 0.0]},
         )
 
@@ -125,11 +126,12 @@ class SoftSolver:
         if not len(p):
             return 0
         p.age += dt
-        going = Going(self, p, state.arrays["fold"], seam, dt)
+        going = Going(self, p, state, seam, dt)
         going.go(p)
         state.arrays |= going.blows()
         p.stretch[:] = self._stretch(going.x, going.triangles)[p.vertex]
         self._crease(state, going.x, seam.scene)
+        self._give(state, going.x, seam.scene)
         state.facts["touching"] = going.touches / going.many
         state.facts["air"] = [float(going.air.volume.sum()), float(going.air.over.max(initial=0.0))]
         return int((p.touched > 0).sum())
@@ -213,6 +215,15 @@ class SoftSolver:
             for n in range(3):
                 np.maximum.at(found, tri.nodes[:, n], long)
         return found
+
+    def _give(self, state: State, x: Array, scene: Scene) -> None:
+        """Jelly that is strained by more than it can take keeps what is over, in place."""
+        most = np.array([one(t.row, "gives", scene.ask) if isinstance(t.row, Jelly) else 1.0 for t in self.things])
+        tets = self.model.tets
+        if len(tets.nodes) and (most < 1.0).any():
+            by_tet = most[self.model.body[tets.nodes[:, 0]]]
+            there = np.where(by_tet < 1.0, by_tet, np.inf)
+            state.arrays["rest"] = flowed(x, tets.nodes, state.arrays["rest"], there)
 
     def _crease(self, state: State, x: Array, scene: Scene) -> None:
         """What is folded by more than it can take keeps what is over, in place."""

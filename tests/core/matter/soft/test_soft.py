@@ -106,6 +106,37 @@ def test_a_bar_of_jelly_is_pulled_long_and_thins_by_poissons_ratio():
     assert -across / along == pytest.approx(ratio, rel=0.1)
 
 
+def test_a_bar_of_jelly_swings_as_long_as_a_rod_does():
+    # A rod fixed at one end: f = sqrt(E / rho) / 4 L along itself (Timoshenko, Vibration Problems in Engineering).
+    stiff, long = 4e4, 1.0
+    row = jelly("bar", segments=12, stiffness=stiff, squash=0.0, pins="pins", damping=0.0)
+    made = draped([prop("bar", BLOCK, (0, 3, 0)), pins((0, 3.5, 0), (1, 0.02, 1))], [row], 73, "fine", forces=[DOWN])
+    low = np.array([p.position[:, 1].min() for p in made.frames.values()])
+    turns = np.flatnonzero(np.diff(np.sign(np.diff(low))) != 0)
+    half = np.diff(turns).mean() / 24.0
+    assert 0.5 / half == pytest.approx(np.sqrt(stiff / 1000.0) / (4.0 * long), rel=0.05)
+
+
+def test_what_gives_for_good_stays_pressed_and_keeps_its_volume():
+    weight = {
+        "kind": "keys",
+        "keys": [{"frame": 1, "value": 60.0}, {"frame": 20, "value": 60.0}, {"frame": 21, "value": 0.0}],
+    }
+    block = prop("block", {"kind": "box", "width": 0.4, "height": 0.4, "depth": 0.4}, (0, 0.21, 0))
+    high, volume = {}, {}
+    for gives in (1.0, 0.05):
+        row = jelly("block", stiffness=5e4, gives=gives, damping=0.05)
+        down = DOWN | {"strength": weight}
+        made = draped([block], [row], 49, forces=[down, {"kind": "linear_drag", "id": "drag", "rate": 4}])
+        high[gives] = np.ptp(made.last.position[:, 1])
+        tets = made.world.solvers["soft"].model.tets.nodes
+        x = made.last.position
+        volume[gives] = np.abs(np.linalg.det(x[tets[:, 1:]] - x[tets[:, :1]])).sum() / 6.0
+    assert high[1.0] == pytest.approx(0.4, abs=0.04)
+    assert high[0.05] < 0.9 * high[1.0]
+    assert volume[0.05] == pytest.approx(0.4**3, rel=0.05)
+
+
 def test_thrown_up_it_flies_as_a_whole_and_loses_no_momentum():
     block = prop("block", {"kind": "box", "width": 0.4, "height": 0.4, "depth": 0.4}, (0, 5, 0), rotation=[20, 30, 0])
     made = draped([block], [jelly("block")], 13)
