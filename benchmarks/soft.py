@@ -1,5 +1,5 @@
 """A frame of cloth on a ball over projecting as many edges as often in plain NumPy, and its growth with the cloth; and
-the flags of a demo shot over the time that they play."""
+soft things of demo shots over the time that they play."""
 
 import time
 from pathlib import Path
@@ -67,8 +67,13 @@ def main() -> None:
         print(f"soft       cloth of {segments} by {segments}: {1e3 * mine:.0f} ms a frame, "
               f"over its edges in NumPy {mine / floor:.1f}{grown}")  # fmt: skip
         last = mine
-    world = build(load(demo_path("station-flags")), beside(FOLDER), "rough")
-    print(f"soft       twelve flags over the time that they play {each(world) * world.shot.finish.rate:.1f}")
+    for name, called in (
+        ("station-flags", "twelve flags"),
+        ("weather-balloons", "forty balloons"),
+        ("field-map", "a map that is crushed"),
+    ):
+        world = build(load(demo_path(name)), beside(FOLDER), "rough")
+        print(f"soft       {called} over the time that it plays {each(world) * world.shot.finish.rate:.1f}")
 
 
 if __name__ == "__main__":

@@ -11,6 +11,7 @@ from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.soft.air import Air
 from hotgravel.core.matter.soft.contact import between, met
 from hotgravel.core.matter.soft.energies import squashed, stretched
+from hotgravel.core.matter.soft.flight import flown
 from hotgravel.core.matter.soft.model import Energies, grown, shared
 from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.matter.soft.stiffness import by_vertex, stiffened
@@ -82,10 +83,7 @@ class Going:
         table = gather(acting_on(solver.setting.shot, seam.switched), solver.setting.states, scene, p, dt, {})
         row = (np.arange(len(p)) if table.by_element else p.state)[free]
         self.pull, self.rate, self.drift, self.bite = (
-            table.pull[row],
-            table.rate[row],
-            table.drift[row],
-            table.bite[row],
+            of[row] for of in (table.pull, table.rate, table.drift, table.bite)
         )
         normal, along = self._catching(seam)
         self.normal, self.along = normal[self.free], along[self.free]
@@ -117,9 +115,9 @@ class Going:
         """Forces push, what is led is led; energies move all, then what it meets; then what is too lively calms."""
         x, v, w, h, tri, tets, skin = self.x, self.v, self.w, self.h, self.triangles, self.tets, self.skin
         self.before[:] = x
-        going = v[self.free] + h * self.pull
-        going += _blown(going, self.rate, self.drift, self.bite, self.normal, self.along, h)
-        x[self.free] += h * going
+        flown(
+            x, v, self.free, self.pull, self.rate, self.drift, self.bite, self.normal, self.along, h
+        )  # fmt: skip
         share = (number + 1) / self.many
         shape = (1.0 - share) * self.start + share * self.end
         x[self.led] = shape[self.led]
@@ -186,13 +184,3 @@ class Going:
         normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-30)[:, None]
         shares = [one(t.row, "catch", seam.scene.ask) if isinstance(t.row, Cloth) else 1.0 for t in things]
         return normal, np.array(shares)[model.body]
-
-
-def _blown(velocity: Array, rate: Array, drift: Array, bite: Array, normal: Array, share: Array, dt: float) -> Array:
-    """The change (n, 3) of velocities that air brings in a time: straight on, and by a share along the cloth."""
-    grip = rate + bite * np.linalg.norm(velocity, axis=1)
-    gained = (drift - grip[:, None] * velocity) * (-np.expm1(-grip * dt) / np.maximum(grip, 1e-12))[:, None]
-    ahead = np.einsum("ij,ij->i", gained, normal)[:, None] * normal
-    whole = (np.abs(normal).max(axis=1) == 0.0)[:, None]
-    found: Array = np.where(whole, gained, ahead + share[:, None] * (gained - ahead))
-    return found
