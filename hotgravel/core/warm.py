@@ -35,7 +35,9 @@ _SHOT: dict[str, Any] = {
     "matter": [
         {"kind": "state", "id": "flight", "name": "flight"},
         {"kind": "collision", "id": "landing", "props": ["vent", "ground", "ring"]},
-        {"kind": "rigid", "id": "crates", "prop": "crate", "copies": {"kind": "stacked", "across": 1}},
+        {"kind": "rigid", "id": "crates", "prop": "crate", "copies": {"kind": "pieces"}},
+        {"kind": "bonds", "id": "bonds", "prop": "crate", "hold": {"kind": "strong", "tension": 100.0, "shear": 100.0},
+         "support": {"kind": "near_props", "props": ["ground"], "distance": 0.3}},
         {"kind": "cloth", "id": "cloth", "prop": "rag", "segments": 2},
         {"kind": "jelly", "id": "jelly", "prop": "gel", "segments": 1},
         {"kind": "front", "id": "front", "prop": "rag", "segments": 2, "lit": "ball", "reach": 1.0},

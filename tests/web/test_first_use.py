@@ -46,10 +46,11 @@ class Hand:
         expect(self.page.locator("#revision")).not_to_have_value(before)
 
     def run(self) -> None:
+        before = self.page.locator("#run-state").inner_text()
         self.press(self.page.locator("#run"))
-        expect(self.page.locator("#cancel")).to_be_visible()
-        expect(self.page.locator("#run")).to_be_visible()
+        expect(self.page.locator("#run-state")).not_to_have_text(before)
         expect(self.page.locator("#run-state")).to_have_text(re.compile(r"^Run \d+, rough$"))
+        expect(self.page.locator("#run")).to_be_visible()
 
 
 @pytest.fixture

@@ -48,7 +48,8 @@ def lumps_of(bodies: Bodies, bonded: Ints) -> Lumps:
     """The lumps that bonded pairs (B, 2) of bodies make. Tells bodies which is theirs, and whether what they hang on
     keeps them in place."""
     n = len(bodies)
-    lead = groups(n, bonded[:, 0], bonded[:, 1], np.ones(n, bool))
+    one, other = np.ascontiguousarray(bonded.T)
+    lead = groups(n, one, other, np.ones(n, bool))
     first, of, size = np.unique(lead, return_inverse=True, return_counts=True)
     lumps = Lumps(of, first, size)
     bodies.supported[:] = lumps.any(bodies.pinned != LOOSE)
