@@ -99,13 +99,17 @@ def made_of(setting: Setting) -> tuple[Model, tuple[Thing, ...]]:
             for n, by in enumerate(late)
         ]
         if parts.count > MOST_VERTICES:
-            said = f"That makes {parts.count} vertices in all. Accepted: {MOST_VERTICES}, as fewer segments make."
-            faults.append(Fault(row.id, "segments", said))
+            faults.append(_too_many(row, parts.count))
             break
     if faults:
         raise ShotFault(faults)
     body = np.concatenate([np.full(t.end - t.first, n) for n, t in enumerate(things)] or [np.zeros(0, int)])
     return _joined(parts, body), tuple(things)
+
+
+def _too_many(row: Cloth | Jelly | Balloon, count: int) -> Fault:
+    said = f"That makes {count} vertices in all. Accepted: {MOST_VERTICES}, as fewer segments make."
+    return Fault(row.id, "segments", said)
 
 
 def _joined(parts: Parts, body: Ints) -> Model:
@@ -148,7 +152,8 @@ def _cloth(parts: Parts, row: Cloth, prop: Prop, setting: Setting) -> None:
 
 
 def _balloons(parts: Parts, row: Balloon, prop: Prop, setting: Setting) -> list[float]:
-    """The skins of all copies; returns by how much each runs behind, seconds."""
+    """The skins of all copies; returns by how much each runs behind, seconds. Raises `ShotFault` before there are too
+    many."""
     if isinstance(prop.shape, Sphere):
         place, faces = welded(*ball(prop.shape.radius, max(1, round(BALL * row.segments))))
     else:
@@ -157,6 +162,9 @@ def _balloons(parts: Parts, row: Balloon, prop: Prop, setting: Setting) -> list[
     if volume_of(place, faces) < 0.0:
         faces = faces[:, ::-1]
     copies, pose = row.copies, setting.at_first[prop.id]
+    count = parts.count + copies.number * len(place)
+    if count > MOST_VERTICES:
+        raise ShotFault([_too_many(row, count)])
     places, sizes, turns = np.zeros((1, 3)), np.ones(1), Rotation.identity(1)
     seed = copies.seed if isinstance(copies, Stacked) else 0
     u = uniforms(np.arange(copies.number, dtype=np.uint64), 5, seed=seed, who=row.id)

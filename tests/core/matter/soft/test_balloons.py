@@ -67,6 +67,9 @@ def test_a_skin_that_grows_late_is_still_small():
 def test_what_cannot_be_blown_up_is_told():
     with pytest.raises(ShotFault, match=r"no inside to be filled. Accepted: a closed shape"):
         build(load(scene([prop("ball", SHEET, (0, 2, 0))], [balloon()], 2)), beside(Path()))
+    many = {"kind": "stacked", "across": 100, "up": 20, "deep": 10}
+    with pytest.raises(ShotFault, match=r"vertices in all. Accepted: 100000"):
+        build(load(scene([prop("ball", BALL, (0, 2, 0))], [balloon(copies=many)], 2)), beside(Path()))
     shot = load(scene([prop("ball", BALL, (0, 2, 0))], [balloon(pressure=600.0, air="held")], 2, forces=[DOWN]))
     told = {f.check: f.message for f in findings(shot, build(shot, beside(Path())))}
     assert "no more than 250 Pa" in told["swells"]
