@@ -54,6 +54,11 @@ def is_driven(value: object) -> bool:
     return isinstance(value, Driver)
 
 
+def by_element(value: object) -> bool:
+    """Whether a value may differ from one element to the next."""
+    return isinstance(value, Driver) and value.by_element
+
+
 def plain(value: object, rate: float = 24.0) -> float | None:
     """A number that does not vary, at so many frames a second; None where it varies, or where there is none."""
     if isinstance(value, InFrames):

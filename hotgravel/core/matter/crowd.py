@@ -37,9 +37,10 @@ class ElementCrowd:
                 return p.speed
             case "density":
                 return p.density()
-            case "arrived" | "left" | "stretch" | "pressure":
-                return p.read_of_body(attribute)
-            case "spin" | "tilt" | "still" | "impulse" | "load" | "bonds lost" | "falling":
+            case (
+                "spin" | "tilt" | "still" | "impulse" | "load" | "bonds lost" | "falling" | "stretch" | "pressure"
+                | "arrived" | "left"
+            ):  # fmt: skip
                 return p.read_of_body(attribute)
             case "height":
                 return p.position[:, 1]

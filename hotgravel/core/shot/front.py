@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value
-from hotgravel.core.shot.dials import choice, dial, refer
+from hotgravel.core.shot.dials import choice, dial, refer, seed
 from hotgravel.core.shot.row import Ref, Row
 
 
@@ -57,10 +57,7 @@ class Front(Row):
         "s", 1.5, label="eaten in", soft=(0.2, 10.0), above=0.0, high=1e5, none="never",
         help="So long after the front has come nothing is left there. Never: it only warms.",
     )  # fmt: skip
-    seed: int = dial(
-        "count", 1, label="seed", soft=(1, 100), low=0, high=2**32 - 1, whole=True,
-        help="Another number is another throw of the dice with the same dials.",
-    )  # fmt: skip
+    seed: int = seed()
     state: Ref | None = refer(
         "state", label="state", none="no state", help="The state that it begins in, for cues and smoke to ask for."
     )

@@ -12,7 +12,7 @@ from hotgravel.core.drive.keys import Keys
 from hotgravel.core.drive.responses import Response
 from hotgravel.core.drive.starters import STARTERS
 from hotgravel.core.drive.table import keys_from_csv
-from hotgravel.core.drive.value import DRIVERS, plain
+from hotgravel.core.drive.value import DRIVERS, by_element, plain
 from hotgravel.core.drive.within import Within
 from hotgravel.core.shot.dials import Quantity, Refer, dials_of
 from hotgravel.core.shot.document import Shot
@@ -96,7 +96,7 @@ def _about(shot: Shot, place: Spot) -> tuple[float, float, float]:
     """What a number now is, the most that a signal about it should reach, and the shot's first frame."""
     quantity, value = place.described, place.value
     assert isinstance(quantity, Quantity)
-    number = float(answer(value, shot.clock.at(shot.finish.first))[0]) if not _by_element(value) else quantity.soft[1]
+    number = float(answer(value, shot.clock.at(shot.finish.first))[0]) if not by_element(value) else quantity.soft[1]
     return number, float(np.clip(2.0 * number if number else quantity.soft[1], *_bounds(quantity))), shot.finish.first
 
 
@@ -182,10 +182,6 @@ def _begun(shot: Shot, place: Spot, kind: str, row_id: str) -> dict[str, Any]:
             return {"kind": kind, "zone": _zone_for(shot, row_id), "inside": stood,
                     "outside": none}  # fmt: skip
     return {"kind": "formula", "text": f"{number:g}"}
-
-
-def _by_element(value: Any) -> bool:
-    return isinstance(value, Driver) and value.by_element
 
 
 def _bounds(quantity: Quantity) -> tuple[float, float]:

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from hotgravel.core.chance import uniforms
-from hotgravel.core.drive.value import one
+from hotgravel.core.drive.value import by_element, one
 from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kept, Kind, Lane, Table
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.front.skin import skin_of
@@ -93,7 +93,7 @@ class FrontMatter:
                 said = f"Its points are up to {far} apart: it cannot come from one to the next. Reach farther."
                 yield Finding("reaches nothing", row.id, "reach", said, "wrong")
             ask = shot.clock.at(row.start)
-            if row.burns is not None and not _by_element(row) and one(row, "speed", ask) == 0.0:
+            if row.burns is not None and not by_element(row.speed) and one(row, "speed", ask) == 0.0:
                 yield Finding("stands still", row.id, "speed", "It does not creep on from where it is lit.", "doubtful")
 
     def after(self, shot: Shot, measured: Mapping[int, Mapping[str, float]]) -> Iterator[Finding]:
@@ -106,7 +106,3 @@ class FrontMatter:
 
     def reasons(self, shot: Shot, kept: Kept, element: int, frame: int) -> Iterator[tuple[int, str, str]]:
         yield from ()
-
-
-def _by_element(row: Any) -> bool:
-    return not isinstance(row.speed, int | float) and bool(getattr(row.speed, "by_element", False))

@@ -85,8 +85,8 @@ def _hanging(ends, near, edge_ends, beside):
 def crept(ends, near, off, rate, arrived, gone, alight, dt):
     """Let a front creep on for a time, in place: what has been reached reaches what is near it. `rate` (n,) is how fast
     it goes from each point, m/s, `arrived` (n,) how long ago it came there, -1 where it has not, `gone` (n,) how far it
-    has come from there, `alight` (n,) whether a point can be reached. Returns how many were."""
-    many, ahead = 0, [np.int64(0) for _ in range(0)]
+    has come from there, `alight` (n,) whether a point can be reached."""
+    ahead = [np.int64(0) for _ in range(0)]
     for k in range(len(rate)):
         if arrived[k] >= 0.0:
             arrived[k] += dt
@@ -103,12 +103,9 @@ def crept(ends, near, off, rate, arrived, gone, alight, dt):
                 if over < 0.0 or not alight[j]:
                     continue
                 since = min(over / rate[i], dt)  # it came there so long ago, within this time
-                if arrived[j] < 0.0:
-                    many += 1
-                elif since <= arrived[j] or arrived[j] > dt:
+                if arrived[j] >= 0.0 and (since <= arrived[j] or arrived[j] > dt):
                     continue
                 arrived[j] = since
                 gone[j] = rate[j] * since
                 later.append(j)
         ahead = later
-    return many

@@ -1,7 +1,7 @@
 """The bodies of a run at one moment."""
 
 from dataclasses import dataclass
-from typing import Self
+from typing import ClassVar, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,6 +36,7 @@ class Bodies(Elements):
     bonds: NDArray[np.int16]
     lost: NDArray[np.int16]
     lump: NDArray[np.int64]
+    own: ClassVar[frozenset[str]] = frozenset(("still", "impulse", "load"))
 
     @classmethod
     def blank(cls, n: int) -> Self:
@@ -99,10 +100,7 @@ class Bodies(Elements):
             return held
         if attribute == "falling":
             return np.asarray(1.0 - self.supported, float)
-        if attribute in ("stretch", "pressure", "arrived", "left"):
-            return super().read_of_body(attribute)
-        array: Array = getattr(self, attribute)
-        return array
+        return super().read_of_body(attribute)
 
 
 def tilt(begun: Array, turn: Array) -> Array:

@@ -5,7 +5,6 @@ from itertools import groupby
 
 import numpy as np
 
-from hotgravel.core.drive.driver import Driver
 from hotgravel.core.drive.value import is_driven, one
 from hotgravel.core.matter.soft.making import Thing
 from hotgravel.core.matter.soft.model import Array, Model, Surface
@@ -61,7 +60,7 @@ def _begins(thing: Thing, surface: Surface, model: Model, scene: Scene) -> Array
 def _swells(row: Balloon, shot: Shot, box: Array) -> Iterator[Finding]:
     """A pressure that a skin cannot hold: p r = 2 k (a - 1) / a², where it is a times as wide, is at most k / 2."""
     times = [shot.clock.at(frame) for frame in range(shot.finish.first, shot.finish.last + 1)]
-    if is_driven(row.stretch) or any(isinstance(v, Driver) and v.by_element for v in (row.pressure, row.size)):
+    if is_driven(row.stretch):
         return
     radius, stretch = 0.5 * float(box.max()), one(row, "stretch", times[0])
     if max(one(row, "pressure", t) * one(row, "size", t) for t in times) * radius > 0.5 * stretch:

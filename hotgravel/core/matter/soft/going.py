@@ -67,11 +67,12 @@ class Going:
         self.colliders = colliders_of(solver.setting, scene, ahead)
         self.light = 1.0 / self.colliders.mass
         self.pushed, self.against = np.zeros((len(self.skin.nodes), 3)), np.full(len(self.skin.nodes), -1)
-        self.follow = by_vertex("follow", things, p, scene, len(model.place))
         self.led = p.vertex[p.pinned == FOLLOWING]
-        self.start, self.end = self._shaped(p, seam)
+        self.start, self.end = self._shaped(seam)
         self.many = self._number(p, seam, dt)
         self.h = dt / self.many
+        pulled = (self.h * by_vertex("follow", things, p, scene, len(model.place))[self.free, None]) ** 2
+        self.follow, self.follows = pulled / (1.0 + pulled), bool(pulled.any())
         with np.errstate(divide="ignore"):
             mass = 1.0 / self.w
         whole = np.asarray((self.at[self.plates.nodes] >= 0).all(axis=1))
@@ -115,17 +116,13 @@ class Going:
         """Forces push, what is led is led; energies move all, then what it meets; then what is too lively calms."""
         x, v, w, h, tri, tets, skin = self.x, self.v, self.w, self.h, self.triangles, self.tets, self.skin
         self.before[:] = x
-        flown(
-            x, v, self.free, self.pull, self.rate, self.drift, self.bite, self.normal, self.along, h
-        )  # fmt: skip
+        flown(x, v, self.free, self.pull, self.rate, self.drift, self.bite, self.normal, self.along, h)
         share = (number + 1) / self.many
-        shape = (1.0 - share) * self.start + share * self.end
-        x[self.led] = shape[self.led]
-        if self.follow.any():  # a spring to the shape, implicit
-            pulled = (h * self.follow[self.free, None]) ** 2
-            x[self.free] += pulled / (1.0 + pulled) * (shape[self.free] - x[self.free])
-        solver = self.solver
-        rest = self.unsolved
+        x[self.led] = (1.0 - share) * self.start[self.led] + share * self.end[self.led]
+        if self.follows:  # a spring to the shape, implicit
+            shape = (1.0 - share) * self.start[self.free] + share * self.end[self.free]
+            x[self.free] += self.follow * (shape - x[self.free])
+        solver, rest = self.solver, self.unsolved
         stretched(x, v, w, rest.nodes, rest.numbers, rest.groups, h, self.damping, False)
         solver.system.relax(x, self.before, self.sizes, self.plates, self.fold, self.air)
         squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, False)
@@ -158,7 +155,7 @@ class Going:
             return of
         return Energies(of.nodes[left], of.numbers[left], np.searchsorted(left, of.groups))
 
-    def _shaped(self, p: Vertices, seam: Seam) -> tuple[Array, Array]:
+    def _shaped(self, seam: Seam) -> tuple[Array, Array]:
         """Where props have vertices (n, 3) at the step's start and end; those of props that are away stay."""
         ends = []
         for frame in (seam.frame, seam.frame + seam.ahead):

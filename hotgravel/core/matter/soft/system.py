@@ -64,9 +64,10 @@ def aimed(x, nodes, numbers, groups, size, out):
 
 @dataclass(frozen=True, eq=False)
 class Factored:
-    """The system for one length of steps: what the places before count (`slow`), what plates count as they lie at rest
-    (`lain`), and what solves the whole."""
+    """The system for one length of steps: its triangles, what the places before count (`slow`), what plates count as
+    they lie at rest (`lain`), and what solves the whole."""
 
+    triangles: Energies
     slow: Any
     lain: Any
     solve: Callable[[Array], Array]
@@ -80,7 +81,6 @@ class System:
     used: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
     free: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
     mass: Array = field(default_factory=lambda: np.zeros((0, 1)))
-    triangles: Energies | None = None
     now: Factored | None = None
     kept: dict[bytes, Factored] = field(default_factory=dict)
     dt: float = 0.0
@@ -90,7 +90,7 @@ class System:
     ) -> None:
         """For small steps of dt seconds. `mass` (n,) is infinite where vertices are led, `there` (B,) tells which folds
         have all their vertices, `damping` (n,) in which time what is at each vertex gives way."""
-        self.dt, self.now, self.triangles = dt, None, triangles
+        self.dt, self.now = dt, None
         if not len(triangles.nodes) and not (plates.stiff.any() and there.any()):
             return
         self.used = np.unique(np.concatenate([triangles.nodes.ravel(), plates.nodes.ravel()]))
@@ -122,17 +122,18 @@ class System:
         made = splu(
             csc_matrix(whole + slow + bent @ curved), permc_spec="MMD_AT_PLUS_A", options={"SymmetricMode": True}
         )
-        return Factored(slow, csr_matrix(bent @ plates.curved), made.solve)
+        return Factored(triangles, slow, csr_matrix(bent @ plates.curved), made.solve)
 
     def relax(self, x: Array, before: Array, sizes: Array, plates: Plates, rest: Array, air: Air) -> None:
         """Move vertices (n, 3) in place as cloth and air would have them at the end of a small step that began
         `before`. `sizes` (n,) is by how much the rest of triangles has grown, `rest` (B,) are the angles of folds at
         rest."""
-        if self.now is None or self.triangles is None:
+        if self.now is None:
             return
         right = self.mass * x[self.used] + self.now.slow @ before[self.used]
-        if len(self.triangles.nodes):
-            aims, of = np.zeros_like(x), self.triangles
+        of = self.now.triangles
+        if len(of.nodes):
+            aims = np.zeros_like(x)
             aimed(x, of.nodes, of.numbers, of.groups, sizes, aims)
             right += self.dt**2 * aims[self.used]
         if rest.any():
