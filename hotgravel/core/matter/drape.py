@@ -10,22 +10,29 @@ from hotgravel.core.colour import rgb_of
 
 Array = NDArray[Any]
 LEFT = 0.1  # where less is left of a skin, it is cut away
+BITS = 31  # corners of faces at one vertex that can be told apart
+CORNERS = (1 << BITS) - 1
+APART = 1 << BITS  # of a vertex that is to come off all of its corners
 
 
 def draping(columns: Iterable[str]) -> tuple[str, ...]:
     """Those of a matter's columns that `draped` goes by."""
-    return tuple(name for name in ("vertex", "position", "velocity", "colour", "left") if name in columns)
+    return tuple(name for name in ("vertex", "position", "velocity", "colour", "left", "corners") if name in columns)
 
 
 def draped(mesh: Mapping[str, Array], kept: Mapping[str, Array]) -> dict[str, Array]:
     """A mesh as it lies at a frame: vertices (V, 3), faces (F, 3), colour (V,) as 0xrrggbb, velocity (V, 3). `mesh` has
     the vertices of the model that each of its own follows, nodes (V, 4) by shares (V, 4), and its faces; `kept` are the
     columns of a kept frame. Faces whose elements are gone are left out; where a share of them is left, they are cut
-    along where that is a tenth."""
+    along where that is a tenth. Where elements have only some corners of their vertex, the mesh is torn."""
     nodes, shares, faces = mesh["nodes"].astype(np.int64), mesh["shares"], mesh["faces"].astype(np.int64)
-    at = np.full(max(int(nodes.max(initial=0)), int(kept["vertex"].max(initial=0))) + 1, -1)
-    at[kept["vertex"]] = np.arange(len(kept["vertex"]))
-    rows = at[nodes]
+    corners = kept.get("corners", np.zeros(len(kept["vertex"]), np.uint32))
+    rows = corner_rows(nodes, kept["vertex"], corners * 0)
+    torn = corners & CORNERS > 0
+    if torn.any() and np.isin(kept["vertex"][torn], nodes).any():
+        used, number = np.unique(corner_rows(nodes[faces, 0], kept["vertex"], corners), return_inverse=True)
+        rows, faces = np.repeat(used[:, None], 4, axis=1), number.reshape(-1, 3)
+        shares = np.eye(4)[np.zeros(len(used), int)]
     there = np.asarray((rows >= 0).all(axis=1))
     faces = faces[there[faces].all(axis=1)]
     used, number = np.unique(faces, return_inverse=True)
@@ -43,6 +50,35 @@ def draped(mesh: Mapping[str, Array], kept: Mapping[str, Array]) -> dict[str, Ar
         "faces": number.reshape(-1, 3).astype(np.int32), "colour": rgb[:, 0] << 16 | rgb[:, 1] << 8 | rgb[:, 2],
         "velocity": at_corners(kept["velocity"]).astype(np.float32).reshape(-1, 3),
     }  # fmt: skip
+
+
+def corner_numbers(faces: Array) -> Array:
+    """The number (F, 3) of each corner of faces among the corners at its vertex, in the order of faces."""
+    flat = faces.ravel()
+    order = np.argsort(flat, kind="stable")
+    number = np.empty(len(flat), np.int64)
+    number[order] = np.arange(len(flat)) - np.searchsorted(flat[order], flat[order])
+    return number.reshape(faces.shape)
+
+
+def corner_rows(faces: Array, vertex: Array, corners: Array) -> Array:
+    """The element (F, k) that is at each corner of faces, by their vertices; -1 where none is. Element n is at
+    `vertex[n]`: at all corners there where `corners[n]` is 0, else at those whose bits are set."""
+    part = corners & CORNERS
+    at = np.full(max(int(faces.max(initial=0)), int(vertex.max(initial=0))) + 1, -1)
+    at[vertex[part == 0]] = np.flatnonzero(part == 0)
+    found: Array = at[faces]
+    some = np.flatnonzero(part)
+    if len(some):
+        which, bit = np.nonzero((part[some, None] >> np.arange(BITS, dtype=np.uint32)) & 1)
+        key = vertex[some[which]].astype(np.int64) * BITS + bit
+        order = np.argsort(key)
+        number = corner_numbers(faces)
+        mine = faces * BITS + number
+        place = np.minimum(np.searchsorted(key[order], mine), len(key) - 1)
+        hit = (key[order][place] == mine) & (number < BITS)
+        found[hit] = some[which[order[place[hit]]]]
+    return found
 
 
 def _cut(rows: Array, shares: Array, faces: Array, left: Array) -> tuple[Array, Array, Array]:

@@ -90,7 +90,7 @@ class Elements:
         self.radius[who] = share * self.size[who]
 
     def part(self, who: NDArray[np.int64]) -> None:
-        """Let some come off all that they are bonded to. Points have no bonds."""
+        """Let some come apart from all that they hang together with. Points hang together with nothing."""
 
     def read_of_body(self, attribute: str) -> Array:
         """What only bodies have: their spin (°/s), how far they are turned over (°), how long they have lain still (s),
@@ -134,6 +134,10 @@ class Elements:
         if chosen.all():
             return self
         return type(self)(**{n: getattr(self, n)[chosen] for n in self.names()})
+
+    def at(self, rows: NDArray[np.int64]) -> Self:
+        """Copies of some (m,), in that order."""
+        return type(self)(**{n: getattr(self, n)[rows] for n in self.names()})
 
     def copy(self) -> Self:
         """The same in arrays of their own."""

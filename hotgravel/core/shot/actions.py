@@ -37,7 +37,7 @@ class Unpin(Clause):
 
 class Part(Clause):
     kind: Literal["part"] = "part"
-    title: ClassVar[str] = "comes off its bonds"
+    title: ClassVar[str] = "comes apart"
     phrase: ClassVar[str] = ""
 
 

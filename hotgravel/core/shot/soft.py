@@ -8,6 +8,7 @@ from hotgravel.core.shot.copies import Itself, Stacked
 from hotgravel.core.shot.dials import choice, clause, dial, refer
 from hotgravel.core.shot.row import Ref, Row
 
+NEVER = 10.0  # cloth that would have to be pulled by as much does not tear
 BEGINS = {"loose": "loose", "held": "held in place"}
 
 
@@ -102,6 +103,11 @@ class Cloth(Soft):
         "°", 180.0, label="creases beyond", soft=(5.0, 180.0), low=0.0, high=180.0, drivable=True,
         help="What is folded by more keeps a crease there. At 180° none stays; paper 10°.",
     )  # fmt: skip
+    tear: Value = dial(
+        "%", NEVER, label="tears beyond", soft=(0.05, 1.0), above=0.0, high=NEVER, drivable=True, each=True,
+        help="Where it is pulled by more than this it tears, across the pull: paper 3 %, canvas 15 %, a worn seam by "
+        "its zone less. At 1 000 % it never does.",
+    )  # fmt: skip
     catch: Value = dial(
         "%", 0.1, label="drag along it", soft=(0.0, 0.5), low=0.0, high=1.0, drivable=True,
         help="Wind and drag take hold of it straight on; this share of that they have along it too.",
@@ -188,6 +194,11 @@ class Balloon(Soft):
     size: Value = dial(
         "%", 1.0, label="size", soft=(0.1, 1.0), low=0.01, high=10.0, drivable=True,
         help="How large its skin is at rest, of its prop: driven from 20 % to 100 % it is blown up.",
+    )  # fmt: skip
+    tear: Value = dial(
+        "%", NEVER, label="bursts beyond", soft=(0.2, 4.0), above=0.0, high=NEVER, drivable=True, each=True,
+        help="Where its skin is pulled by more than this it tears, and its air is gone: foil 5 %, a toy balloon 400 %. "
+        "At 1 000 % it never does.",
     )  # fmt: skip
     late: float = dial(
         "s", 0.0, label="starts up to", soft=(0.0, 5.0), low=0.0, high=1e4,

@@ -40,16 +40,20 @@ class Air:
     """The air of all balloons that are whole, in a step: `sizes` has how large the skin of each thing is at rest,
     `volume` and `over` what each balloon holds, m³, and by how much it presses, Pa."""
 
-    def __init__(self, things: Sequence[Thing], skins: Sequence[Ints], at_rest: Array, at: Ints, ask: Ask) -> None:
-        """`skins` are the faces of each thing by the vertices of the model, `at_rest` its volume at rest and at its own
-        size; `at` (n,) is less than 0 where a vertex is gone."""
+    def __init__(
+        self, things: Sequence[Thing], members: Sequence[Ints], skins: Sequence[Ints], at_rest: Array, at: Ints,
+        ask: Ask,
+    ) -> None:  # fmt: skip
+        """`members` are the vertices of each thing, of which it has more where it is torn, `skins` its faces by the
+        vertices of the model, `at_rest` its volume at rest and at its own size; `at` (n,) is less than 0 where a vertex
+        is gone."""
         self.sizes = np.ones(len(things))
         told = []
         for n, thing in enumerate(things):
             if isinstance(thing.row, Balloon):
                 own = ask.later(-thing.late)
                 self.sizes[n] = one(thing.row, "size", own)
-                if (at[thing.first : thing.end] >= 0).all():
+                if len(members[n]) == thing.end - thing.first and (at[members[n]] >= 0).all():
                     told.append((n, one(thing.row, "pressure", own), thing.row.air == "shut"))
         which = [n for n, _, _ in told]
         self.any = len(which) > 0

@@ -23,7 +23,8 @@ class Plates:
     """The folds of cloth and its plates. Folds: the ends and the two corners across (B, 4), what each weighs in how far
     it is out of line (B, 4), and its length (B,), metres. Plates, in rows of three: how curved each is along its two
     ways and askew, and how that differs across each fold, from the folds as a sparse matrix (P, B); and how much that
-    counts (P,), N m times its area; and a vertex (P,) of the thing that each is of."""
+    counts (P,), N m times its area; and a vertex (P,) of the thing that each is of. The triangles on both sides of each
+    fold (B, 2), by their numbers, and which are whole (B,): no tear goes along them."""
 
     nodes: Ints
     weights: Array
@@ -31,21 +32,28 @@ class Plates:
     curved: Any
     stiff: Array
     at: Ints
+    sides: Ints
+    whole: NDArray[np.bool_]
 
     @staticmethod
     def joined(parts: "list[Plates]") -> "Plates":
         """The plates of several things, whose vertices are counted together."""
         if not parts:
             none = np.zeros(0)
-            return Plates(np.zeros((0, 4), int), np.zeros((0, 4)), none, csr_matrix((0, 0)), none, none.astype(int))
-        nodes, weights, span, stiff, at = (
-            np.concatenate([getattr(p, name) for p in parts]) for name in ("nodes", "weights", "span", "stiff", "at")
+            return Plates(
+                np.zeros((0, 4), int), np.zeros((0, 4)), none, csr_matrix((0, 0)), none, none.astype(int),
+                np.zeros((0, 2), int), none.astype(bool),
+            )  # fmt: skip
+        nodes, weights, span, stiff, at, sides, whole = (
+            np.concatenate([getattr(p, name) for p in parts])
+            for name in ("nodes", "weights", "span", "stiff", "at", "sides", "whole")
         )
-        return Plates(nodes, weights, span, block_diag([p.curved for p in parts], "csr"), stiff, at)
+        return Plates(nodes, weights, span, block_diag([p.curved for p in parts], "csr"), stiff, at, sides, whole)
 
 
-def plates_of(place: Array, faces: Ints, bend: float = 1.0, first: int = 0) -> Plates:
-    """The plates of a mesh of a bending stiffness, N m; its vertices are counted from `first`."""
+def plates_of(place: Array, faces: Ints, bend: float = 1.0, first: int = 0, before: int = 0) -> Plates:
+    """The plates of a mesh of a bending stiffness, N m; its vertices are counted from `first`, its triangles from
+    `before`."""
     edges = np.concatenate([faces[:, [0, 1, 2]], faces[:, [1, 2, 0]], faces[:, [2, 0, 1]]])
     key = np.sort(edges[:, :2], axis=1)
     _, number, many = np.unique(key, axis=0, return_inverse=True, return_counts=True)
@@ -88,7 +96,11 @@ def plates_of(place: Array, faces: Ints, bend: float = 1.0, first: int = 0) -> P
         [1.0, 1.0, 2.0], len(faces) + len(one)
     )
     at = np.repeat(np.concatenate([faces[:, 0], nodes[:, 0]]), 3) + first
-    return Plates(nodes + first, weights, span, vstack([mixed, jumps @ mixed]).tocsr(), bend * stiff, at)
+    faced: Ints = np.stack([one % len(faces), two % len(faces)], axis=1) + before
+    return Plates(
+        nodes + first, weights, span, vstack([mixed, jumps @ mixed]).tocsr(), bend * stiff, at, faced,
+        np.ones(len(nodes), bool),
+    )  # fmt: skip
 
 
 def _jumps(place: Array, faces: Ints, one: Ints, two: Ints, area: Array) -> tuple[Any, Array]:

@@ -52,7 +52,7 @@ class Going:
         self.state[p.vertex] = p.state
         self.pressed = np.zeros(len(self.x))
         self.touched, self.impact, self.touches = np.zeros(len(self.x), np.uint64), np.zeros(len(self.x)), 0
-        self.air = Air(things, solver.faces, solver.volumes, self.at, scene.ask.later(dt))
+        self.air = Air(things, model.members, solver.faces, solver.volumes, self.at, scene.ask.later(dt))
         self.sizes = self.air.sizes[model.body]
         triangles, tets, self.plates = stiffened(model, things, p, scene)
         tets.numbers[:, :9] = state.arrays["rest"]
@@ -71,11 +71,11 @@ class Going:
         self.start, self.end = self._shaped(seam)
         self.many = self._number(p, seam, dt)
         self.h = dt / self.many
-        pulled = (self.h * by_vertex("follow", things, p, scene, len(model.place))[self.free, None]) ** 2
+        pulled = (self.h * by_vertex("follow", things, p, scene, model)[self.free, None]) ** 2
         self.follow, self.follows = pulled / (1.0 + pulled), bool(pulled.any())
         with np.errstate(divide="ignore"):
             mass = 1.0 / self.w
-        whole = np.asarray((self.at[self.plates.nodes] >= 0).all(axis=1))
+        whole = self.plates.whole & (self.at[self.plates.nodes] >= 0).all(axis=1)
         rested = self._there(triangles)
         self.triangles = grown(rested, self.sizes)
         solved, left = shared(rested, solver.solved / self.h**2)
@@ -150,19 +150,15 @@ class Going:
 
     def _there(self, of: Energies) -> Energies:
         """The energies that have all their vertices."""
-        left = np.flatnonzero((self.at[of.nodes] >= 0).all(axis=1))
-        if len(left) == len(of.nodes):
-            return of
-        return Energies(of.nodes[left], of.numbers[left], np.searchsorted(left, of.groups))
+        return of.only(np.flatnonzero((self.at[of.nodes] >= 0).all(axis=1)))
 
     def _shaped(self, seam: Seam) -> tuple[Array, Array]:
         """Where props have vertices (n, 3) at the step's start and end; those of props that are away stay."""
         ends = []
         for frame in (seam.frame, seam.frame + seam.ahead):
             poses, place = self.solver.setting.row_poses(frame), self.x.copy()
-            for thing in self.solver.things:
+            for thing, mine in zip(self.solver.things, self.solver.model.members, strict=True):
                 if thing.prop.id in poses:
-                    mine = slice(thing.first, thing.end)
                     place[mine] = poses[thing.prop.id].to_world(self.solver.model.place[mine])
             ends.append(place)
         return ends[0], ends[1]

@@ -19,6 +19,7 @@ from hotgravel.core.matter.soft.model import (
     of_tets,
     of_triangles,
     volume_of,
+    woven,
 )
 from hotgravel.core.shape.copies import stacked, turned_by
 from hotgravel.core.shape.distance import gaps
@@ -131,12 +132,6 @@ def _mass(faces: Ints, area: Array, weight: float, count: int) -> Array:
     return found
 
 
-def _drawn_as_is(faces: Ints, count: int, first: int) -> Surface:
-    """A skin that is drawn as its vertices lie."""
-    alone = np.repeat(first + np.arange(count)[:, None], 4, axis=1)
-    return Surface(alone, np.eye(4)[np.zeros(count, int)], faces)
-
-
 def _cloth(parts: Parts, row: Cloth, prop: Prop, setting: Setting) -> None:
     if isinstance(prop.shape, Plane):
         place, faces = sheet(prop.shape.width, prop.shape.depth, row.segments, row.weave)
@@ -145,10 +140,11 @@ def _cloth(parts: Parts, row: Cloth, prop: Prop, setting: Setting) -> None:
     scale = setting.at_first[prop.id].scale
     scaled, first = scale * place, parts.count
     numbers, area = of_triangles(scaled, faces)
+    before = sum(len(nodes) for nodes, _ in parts.triangles)
     parts.add(place, _mass(faces, area, row.weight, len(place)))
     parts.triangles.append((faces + first, numbers))
-    parts.plates.append(plates_of(scaled, faces, first=first))
-    parts.surfaces.append(_drawn_as_is(faces, len(place), first))
+    parts.plates.append(plates_of(scaled, faces, first=first, before=before))
+    parts.surfaces.append(woven(first + np.arange(len(place)), faces))
 
 
 def _balloons(parts: Parts, row: Balloon, prop: Prop, setting: Setting) -> list[float]:
@@ -177,7 +173,7 @@ def _balloons(parts: Parts, row: Balloon, prop: Prop, setting: Setting) -> list[
         numbers, area = of_triangles(pose.scale * mine, faces)
         parts.add(mine, _mass(faces, area, row.weight, len(mine)))
         parts.triangles.append((faces + first, numbers))
-        parts.surfaces.append(_drawn_as_is(faces, len(mine), first))
+        parts.surfaces.append(woven(first + np.arange(len(mine)), faces))
     late: list[float] = (row.late * u[:, 0]).tolist()
     return late
 

@@ -25,7 +25,7 @@ class SoftMatter:
     elements: type[Elements] = Vertices
     columns: Mapping[str, Column] = {
         **COMMON, "vertex": Column(np.int32, drawn=True), "stretch": Column(np.float32, drawn=True),
-        "pressure": Column(np.float32, drawn=True),
+        "pressure": Column(np.float32, drawn=True), "corners": Column(np.uint32, drawn=True),
     }  # fmt: skip
     records: Mapping[str, tuple[str, ...]] = {}
     gauges: Mapping[str, Gauge] = {
@@ -37,6 +37,7 @@ class SoftMatter:
         "greatest_pressure": Gauge("Pa", "how much what it touches presses on what is soft, at most"),
         "air_volume": Gauge("m³", "volume of the air in balloons, all together"),
         "air_pressure": Gauge("Pa", "how much more the air of a balloon presses than that outside, at most"),
+        "torn": Gauge("", "how many more vertices there are since cloth has torn"),
         "touching": Gauge("", "points of cloth and jelly that lie on cloth or jelly"),
         "touches": Gauge("", "vertices that lie on something"),
     }

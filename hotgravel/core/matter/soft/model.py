@@ -4,7 +4,8 @@ A triangle resists being stretched along two ways of its own and sheared (the co
 tetrahedron is Neo-Hookean (Macklin and Müller 2021). How cloth resists being bent stands in `bending.py`.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import numpy as np
 from numba import njit
@@ -18,22 +19,44 @@ Ints = NDArray[np.int64]
 
 @dataclass(frozen=True, eq=False)
 class Energies:
-    """So many energies of one kind in groups: the vertices of each (n, k), numbers of each (n, m), and where groups end
-    (g + 1,)."""
+    """So many energies of one kind in groups: the vertices of each (n, k), numbers of each (n, m), where groups end
+    (g + 1,), and the row (n,) of each in the order in which they were given."""
 
     nodes: Ints
     numbers: Array
     groups: Ints
+    rows: Ints
+
+    @property
+    def given(self) -> Ints:
+        """The vertices of each (n, k) in the order in which they were given."""
+        found = np.empty_like(self.nodes)
+        found[self.rows] = self.nodes
+        return found
+
+    def only(self, left: Ints) -> "Energies":
+        """Some of them, by their places in order."""
+        if len(left) == len(self.nodes):
+            return self
+        groups = np.searchsorted(left, self.groups)
+        return Energies(self.nodes[left], self.numbers[left], groups, self.rows[left])
 
 
 @dataclass(frozen=True, eq=False)
 class Surface:
     """What is drawn of a soft thing: the vertices (V, 4) of the model that each of its own follows by shares (V, 4),
-    and faces (F, 3)."""
+    and faces (F, 3). `woven`: its faces are the model's triangles, in the order given."""
 
     nodes: Ints
     shares: Array
     faces: Ints
+    woven: bool = False
+
+
+def woven(nodes: Ints, faces: Ints) -> Surface:
+    """A skin that is drawn as vertices (V,) of the model lie."""
+    alone = np.repeat(nodes[:, None], 4, axis=1)
+    return Surface(alone, np.eye(4)[np.zeros(len(nodes), int)], faces, woven=True)
 
 
 @dataclass(eq=False)
@@ -48,13 +71,19 @@ class Model:
     plates: Plates
     surfaces: list[Surface] = field(default_factory=list)
 
+    @cached_property
+    def members(self) -> list[Ints]:
+        """The vertices of each thing."""
+        order = np.argsort(self.body, kind="stable")
+        return np.split(order, np.cumsum(np.bincount(self.body, minlength=len(self.surfaces)))[:-1])
+
 
 def grouped(nodes: Ints, numbers: Array, count: int) -> Energies:
     """Energies in groups of which no two have a vertex in common, of so many vertices."""
     which = _coloured(nodes, count)
     order = np.argsort(which, kind="stable")
     ends = np.concatenate([[0], np.cumsum(np.bincount(which, minlength=1))]).astype(np.int64)
-    return Energies(np.ascontiguousarray(nodes[order]), np.ascontiguousarray(numbers[order]), ends)
+    return Energies(np.ascontiguousarray(nodes[order]), np.ascontiguousarray(numbers[order]), ends, order)
 
 
 @njit(cache=True)
@@ -123,7 +152,7 @@ def grown(triangles: Energies, sizes: Array) -> Energies:
     numbers = triangles.numbers.copy()
     numbers[:, :4] /= size[:, None]
     numbers[:, 4] *= size**2
-    return Energies(triangles.nodes, numbers, triangles.groups)
+    return replace(triangles, numbers=numbers)
 
 
 def shared(triangles: Energies, ceiling: Array) -> tuple[Energies, Energies]:
@@ -134,8 +163,7 @@ def shared(triangles: Energies, ceiling: Array) -> tuple[Energies, Energies]:
     share = np.minimum(1.0, most / np.maximum(stiff, 1e-300))
     made = []
     for part in (share, 1.0 - share):
-        left = np.flatnonzero(part > 0.0)
-        numbers = triangles.numbers[left].copy()
-        numbers[:, 5:7] *= part[left, None]
-        made.append(Energies(triangles.nodes[left], numbers, np.searchsorted(left, triangles.groups)))
+        numbers = triangles.numbers.copy()
+        numbers[:, 5:7] *= part[:, None]
+        made.append(replace(triangles, numbers=numbers).only(np.flatnonzero(part > 0.0)))
     return made[0], made[1]

@@ -1,6 +1,6 @@
 """The solver of soft things: the order of one of its steps."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -8,6 +8,7 @@ import numpy as np
 from hotgravel.core.drive.value import one
 from hotgravel.core.matter.begun import come_and_go
 from hotgravel.core.matter.contract import Array, Blows, Offers, Seam, Shed, State
+from hotgravel.core.matter.drape import APART, CORNERS
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE, PINNED
 from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.matter.soft.bending import folded
@@ -16,14 +17,16 @@ from hotgravel.core.matter.soft.going import NO_BLOWS, Going
 from hotgravel.core.matter.soft.making import Thing
 from hotgravel.core.matter.soft.model import Energies, Ints, Model, grouped, volume_of
 from hotgravel.core.matter.soft.state import Vertices
+from hotgravel.core.matter.soft.stiffness import by_vertex
 from hotgravel.core.matter.soft.system import System
+from hotgravel.core.matter.soft.tearing import parted, torn
 from hotgravel.core.matter.soft.touching import Skins, skins_of
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
-from hotgravel.core.shot.soft import Balloon, Cloth, Jelly
+from hotgravel.core.shot.soft import NEVER, Balloon, Cloth, Jelly
 
-WITH_BODIES = {"rough": 4, "fair": 8, "fine": 16}  # steps in a frame
+OFTEN = {"rough": 4, "fair": 8, "fine": 16}  # steps in a frame, where bodies are met or a tear may run
 OF_CLOTH, OF_BALLOONS = 2.0, 20.0  # masses over small steps squared: how stiff the linear system may have a triangle
 
 
@@ -35,6 +38,7 @@ class SoftSolver:
     model: Model
     things: tuple[Thing, ...]
     system: System = field(default_factory=System)
+    as_torn: dict[bytes, "tuple[SoftSolver, Ints]"] = field(default_factory=dict)
 
     def begin(self) -> State:
         return State(
@@ -47,8 +51,8 @@ class SoftSolver:
     def scaled(self) -> Array:
         """The vertices (n, 3) at rest, in the size that their props have at first."""
         found = self.model.place.copy()
-        for thing in self.things:
-            found[thing.first : thing.end] *= self.setting.at_first[thing.prop.id].scale
+        for thing, mine in zip(self.things, self.model.members, strict=True):
+            found[mine] *= self.setting.at_first[thing.prop.id].scale
         return found
 
     @cached_property
@@ -100,6 +104,12 @@ class SoftSolver:
         return any(row.prop in named for row in shot.rigid)
 
     @cached_property
+    def tears(self) -> bool:
+        """Whether any cloth or balloon may tear."""
+        rows = [thing.row for thing in self.things if not isinstance(thing.row, Jelly)]
+        return any(not isinstance(row.tear, int | float) or row.tear < NEVER for row in rows)
+
+    @cached_property
     def spacing(self) -> float:
         """How far apart vertices lie that hang together, metres; the median."""
         model = self.model
@@ -118,23 +128,40 @@ class SoftSolver:
         return grouped(nodes, np.concatenate([m for _, m in parts] or [np.zeros((0, 6))]), len(self.model.place))
 
     def steps(self, state: State, span: float) -> int:
-        return WITH_BODIES[self.setting.quality] if self.meets_bodies else 1
+        return OFTEN[self.setting.quality] if self.meets_bodies or self.tears else 1
 
     def step(self, state: State, seam: Seam, dt: float) -> int:
         """What is soft goes on in many small steps; then it is told how it is stretched, and creases stay."""
-        p = _vertices(state)
-        if not len(p):
+        whole = _vertices(state)
+        if not len(whole):
             return 0
-        p.age += dt
-        going = Going(self, p, state, seam, dt)
+        whole.age += dt
+        solver, slots = self._torn(whole)
+        p = replace(whole, vertex=slots)  # the very arrays, by the vertices of cloth as it is torn
+        going = Going(solver, p, state, seam, dt)
         going.go(p)
         state.arrays |= going.blows()
         p.stretch[:] = self._stretch(going.x, going.triangles)[p.vertex]
-        self._crease(state, going.x, seam.scene)
+        solver._crease(state, going.x, seam.scene)
         self._give(state, going.x, seam.scene)
+        if self.tears or (whole.corners & APART).any():
+            most = by_vertex("tear", self.things, p, seam.scene, solver.model)
+            most = np.where((most > 0.0) & (most < NEVER), most, np.inf)
+            state.elements = parted(whole, slots, self.model, going.triangles, going.x, most, seam.ids.take)
         state.facts["touching"] = going.touches / going.many
         state.facts["air"] = [float(going.air.volume.sum()), float(going.air.over.max(initial=0.0))]
         return int((p.touched > 0).sum())
+
+    def _torn(self, p: Vertices) -> "tuple[SoftSolver, Ints]":
+        """The solver of all as it is torn, and the vertex (k,) of each element in it."""
+        if not (p.corners & CORNERS).any():
+            return self, p.vertex
+        key = b"".join(part.tobytes() for part in (p.vertex, p.corners & CORNERS, p.mass))
+        if key not in self.as_torn:
+            self.as_torn.clear()
+            model, slots = torn(self.model, p)
+            self.as_torn[key] = replace(self, model=model, as_torn={}), slots
+        return self.as_torn[key]
 
     def land(self, state: State, seam: Seam) -> None:
         """Things begin with their props, and end with them where a cue has another take its place."""
@@ -183,6 +210,7 @@ class SoftSolver:
             "greatest_pressure": float(p.pressure.max(initial=0.0)),
             "touches": touches,
             "touching": state.facts["touching"],
+            "torn": count - len(np.unique(p.vertex)),
             "air_volume": state.facts["air"][0],
             "air_pressure": state.facts["air"][1],
         }

@@ -6,15 +6,22 @@ from typing import ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
+from hotgravel.core.matter.drape import APART
 from hotgravel.core.matter.elements import Array, Elements
 
 
 @dataclass
 class Vertices(Elements):
     """Elements that hang together: `vertex` is the number of each in the model, `stretch` how much longer than at rest
-    what is about it is pulled, `pressure` how much what it touches presses on it, Pa."""
+    what is about it is pulled, `pressure` how much what it touches presses on it, Pa. `corners` are the triangles at
+    its vertex that it still has (see `drape.corner_rows`)."""
 
     vertex: NDArray[np.int64]
     stretch: Array
     pressure: Array
+    corners: NDArray[np.uint32]
     own: ClassVar[frozenset[str]] = frozenset(("stretch", "pressure"))
+
+    def part(self, who: NDArray[np.int64]) -> None:
+        """Let some come off all that they hang together with, in the next step."""
+        self.corners[who] |= APART

@@ -13,15 +13,15 @@ from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.shape.zones import Scene
 
 
-def by_vertex(name: str, things: tuple[Thing, ...], p: Vertices, scene: Scene, count: int) -> Array:
-    """A dial of rows at each vertex (count,) of the model; 0 where its row has none of that name, or it is gone."""
-    found = np.zeros(count)
-    for thing in things:
+def by_vertex(name: str, things: tuple[Thing, ...], p: Vertices, scene: Scene, model: Model) -> Array:
+    """A dial of rows at each vertex (n,) of the model; 0 where its row has none of that name, or it is gone."""
+    found = np.zeros(len(model.place))
+    for number, thing in enumerate(things):
         value = getattr(thing.row, name, 0.0)
         if not is_driven(value):
-            found[thing.first : thing.end] = value
+            found[model.members[number]] = value
             continue
-        mine = (p.vertex >= thing.first) & (p.vertex < thing.end)
+        mine = model.body[p.vertex] == number
         if mine.any():
             found[p.vertex[mine]] = each(thing.row, name, asking(p.where(mine), scene))
     return found
@@ -31,7 +31,7 @@ def stiffened(model: Model, things: tuple[Thing, ...], p: Vertices, scene: Scene
     """The triangles, tetrahedra and plates of a model, which are made as stiff as 1, as stiff as rows have them now:
     the mean of their vertices."""
     stretch, shear, bend, stiffness = (
-        by_vertex(name, things, p, scene, len(model.place)) for name in ("stretch", "shear", "bend", "stiffness")
+        by_vertex(name, things, p, scene, model) for name in ("stretch", "shear", "bend", "stiffness")
     )
     triangles, tets = model.triangles, model.tets
     flat, solid = triangles.numbers.copy(), tets.numbers.copy()
