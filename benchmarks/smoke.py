@@ -10,8 +10,8 @@ from pathlib import Path
 import numpy as np
 from scipy.fft import dctn, idctn
 
+from hotgravel.core.matter.fluid.project import divergence_of, levels_of, pressure
 from hotgravel.core.matter.registry import MATTERS
-from hotgravel.core.matter.smoke.project import divergence_of, levels_of, pressure
 from hotgravel.core.picture.light import LIGHTS
 from hotgravel.core.picture.volume import volume_of
 from hotgravel.core.run.execute import execute, still

@@ -48,6 +48,7 @@ ATTRIBUTES = {
         Attribute("piece", "", np.uint16, 1, "which of the run's meshes it is drawn with"),
         Attribute("vertex", "", np.int64, 1, "which vertex of what is soft it is"),
         Attribute("corners", "", np.uint32, 1, "bits of the triangles at its vertex that it has; 0: all of them"),
+        Attribute("affine", "m/s", np.float64, 9, "how its velocity changes along the axes, in a cell"),
         Attribute("stretch", "%", np.float64, 1, "how much longer than at rest it is pulled about it, at most"),
         Attribute("pressure", "Pa", np.float64, 1, "how much what it touches presses on it"),
         Attribute("arrived", "s", np.float64, 1, "how long ago a front came there, -1 where it has not"),

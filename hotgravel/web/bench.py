@@ -70,8 +70,8 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
         "lengths": shot.finish.lengths, "quality": shot.finish.quality,
         "states": [{"id": s.id, "name": s.name, "colour": s.colour, "shine": s.shine, "of": s.of} for s in shot.states],
         "skins": [
-            {"id": s.id, "look": s.look, "shown": s.shown, "whom": s.whom}
-            for s in shot.skins
+            {"id": s.id, "look": s.look, "shown": s.shown, "whom": s.whom, "wraps": s.wraps}
+            for s in shot.surfaces
         ],
         "streaks": [row.id for row in shot.streaks],
         "retime": shown_frames(shot) if shot.finish.retime is not None else None,

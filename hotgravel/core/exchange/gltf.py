@@ -145,7 +145,7 @@ def _props(document: _Document, take: Take, frame: int) -> None:
 
 
 def _skins(document: _Document, take: Take, frame: int) -> None:
-    for row in take.shot.skins:
+    for row in take.shot.surfaces:
         _surface(document, take.labels[row.id], row.look, take.store.skin(frame, row.id))
 
 

@@ -31,7 +31,7 @@ def write_obj(take: Take, wish: Wish) -> Iterator[Step]:
             lines += [f"o {_object(take, prop.id)}", *_points(wish.placed(poses[prop.id].to_world(vertices)))]
             lines += [f"f {a} {b} {c}" for a, b, c in (faces + base).tolist()]
             base += len(vertices)
-        for row in (skin.id for skin in take.shot.skins):
+        for row in (row.id for row in take.shot.surfaces):
             made, count = _surface(take.labels[row], wish, take.store.skin(frame, row), base)
             lines += made
             base += count

@@ -31,7 +31,7 @@ def write_usd(take: Take, wish: Wish) -> Iterator[Step]:
         file = _File(stage, take, wish)
         for prop in (p for p in take.shot.props if p.id not in take.world.setting.solvers_place):
             _prop(file, prop)
-        for row in take.shot.skins:
+        for row in take.shot.surfaces:
             _skin(file, row.id, row.look)
         for streaks in take.shot.streaks:
             _streaks(file, streaks)

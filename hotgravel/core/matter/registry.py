@@ -2,6 +2,7 @@
 
 from hotgravel.core.matter.contract import Matter
 from hotgravel.core.matter.front.matter import FrontMatter
+from hotgravel.core.matter.liquid.matter import LiquidMatter
 from hotgravel.core.matter.particles.matter import ParticleMatter
 from hotgravel.core.matter.rigid.matter import RigidMatter
 from hotgravel.core.matter.smoke.matter import SmokeMatter
@@ -15,5 +16,12 @@ def register(matter: Matter) -> None:
     MATTERS[matter.name] = matter
 
 
-for _matter in (FrontMatter(), SmokeMatter(), SoftMatter(), RigidMatter(), ParticleMatter()):  # in the order of a frame
+for _matter in (
+    FrontMatter(),
+    SmokeMatter(),
+    LiquidMatter(),
+    SoftMatter(),
+    RigidMatter(),
+    ParticleMatter(),
+):  # in the order of a frame
     register(_matter)

@@ -11,8 +11,8 @@ import numpy as np
 from numba import njit, prange
 
 # Columns of a surface's look: whether it is rough, its highlight, its rim, the share of its own colour that it gives as
-# light, and whether it glows as an ember does.
-ROUGH, HIGHLIGHT, RIM, GIVES, FIRE, LOOK_WIDTH = 0, 1, 2, 3, 4, 5
+# light, whether it glows as an ember does, and, of what is clear as water, how clear it is seen straight on.
+ROUGH, HIGHLIGHT, RIM, GIVES, FIRE, CLEAR, LOOK_WIDTH = 0, 1, 2, 3, 4, 5, 6
 # Columns of a map's camera: its place, its axes, and half its height a metre before it (or, for the key, in metres).
 EYE, AXES, SPAN, MAP_WIDTH = 0, 3, 12, 13
 # Columns of a lamp: its place, strength, reach, colour, and the first of its six maps (-1 for none).
@@ -214,6 +214,18 @@ def lit(
 
 
 @njit(cache=True)
+def mirrored(facing):
+    """The share of light that water mirrors, by the cosine of the angle that it comes in at (Schlick 1994)."""
+    return 0.02 + 0.98 * (1.0 - facing) ** 5
+
+
+@njit(cache=True)
+def opaque(facing, clear):
+    """The share of what is seen that is the water's own and the sky's in it, not what lies behind."""
+    return 1.0 - clear * (1.0 - mirrored(facing))
+
+
+@njit(cache=True)
 def _reflect(
     image, fire, d, place, nx, ny, nz, facing, colour, rough, look, light, key_camera, key_map, cast, cast_frame,
     lamps, cameras, maps, fog,
@@ -238,7 +250,17 @@ def _reflect(
         lamp = red if c == 0 else (green if c == 1 else blue)
         given = around + key * shown * light[KEY, c] + fill * light[FILL, c] + lamp + look[GIVES]
         sent = colour[c] * rough * given + shine * light[KEY, c] + rim * around
-        image[c] = sent * (1.0 - fog) + 0.8 * fog * light[HORIZON, c]
+        image[c] = sent
+        if look[CLEAR] == 0.0:
+            image[c] = sent * (1.0 - fog) + 0.8 * fog * light[HORIZON, c]
         if look[FIRE] > 0.0:
             hot = 1.0 if c == 0 else (0.8 if c == 1 else 0.3)
             fire[c] = (colour[c] * (0.35 + 0.8 * facing) + 0.45 * facing**3 * hot) * rough * (1.0 - fog)
+    if look[CLEAR] > 0.0:
+        sky = np.empty(3)
+        tx, ty, tz = d[0] + 2.0 * facing * nx, d[1] + 2.0 * facing * ny, d[2] + 2.0 * facing * nz
+        _backdrop(light, (tx, ty, tz), sky)
+        share = mirrored(facing) / opaque(facing, look[CLEAR])
+        for c in range(3):
+            image[c] = (1.0 - share) * image[c] + share * sky[c]
+            image[c] = image[c] * (1.0 - fog) + 0.8 * fog * light[HORIZON, c]

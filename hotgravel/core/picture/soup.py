@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
 from hotgravel.core.colour import linear, rgb_of
-from hotgravel.core.picture.shade import FIRE, LOOK_WIDTH
+from hotgravel.core.picture.shade import CLEAR, FIRE, LOOK_WIDTH, opaque
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.mesh import creased, mesh_of
 from hotgravel.core.shot import props
@@ -54,8 +54,8 @@ class Arrays:
 
     @property
     def casting(self) -> Ints:
-        """The faces that throw shadows: all but those of what glows, which has a lamp in it."""
-        thrown: Ints = self.faces[self.looks[self.look_of, FIRE] == 0.0]
+        """The faces that throw shadows: all but those of what glows, which has a lamp in it, and of what is clear."""
+        thrown: Ints = self.faces[(self.looks[self.look_of][:, [FIRE, CLEAR]] == 0.0).all(axis=1)]
         return thrown
 
 
@@ -156,8 +156,8 @@ def pieces_into(
         )  # fmt: skip
 
 
-def skin_into(soup: Soup, made: dict[str, Any], look: Look) -> None:
-    """A skin around elements."""
+def skin_into(soup: Soup, made: dict[str, Any], look: Look, eye: Array) -> None:
+    """A skin around elements, seen from a place (3,)."""
     vertices, faces = made["vertices"].astype(float), made["faces"].astype(np.int64)
     if not len(faces):
         return
@@ -167,7 +167,13 @@ def skin_into(soup: Soup, made: dict[str, Any], look: Look) -> None:
     np.add.at(normals, faces.ravel(), np.repeat(across, 3, axis=0))
     normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
     velocity = made["velocity"].astype(float) if "velocity" in made else None
-    soup.add(vertices, normals, vertices, linear(rgb_of(made["colour"])), faces, look, velocity)
+    faded: Array | float = 0.0
+    if look[CLEAR] > 0.0:
+        ways = corners.mean(axis=1) - eye
+        size = np.linalg.norm(across, axis=1) * np.linalg.norm(ways, axis=1)
+        facing = np.abs(np.einsum("fc,fc->f", across, ways)) / np.maximum(size, 1e-12)
+        faded = 1.0 - opaque(facing, look[CLEAR])
+    soup.add(vertices, normals, vertices, linear(rgb_of(made["colour"])), faces, look, velocity, faded)
 
 
 def balls_of(streaks: dict[str, Any]) -> tuple[Array, Array]:

@@ -78,7 +78,7 @@ class Painter:
         props = [p for p in world.shot.props if p.seen == "seen" and p.id in poses]
         for prop in props:
             self._prop_into(soup, prop, poses[prop.id])
-        under = self._matter_into(soup, frame, points)
+        under = self._matter_into(soup, frame, points, view.eye)
         paint, dull = self._paints(points)
         place, radius = points["position"].astype(float), points["radius"].astype(float)
         flakes, embers = dull & ~under, ~dull & ~under
@@ -147,7 +147,10 @@ class Painter:
         names = ("position", "velocity", "radius", "state", "colour", "faded")
         drawn_so = [m for m in self.store.matters(frame) if MATTERS[m].kind == "points"]
         found = [self.store.elements(frame, m, names) for m in drawn_so] or [self.store.particles(frame, names)]
-        return {name: np.concatenate([of[name] for of in found]) for name in names}
+        told = {name: np.concatenate([of[name] for of in found]) for name in names}
+        matters = drawn_so or ["particles"]
+        told["matter"] = np.repeat(matters, [len(of["radius"]) for of in found])
+        return told
 
     def _prop_into(self, soup: Soup, prop: Prop, pose: Pose) -> None:
         if prop.id not in self.meshes:
@@ -157,7 +160,7 @@ class Painter:
         look = _look(rough=1.0, fire=float(prop.shine == "glowing"))
         soup.add(pose.to_world(vertices), normals @ pose.matrix.T, vertices, paint, faces, look)
 
-    def _matter_into(self, soup: Soup, frame: int, points: dict[str, Any]) -> NDArray[np.bool_]:
+    def _matter_into(self, soup: Soup, frame: int, points: dict[str, Any], eye: Array) -> NDArray[np.bool_]:
         """Pieces and skins. Returns which points a skin is shown instead of."""
         world, under = self.world, np.zeros(len(points["radius"]), bool)
         drawn_so = {m: MATTERS[m].kind for m in self.store.matters(frame) if MATTERS[m].kind in ("pieces", "mesh")}
@@ -173,11 +176,12 @@ class Painter:
             if self.by == "speed":
                 kept["colour"] = measured.packed(measured.ramp(measured.share_of(kept, self.by, self.top)))
             for mesh in self.pieces[matter]:
-                skin_into(soup, draped(mesh, kept), GLOSS["dull"])
-        for row in world.shot.skins:
-            skin_into(soup, self.store.skin(frame, row.id), GLOSS[row.look])
+                skin_into(soup, draped(mesh, kept), GLOSS["dull"], eye)
+        for row in world.shot.surfaces:
+            skin_into(soup, self.store.skin(frame, row.id), GLOSS[row.look], eye)
             if row.shown == "instead":
-                under |= True if row.whom is None else points["state"] == world.states[row.whom]
+                mine = points["matter"] == row.wraps
+                under |= mine if row.whom is None else mine & (points["state"] == world.states[row.whom])
         return under
 
     @property
@@ -310,16 +314,22 @@ def _seen_by_lamps(s: Arrays, lamps: Array) -> tuple[Array, Array]:
 
 
 def _look(
-    rough: float = 0.0, highlight: float = 0.0, rim: float = 0.0, gives: float = 0.0, fire: float = 0.0
+    rough: float = 0.0,
+    highlight: float = 0.0,
+    rim: float = 0.0,
+    gives: float = 0.0,
+    fire: float = 0.0,
+    clear: float = 0.0,
 ) -> tuple[float, ...]:
     """How a surface looks, as `shade` has it."""
-    made = (rough, highlight, rim, gives, fire)
+    made = (rough, highlight, rim, gives, fire, clear)
     assert len(made) == LOOK_WIDTH
     return made
 
 
 GLOSS = {
     "dull": _look(), "glassy": _look(highlight=0.9, rim=0.6, gives=0.05), "glowing": _look(highlight=0.1, gives=1.1),
+    "clear": _look(highlight=0.9, clear=0.65),
 }  # fmt: skip
 
 

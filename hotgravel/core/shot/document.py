@@ -20,6 +20,7 @@ from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
 from hotgravel.core.shot.finish import Finish
 from hotgravel.core.shot.forces import Force
 from hotgravel.core.shot.front import Front
+from hotgravel.core.shot.liquid import Fill, Liquid, Outlet, Spout
 from hotgravel.core.shot.matter import Apart, Collision, Fading, Growth, Skin, State, Streaks, Tint
 from hotgravel.core.shot.migrations import VERSION, migrated
 from hotgravel.core.shot.naming import free_name
@@ -49,16 +50,21 @@ SECTIONS = {
 ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
     Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Cloth, Jelly, Balloon, Front, Collision, Growth, Fading,
-    Tint, Apart, Skin, Streaks, Smoke, Fire, Detail, Source, Offshoot, Fume, Puff, Drain, *get_args(Force), Cue,
+    Tint, Apart, Skin, Streaks, Smoke, Fire, Detail, Liquid, Source, Offshoot, Fume, Puff, Drain, Fill,
+    Spout, Outlet, *get_args(Force), Cue,
 )  # fmt: skip
 SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
 MatterRow = Annotated[
     State | Rigid | Bonds | Posed | Cloth | Jelly | Balloon | Front | Collision | Growth | Fading | Tint | Apart
-    | Skin | Streaks | Smoke | Fire | Detail,
+    | Skin | Streaks | Smoke | Fire | Detail | Liquid,
     Field(discriminator="kind"),
 ]  # fmt: skip
-SupplyRow = Annotated[Source | Offshoot | Fume | Puff | Drain, Field(discriminator="kind")]
+SupplyRow = Annotated[Source | Offshoot | Fume | Puff | Drain | Fill | Spout | Outlet, Field(discriminator="kind")]
 ForceRow = Annotated[Force, Field(discriminator="kind")]
+
+
+Origin = Source | Offshoot | Fume | Puff | Drain | Fill | Spout | Outlet | Rigid | Cloth | Jelly | Balloon | Front
+LOOKS = {"smoke": ("thickness",), "fire": ("glow",)}  # what only pictures show, beside the looks of all rows
 
 
 class Shot(BaseModel):
@@ -134,7 +140,7 @@ class Shot(BaseModel):
         return [row for row in self.supply if isinstance(row, Source | Offshoot)]
 
     @property
-    def origins(self) -> list[Source | Offshoot | Fume | Puff | Drain | Rigid | Cloth | Jelly | Balloon | Front]:
+    def origins(self) -> list[Origin]:
         """The rows that elements come from; an element's `source` counts in them."""
         return [*self.supply, *(row for row in self.matter if isinstance(row, Rigid | Cloth | Jelly | Balloon | Front))]
 
@@ -193,9 +199,19 @@ class Shot(BaseModel):
         return [row for row in self.matter if isinstance(row, Collision)]
 
     @property
+    def liquids(self) -> list[Liquid]:
+        """Those that are on; a run has but one."""
+        return [row for row in self.matter if isinstance(row, Liquid) and row.on]
+
+    @property
     def skins(self) -> list[Skin]:
         """Those that are on."""
         return [row for row in self.matter if isinstance(row, Skin) and row.on]
+
+    @property
+    def surfaces(self) -> list[Skin | Liquid]:
+        """The rows that are on and make a mesh of each frame."""
+        return [*self.skins, *self.liquids]
 
     @property
     def streaks(self) -> list[Streaks]:
@@ -390,9 +406,9 @@ def _no_such(target: str, described: Refer, kinds: dict[str, str]) -> str:
 
 
 def paint_kept(shot: Shot) -> set[str]:
-    """The rows whose paint frames keep: states where skins take over colours, and props that are bodies."""
+    """The rows whose paint frames keep: states where skins take over colours, props that are bodies, and liquid."""
     states = {state.id for state in shot.states} if shot.skins else set()
-    return states | {row.prop for row in shot.shaped}
+    return states | {row.prop for row in shot.shaped} | {row.id for row in shot.liquids}
 
 
 def fingerprint(shot: Shot, *extra: str) -> str:
@@ -414,9 +430,7 @@ def fingerprint(shot: Shot, *extra: str) -> str:
                 continue
             if row["id"] not in kept:
                 row.pop("colour", None)
-            for look in ("shine", "thickness", "glow"):
-                row.pop(look, None)
-            for look in ("seen", "look", "shown"):
+            for look in ("shine", "seen", "look", "shown", *LOOKS.get(row["kind"], ())):
                 row.pop(look, None)
     text = json.dumps([document, extra], sort_keys=True, separators=(",", ":"))
     return hashlib.sha256(text.encode()).hexdigest()

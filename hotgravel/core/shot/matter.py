@@ -15,10 +15,10 @@ class State(Row):
     title: ClassVar[str] = "state"
     does: ClassVar[str] = "A named way of behaving. Forces and collisions can ask for it, cues move into it."
     phrase: ClassVar[str] = "The state {name} is for {of}, painted {colour}, {shine}."
-    of: Literal["particles", "rigid", "soft", "front"] = choice(
+    of: Literal["particles", "rigid", "soft", "front", "liquid"] = choice(
         {"particles": "particles", "rigid": "bodies", "soft": "cloth, jelly and balloons",
-         "front": "what a front creeps over"}, "particles", label="matter",
-        help="What can be in it: particles, rigid bodies, what is soft, or points that a front creeps over.",
+         "front": "what a front creeps over", "liquid": "liquid"}, "particles", label="matter",
+        help="What can be in it: particles, rigid bodies, what is soft, points that a front creeps over, or liquid.",
     )  # fmt: skip
     name: str = words(label="name", help="What the other sentences call it.")
     colour: str = colour("#F2A33C", label="colour", help="How the stage paints it when coloured by state.")
@@ -167,6 +167,7 @@ class Skin(Row):
     phrase: ClassVar[str] = (
         "A {look} skin wraps {whom}, {radius} their radius, blending over {blend}, in cells of {cell}, {shown}."
     )
+    wraps: ClassVar[str] = "particles"
     whom: Ref | None = whom("all particles")
     radius: Value = dial(
         "×", 1.5, label="radius", soft=(0.8, 3.0), above=0.0, high=100.0, drivable=True,

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.drive.value import one
+from hotgravel.core.matter.barrier import bar
 from hotgravel.core.matter.contract import (
     COMMON,
     FACTS,
@@ -29,7 +30,7 @@ from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fineness import steps_for
 from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.neighbours import separate
-from hotgravel.core.matter.particles.advance import advance, bar
+from hotgravel.core.matter.particles.advance import advance
 from hotgravel.core.matter.particles.emitter import Emitter, Tally, burst_now, stream_step
 from hotgravel.core.matter.particles.offshoots import MOST, Shoot, burst_off, opening_step, too_many, trail_step
 from hotgravel.core.matter.particles.skins import skins_of
@@ -165,7 +166,10 @@ class ParticleSolver:
             who = (p.age >= 0.0) & p.in_state(self.setting.state(row.whom))
             before, gap = p.position.copy(), one(row, "gap", scene.ask)
             separate(p.position, p.velocity, p.radius, p.mass, who, gap, APART_ROUNDS[self.setting.quality])
-            bar(before, p.position, p.state, p.radius, p.age, colliders.table, self.setting.tree)
+            bar(
+                before, p.position, p.state, p.radius, p.age, colliders.table, colliders.bits, self.setting.tree,
+                np.zeros(0, np.uint64),
+            )  # fmt: skip
 
 
 @contextmanager

@@ -3,8 +3,8 @@
 import numpy as np
 
 from hotgravel.core.matter.contract import Array, Ids, State
+from hotgravel.core.matter.fluid.solids import Box, in_middles
 from hotgravel.core.matter.smoke.cells import AIR, FACES, PART, Cells
-from hotgravel.core.matter.smoke.solids import Box, in_middles
 
 SIDE = 8  # cells
 HELD = 0.003  # mean density: a block with less is empty

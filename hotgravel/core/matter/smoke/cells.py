@@ -6,7 +6,7 @@ import numpy as np
 
 from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.elements import Elements
-from hotgravel.core.matter.smoke.solids import Box, in_middles
+from hotgravel.core.matter.fluid.solids import Box, in_middles
 
 AIR = 20.0  # °C
 FACES = ("u", "v", "w")  # the arrays of a state that hold velocities

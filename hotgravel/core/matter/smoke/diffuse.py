@@ -5,7 +5,7 @@ import math
 import numpy as np
 from numba import njit, prange
 
-from hotgravel.core.matter.smoke.project import Faces, Grid
+from hotgravel.core.matter.fluid.project import Faces, Grid
 
 STABLE = 1.0 / 6.0  # of the square of a cell: an explicit step in three dimensions can spread no farther
 

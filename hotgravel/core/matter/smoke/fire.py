@@ -5,8 +5,8 @@ import numpy as np
 from hotgravel.core.drive.ask import Ask
 from hotgravel.core.drive.value import one
 from hotgravel.core.matter.contract import Array
+from hotgravel.core.matter.fluid.project import Grid
 from hotgravel.core.matter.smoke.cells import AIR
-from hotgravel.core.matter.smoke.project import Grid
 from hotgravel.core.shot.smoke import Fire
 
 

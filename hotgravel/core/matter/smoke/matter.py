@@ -9,10 +9,10 @@ from hotgravel.core.drive.value import plain
 from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kept, Kind, Lane, Table
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fineness import MOST_STEPS
+from hotgravel.core.matter.fluid.solids import THIN, Box, corners_of
 from hotgravel.core.matter.smoke.blocks import SIDE
 from hotgravel.core.matter.smoke.cells import Cells
 from hotgravel.core.matter.smoke.shown import GAS, VOLUME
-from hotgravel.core.matter.smoke.solids import THIN, Box, corners_of
 from hotgravel.core.matter.smoke.solver import SmokeSolver
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shot.document import Shot

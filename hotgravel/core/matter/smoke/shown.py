@@ -6,8 +6,8 @@ import numpy as np
 
 from hotgravel.core.colour import light_of
 from hotgravel.core.matter.contract import Array
+from hotgravel.core.matter.fluid.solids import Box
 from hotgravel.core.matter.smoke.cells import AIR, parts_of, velocity_in
-from hotgravel.core.matter.smoke.solids import Box
 from hotgravel.core.shape.grid import VelocityGrid
 
 COLDEST, HOTTEST = 400.0, 2400.0  # °C: what is between them glows, in 255 steps

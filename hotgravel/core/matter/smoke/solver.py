@@ -9,6 +9,8 @@ import numpy as np
 from hotgravel.core.drive.value import one
 from hotgravel.core.matter.contract import Array, Offers, Seam, Shed, State
 from hotgravel.core.matter.fineness import steps_for
+from hotgravel.core.matter.fluid.project import Grid, Level, divergence_of, levels_of, projected, rimmed
+from hotgravel.core.matter.fluid.solids import Box, Obstacle, Solids, near_in, prop_in, solids_in
 from hotgravel.core.matter.smoke.advect import CENTRE, ON_X, ON_Y, ON_Z, carried
 from hotgravel.core.matter.smoke.air import fade, push
 from hotgravel.core.matter.smoke.blocks import SIDE, blocks_of, no_blocks, taken_back
@@ -16,9 +18,7 @@ from hotgravel.core.matter.smoke.cells import AIR, FACES, PART, TRACE, Cells, sp
 from hotgravel.core.matter.smoke.detail import FALL, FINE, curl, finer, lively, spread_out
 from hotgravel.core.matter.smoke.diffuse import diffused, dragged
 from hotgravel.core.matter.smoke.fire import burn
-from hotgravel.core.matter.smoke.project import Grid, Level, divergence_of, levels_of, projected, rimmed
 from hotgravel.core.matter.smoke.shown import grid_of, records_of
-from hotgravel.core.matter.smoke.solids import Box, Obstacle, Solids, near_in, prop_in, solids_in
 from hotgravel.core.matter.smoke.sources import Puffs, Taker, comes, drain, give, puff, puffs_of, spot_of
 from hotgravel.core.matter.smoke.window import at_ends, box_in, follow, move, wanted
 from hotgravel.core.shape.colliders import stands

@@ -11,8 +11,8 @@ from hotgravel.core.matter.aims import unit
 from hotgravel.core.matter.contract import Array, Seam
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.fluid.solids import Box, Solids, corners_of, prop_in
 from hotgravel.core.matter.smoke.cells import AIR, FACES, parts_of
-from hotgravel.core.matter.smoke.solids import Box, Solids, corners_of, prop_in
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.smoke import Drain, Fume, Puff
 

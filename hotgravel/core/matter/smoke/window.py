@@ -6,10 +6,10 @@ from collections.abc import Iterable
 import numpy as np
 
 from hotgravel.core.matter.contract import Array, State
+from hotgravel.core.matter.fluid.solids import Box
 from hotgravel.core.matter.smoke.blocks import SIDE
 from hotgravel.core.matter.smoke.cells import FACES, PART, TRACE, WARM
 from hotgravel.core.matter.smoke.detail import FINE
-from hotgravel.core.matter.smoke.solids import Box
 
 ROOM, MOST = 1, 3  # blocks between smoke and a side of the window: as it is made and at least, and at most
 MIDDLES = ("density", "heat", "age", "fuel", "flame")  # the arrays of a state that stand in the middles of cells

@@ -48,12 +48,12 @@ export function coloured(crowd, by, shot, top, weights) {
   const colours = new Float32Array(3 * crowd.count), heat = new Float32Array(crowd.count);
   const states = shot.states.map((s) => new THREE.Color(s.colour)), dull = shot.states.map((s) => s.shine === "dull");
   const oldest = (shot.last - shot.first) / shot.rate, own = new THREE.Color();
-  const under = shot.skins.filter((s) => s.shown === "instead");
-  const wrapped = shot.states.map((state) => under.some((s) => s.whom === null || s.whom === state.id));
+  const under = shot.skins.filter((s) => s.shown === "instead" && s.wraps === crowd.name), whole = under.some((s) => s.whom === null);
+  const wrapped = shot.states.map((state) => under.some((s) => s.whom === state.id));
   const zoned = by.startsWith("zone ") && weights?.length === crowd.count;
   for (let i = 0; i < crowd.count; i++) {
     const state = crowd.state[i];
-    if (wrapped[state] && crowd.kind === "points") { heat[i] = -2; continue; }
+    if ((whole || wrapped[state]) && crowd.kind === "points") { heat[i] = -2; continue; }
     heat[i] = dull[state] ? -1 : 0.15 + 0.85 * Math.exp(-crowd.age[i] / 1.6);
     if (zoned) ramp(weights[i], colours, 3 * i);
     else if (by === "speed") ramp(speedOf(crowd, i) / top, colours, 3 * i);

@@ -41,6 +41,28 @@ float pastSmoke(vec3 seen) {
 }`;
 const KEYED = CHUNK.lights_fragment_begin.replace("directLight.color *= ( directLight.visible && receiveShadow ) ? getShadow( directionalShadowMap", "directLight.color *= pastSmoke( geometryPosition );\n\t\tdirectLight.color *= ( directLight.visible && receiveShadow ) ? getShadow( directionalShadowMap");
 
+// The sky along a way, for what mirrors it.
+const BACKDROP = { skyZenith: { value: new THREE.Vector3() }, skyHorizon: { value: new THREE.Vector3() }, skyGlow: { value: new THREE.Vector3() } };
+const CLEAR = 0.65; // how clear water is, seen straight on (core/picture/still.py)
+
+// Let what a shader draws be clear, and mirror the sky, as water does (core/picture/shade.py).
+export function clear(shader) {
+  Object.assign(shader.uniforms, BACKDROP);
+  shader.fragmentShader = shader.fragmentShader.replace("#include <common>", `#include <common>
+uniform vec3 skyZenith, skyHorizon, skyGlow;
+vec3 skyAlong(vec3 d) {
+  float up = max(d.y, 0.0), dusk = max(0.0, dot(d.xz, vec2(0.66, -0.75)) / (length(d.xz) + 1e-6));
+  float low = (0.2 + 0.8 * dusk * dusk) * exp(-20.0 * up) * (1.0 - exp(-200.0 * up)), under = 0.3 + 0.7 * exp(8.0 * min(d.y, 0.0));
+  return under * (skyZenith + (skyHorizon + low * skyGlow - skyZenith) * exp(-5.0 * up));
+}`).replace("#include <opaque_fragment>", `
+float facing = abs(dot(normalize(vViewPosition), normal)), mirrored = 0.02 + 0.98 * pow(1.0 - facing, 5.0);
+float whole = 1.0 - ${CLEAR} * (1.0 - mirrored);
+vec3 mirror = transpose(mat3(viewMatrix)) * reflect(-normalize(vViewPosition), normal);
+outgoingLight = mix(outgoingLight, skyAlong(mirror), mirrored / whole);
+diffuseColor.a = whole;
+#include <opaque_fragment>`);
+}
+
 // Let smoke throw its shadow on what a shader draws.
 export function shaded(shader) {
   Object.assign(shader.uniforms, CAST);
@@ -92,6 +114,7 @@ export class Light {
     this.around.color.setRGB(...given.sky);
     this.around.groundColor.setRGB(...given.ground);
     this.crowd.color.setRGB(...given.ember);
+    for (const [name, of] of Object.entries({ skyZenith: "zenith", skyHorizon: "horizon", skyGlow: "glow" })) BACKDROP[name].value.set(...given[of]);
     for (const name of ["zenith", "horizon", "glow"]) this.sky.material.uniforms[name].value.set(...given[name]);
     this.stage.scene.fog.color.setRGB(...given.horizon);
     this.stage.renderer.toneMappingExposure = given.exposure;

@@ -1,11 +1,12 @@
 // Skins around particles: meshes that come with each frame.
 import * as THREE from "../vendor/three/three.module.js";
-import { shaded } from "./light.js";
+import { clear, shaded } from "./light.js";
 import { fetchPacked } from "./wire.js";
 
 // The share of its own colour that a skin gives as light, and how glassy it is.
 const LOOKS = {
   glowing: { gives: 1.1, shininess: 40, specular: 0.1 }, dull: { gives: 0, shininess: 1, specular: 0 }, glassy: { gives: 0.05, shininess: 40, specular: 0.9 },
+  clear: { gives: 0, shininess: 40, specular: 0.9, clear: true },
 };
 
 export class Skins {
@@ -36,15 +37,17 @@ export class Skins {
     geometry.computeVertexNormals();
     let mesh = this.meshes.get(skin.id);
     if (!mesh) {
-      const { gives, shininess, specular } = LOOKS[skin.look];
-      const material = new THREE.MeshPhongMaterial({ vertexColors: true, side: THREE.DoubleSide, shininess, specular: new THREE.Color().setScalar(0.12 * specular), emissive: new THREE.Color().setScalar(gives) });
+      const look = LOOKS[skin.look], { gives, shininess, specular } = look;
+      const material = new THREE.MeshPhongMaterial({ vertexColors: true, side: THREE.DoubleSide, shininess, specular: new THREE.Color().setScalar(0.12 * specular), emissive: new THREE.Color().setScalar(gives), transparent: Boolean(look.clear) });
       material.onBeforeCompile = (shader) => {  // each corner gives its own colour as light
         shaded(shader);
+        if (look.clear) clear(shader);
         shader.fragmentShader = shader.fragmentShader.replace("#include <emissivemap_fragment>", "totalEmissiveRadiance *= vColor.rgb;");
       };
       mesh = new THREE.Mesh(geometry, material);
       mesh.frustumCulled = false;
-      mesh.castShadow = mesh.receiveShadow = true;
+      mesh.receiveShadow = true;
+      mesh.castShadow = !look.clear;
       this.meshes.set(skin.id, mesh);
       this.stage.scene.add(mesh);
     } else {

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
+from hotgravel.core.matter.fluid.project import levels_of, projected
 from hotgravel.core.matter.smoke.advect import CENTRE, ON_X, ON_Y, ON_Z, carried, swirled
-from hotgravel.core.matter.smoke.project import levels_of, projected
 
 
 def faces(shape, given=lambda x, y, z: (0.0 * x, 0.0 * x, 0.0 * x)):

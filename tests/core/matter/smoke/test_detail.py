@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
+from hotgravel.core.matter.fluid.project import divergence_of
+from hotgravel.core.matter.fluid.solids import Box
 from hotgravel.core.matter.smoke.detail import FALL, TILE, curl, finer, spread_out, tile
-from hotgravel.core.matter.smoke.project import divergence_of
-from hotgravel.core.matter.smoke.solids import Box
 from hotgravel.core.shot.document import fingerprint, load
 from tests.core.matter.smoke.scenes import smoky
 from tests.core.matter.smoke.test_smoke import gone_on

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
+from hotgravel.core.matter.fluid.project import levels_of, projected
 from hotgravel.core.matter.smoke.diffuse import diffused, dragged
-from hotgravel.core.matter.smoke.project import levels_of, projected
 from tests.core.matter.smoke.test_advect import faces, middles, moved
 
 SLIPS = np.zeros((4, 2), bool)

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.fft import dctn, idctn
 
-from hotgravel.core.matter.smoke.project import divergence_of, levels_of, pressure, projected
+from hotgravel.core.matter.fluid.project import divergence_of, levels_of, pressure, projected
 
 
 def wild(shape, seed=1):

@@ -6,8 +6,8 @@ import numba
 import numpy as np
 import pytest
 
+from hotgravel.core.matter.fluid.solids import Box
 from hotgravel.core.matter.smoke.matter import SmokeMatter
-from hotgravel.core.matter.smoke.solids import Box
 from hotgravel.core.matter.smoke.window import box_in, follow
 from hotgravel.core.preflight.checks import findings
 from hotgravel.core.run.execute import execute, still, threads

@@ -8,8 +8,8 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from hotgravel.core.matter.smoke.project import Faces, Grid
-from hotgravel.core.shape.distance import gaps
+from hotgravel.core.matter.fluid.project import Faces, Grid
+from hotgravel.core.shape.distance import DISC, PLANE, gaps
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.zones import Scene
@@ -115,6 +115,8 @@ class Obstacle:
     def distance(self, points: Array, cell: float) -> Array:
         """How far points (n, 3) lie from it, as if it were at least `THIN` cells thick."""
         shape, pose = self.shape, self.here
+        if shape.kind in (PLANE, DISC):  # what is thick for the grid lies under it
+            points = points + 0.5 * THIN * cell * pose.matrix[:, 1]
         gap: Array = gaps(shape.kind, shape.sizes, shape.tree, points, pose.matrix, pose.position, pose.scale)
         if not shape.has_volume:
             return np.abs(gap) - 0.5 * THIN * cell

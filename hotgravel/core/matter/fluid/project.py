@@ -17,10 +17,12 @@ SMALLEST = 4  # cells along a side: the coarsest grid
 
 @dataclass(frozen=True, eq=False)
 class Level:
-    """One grid of a cycle: the open share of each face, and what a cell's own pressure counts (nx, ny, nz)."""
+    """One grid of a cycle: the open share of each face, what a cell's own pressure counts (nx, ny, nz), and how much of
+    that is for a pressure that is known beside it."""
 
     open: Faces
     own: Grid
+    extra: Grid | None = None
 
 
 @njit(cache=True, parallel=True, nogil=True)
@@ -86,17 +88,23 @@ def _prolonged(coarse, own, p):
                     p[i + 1, j + 1, k + 1] += coarse[(i >> 1) + 1, (j >> 1) + 1, (k >> 1) + 1]
 
 
-def levels_of(open_: Faces) -> list[Level]:
-    """The grids of a cycle, from the open share of each face of the finest."""
+def levels_of(open_: Faces, extra: Grid | None = None) -> list[Level]:
+    """The grids of a cycle, from the open share of each face of the finest, and what known pressures beside its cells
+    count (nx, ny, nz)."""
     made, now = list[Level](), open_
     while True:
         shape = (now[1].shape[0], now[0].shape[1], now[0].shape[2])
         own = np.empty(shape, np.float32)
         _owned(*now, own)
-        made.append(Level(now, own))
+        if extra is not None:
+            own += extra
+        made.append(Level(now, own, extra))
         if any(n % 2 or n <= SMALLEST for n in shape):
             return made
         now = (_halved(now[0], 0), _halved(now[1], 1), _halved(now[2], 2))
+        if extra is not None:
+            x, y, z = (n // 2 for n in shape)
+            extra = np.float32(0.25) * extra.reshape(x, 2, y, 2, z, 2).sum(axis=(1, 3, 5))
 
 
 def _halved(face: Grid, axis: int) -> Grid:
@@ -167,8 +175,10 @@ def _times(values: Grid, p: Grid) -> float:
 
 
 def _grounded(level: Level) -> bool:
-    """Whether any side of the box is open, so that the pressure is known there."""
-    return any(float(np.take(face, end, axis).max()) > 0.0 for axis, face in enumerate(level.open) for end in (0, -1))
+    """Whether the pressure is known anywhere: at a side of the box that is open, or beside a cell."""
+    return level.extra is not None or any(
+        float(np.take(face, end, axis).max()) > 0.0 for axis, face in enumerate(level.open) for end in (0, -1)
+    )
 
 
 @njit(cache=True, parallel=True, nogil=True)

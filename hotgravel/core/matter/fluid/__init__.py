@@ -1,0 +1,1 @@
+"""What gases and liquids share: grids whose velocities stand on faces, obstacles in them, and pressure."""

@@ -1,0 +1,1 @@
+"""Liquid: drops that move on a grid, whose pressure keeps them apart."""

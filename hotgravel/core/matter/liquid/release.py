@@ -1,0 +1,119 @@
+"""The pressure of a liquid with a free surface: none where air is, reached where the surface lies between two middles
+(the ghost fluid method: Gibou, Fedkiw, Cheng and Kang 2002; Enright, Nguyen, Gibou and Fedkiw 2003)."""
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from hotgravel.core.matter.fluid.project import Faces, Grid, divergence_of, levels_of, pressure
+from hotgravel.core.matter.fluid.solids import Solids
+
+LEAST = 0.1  # of the way between two middles: a nearer surface counts as so near
+HELD = 1e-5  # what holds the pressure of liquid that no air reaches
+FULL = 1.02  # drops that are pressed together by more than this are pushed apart
+WALL = 0.5  # cells: liquid goes on so far into obstacles
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _sealed(near, distance):
+    """Let liquid that lies at obstacles go on into them, in place: no air is between."""
+    for i in prange(near.shape[0]):
+        for j in range(near.shape[1]):
+            for k in range(near.shape[2]):
+                if distance[i, j, k] < WALL and near[i, j, k] < WALL:
+                    near[i, j, k] = -WALL
+
+
+@njit(cache=True, inline="always")
+def _reach(here, there):
+    """How far the surface is from a wet middle towards a dry one, of the way."""
+    return max(here / (here - there), LEAST)
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _weighed(near, ox, oy, oz, pull, wx, wy, wz, extra, right):
+    """What pressures of wet neighbours count, on faces wx, wy, wz, what air counts in each cell, `extra`, and what the
+    pull of the surface adds to the right side, `pull` being its pressure (nx, ny, nz)."""
+    nx, ny, nz = near.shape
+    for row in prange(nx):
+        i = np.int64(row)
+        for j in range(ny):
+            for k in range(nz):
+                here = near[i, j, k]
+                if here >= 0.0:
+                    continue
+                total = np.float32(HELD)
+                for side in range(6):
+                    a, end = side // 2, side % 2
+                    fi, fj, fk = i + end * (a == 0), j + end * (a == 1), k + end * (a == 2)
+                    open_ = ox[fi, fj, fk] if a == 0 else (oy[fi, fj, fk] if a == 1 else oz[fi, fj, fk])
+                    if open_ <= 0.0:
+                        continue
+                    way = 2 * end - 1
+                    p, q, r = i + way * (a == 0), j + way * (a == 1), k + way * (a == 2)
+                    outside = not (0 <= p < nx and 0 <= q < ny and 0 <= r < nz)
+                    if outside or near[p, q, r] >= 0.0:
+                        dry = open_ if outside else open_ / _reach(here, near[p, q, r])
+                        total += dry
+                        if not outside:
+                            right[i, j, k] += dry * 0.5 * (pull[i, j, k] + pull[p, q, r])
+                    elif end == 1:  # each face is of the cell before it
+                        if a == 0:
+                            wx[fi, fj, fk] = open_
+                        elif a == 1:
+                            wy[fi, fj, fk] = open_
+                        else:
+                            wz[fi, fj, fk] = open_
+                extra[i, j, k] = total
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _released(flow, solid, open_, near, p, pull, axis, known):
+    """Take the slope of the pressure off velocities across an axis, in place; `known` tells which are then the
+    liquid's or an obstacle's."""
+    nx, ny, nz = flow.shape
+    for row in prange(nx):
+        i = np.int64(row)
+        for j in range(ny):
+            for k in range(nz):
+                a, b, c = i - (axis == 0), j - (axis == 1), k - (axis == 2)
+                if open_[i, j, k] <= 0.0:
+                    flow[i, j, k], known[i, j, k] = solid[i, j, k], True
+                    continue
+                back = near[a, b, c] if a >= 0 and b >= 0 and c >= 0 else np.float32(1.0)
+                inside = i < near.shape[0] and j < near.shape[1] and k < near.shape[2]
+                front = near[i, j, k] if inside else np.float32(1.0)
+                known[i, j, k] = back < 0.0 or front < 0.0
+                if not known[i, j, k]:
+                    continue
+                low, high = p[a + 1, b + 1, c + 1], p[i + 1, j + 1, k + 1]
+                over = np.float32(0.0)
+                if inside and a >= 0 and b >= 0 and c >= 0:
+                    over = 0.5 * (pull[a, b, c] + pull[i, j, k])
+                if back >= 0.0:
+                    flow[i, j, k] -= (high - over) / (_reach(front, back) if inside and a >= 0 else 1.0)
+                elif front >= 0.0:
+                    flow[i, j, k] -= (over - low) / (_reach(back, front) if inside else 1.0)
+                else:
+                    flow[i, j, k] -= high - low
+
+
+def released(
+    velocity: Faces, solids: Solids, near: Grid, fill: Grid, evens: float, pull: Grid, guess: Grid | None
+) -> tuple[Grid, tuple[NDArray[np.bool_], ...], int]:
+    """Take the divergence off a liquid's velocity, in place. `near` (nx, ny, nz) is less than 0 where it is wet, in
+    cells from its surface; `fill` is how full cells are, of which the share `evens` of what is over is let apart, in
+    velocity; `pull` is the pressure of its surface. Returns the pressure, with a rim of zeros, on which faces the
+    velocity is known, and in how many rounds it was found."""
+    _sealed(near, solids.distance)
+    wx, wy, wz = (np.zeros_like(face) for face in velocity)
+    extra, right = np.zeros_like(near), np.zeros_like(near)
+    _weighed(near, *solids.open, pull, wx, wy, wz, extra, right)
+    apart = divergence_of(velocity, solids.open, solids.moving)
+    if evens > 0.0:
+        apart -= np.float32(evens) * np.maximum(fill - FULL, 0.0)
+    p, rounds = pressure(levels_of((wx, wy, wz), extra), apart - right, guess)
+    known = tuple(np.zeros(face.shape, bool) for face in velocity)
+    for axis in range(3):
+        _released(velocity[axis], solids.moving[axis], solids.open[axis], near, p, pull, axis, known[axis])
+    return p, known, rounds

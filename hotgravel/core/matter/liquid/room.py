@@ -1,0 +1,109 @@
+"""The room of a liquid: where its grid lies, and what stands in it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from hotgravel.core.matter.contract import Array, Seam
+from hotgravel.core.matter.fluid.project import Grid
+from hotgravel.core.matter.fluid.solids import Box, Obstacle, Solids, near_in, prop_in, solids_in
+from hotgravel.core.shape.colliders import stands
+from hotgravel.core.shape.setting import Setting
+
+SIDE = 8  # cells: grids grow by so many
+REACH = 3  # cells about drops that are worked out
+SMALL = 0.5  # cells: bodies that are smaller do not stand in its way
+SHUT = {"open": (), "floor": ((1, 0),), "closed": tuple((a, e) for a in range(3) for e in (0, 1))}
+
+
+def around(box: Box) -> Box:
+    """A box and what is beside it, so that its walls lie within."""
+    low = [at - SIDE * box.cell for at in box.low]
+    x, y, z = (n + 2 * SIDE for n in box.shape)
+    return Box((low[0], low[1], low[2]), box.cell, (x, y, z))
+
+
+def window_of(whole: Box, place: Array) -> Array:
+    """The first cell and the number (2, 3) of those about places (n, 3), in whole blocks."""
+    cells = (place - np.array(whole.low)) / whole.cell
+    most = np.array(whole.shape) // SIDE
+    first = np.clip(np.floor((cells.min(axis=0) - REACH) / SIDE), 0, most - 1)
+    end = np.clip(np.floor((cells.max(axis=0) + REACH) / SIDE) + 1, first + 1, most)
+    return (SIDE * np.stack([first, end - first])).astype(np.int64)
+
+
+def part_of(whole: Box, window: Array) -> Box:
+    """The box of a window."""
+    low = np.array(whole.low) + whole.cell * window[0]
+    x, y, z = (int(n) for n in window[1])
+    return Box((float(low[0]), float(low[1]), float(low[2])), whole.cell, (x, y, z))
+
+
+@dataclass
+class Room:
+    """What stands in the room of a liquid, kept from one step to the next while it stands still: how far the corners of
+    all cells lie from it, metres, and what stands in the window that was last asked for."""
+
+    setting: Setting
+    box: Box
+    sides: str
+    key: bytes = b""
+    still: Grid | None = None
+    asked: bytes = b""
+    solids: Solids | None = None
+
+    @property
+    def whole(self) -> Box:
+        return around(self.box)
+
+    def met(self) -> list[tuple[str, bool]]:
+        """The props that liquid meets, and whether it is held inside them."""
+        rows = [row for row in self.setting.shot.collisions if row.on and row.whom is None]
+        return [(p, row.side == "inside") for row in rows for p in row.props if p in self.setting.shapes]
+
+    def corners(self, obstacles: Sequence[tuple[Obstacle, bool]]) -> Grid:
+        """How far the corners of all cells lie from obstacles, and from the sides that are walls."""
+        whole = self.whole
+        found = near_in(whole, [o for o, inside in obstacles if not inside])
+        points = whole.points((0.0, 0.0, 0.0), (1, 1, 1))
+        for obstacle, _ in (at for at in obstacles if at[1]):
+            gap = obstacle.distance(points, whole.cell).reshape(found.shape)
+            found = np.minimum(found, -gap).astype(np.float32)
+        for axis, end in SHUT[self.sides]:
+            at = self.box.low[axis] + end * self.box.cell * self.box.shape[axis]
+            gap = ((1 - 2 * end) * (points[:, axis] - at)).reshape(found.shape)
+            found = np.minimum(found, gap).astype(np.float32)
+        return found
+
+    def stand(self, seam: Seam, lapse: float) -> tuple[Grid, list[tuple[Obstacle, bool]]]:
+        """How far corners are from what stands still, and all that moves. Solvers that come later have last told how
+        their shapes went in the step before, which took `lapse` seconds."""
+        scene, there = seam.scene, list[tuple[Obstacle, bool]]()
+        for prop, inside in self.met():
+            if stands(self.setting, scene, prop):
+                there.append((prop_in(scene, prop), inside))
+            for m in (m for m in seam.surfaces if m.prop == prop):
+                if m.shape.extent * m.end.scale >= SMALL * self.box.cell:
+                    there.append((Obstacle(m.shape, m.end, m.start, -lapse or -scene.lapse), inside))
+        still = [(o, inside) for o, inside in there if o.stands]
+        key = b"".join(o.key + bytes([inside]) for o, inside in still)
+        if self.still is None or key != self.key:
+            self.still, self.key, self.solids = self.corners(still), key, None
+        return self.still, [at for at in there if not at[0].stands]
+
+    def solids_about(self, window: Array, seam: Seam, lapse: float) -> Solids:
+        """What stands in a window of cells."""
+        still, moving = self.stand(seam, lapse)
+        (a, b, c), (x, y, z) = window
+        asked = window.tobytes()
+        if self.solids is not None and not moving and asked == self.asked:
+            return self.solids
+        box, corners = part_of(self.whole, window), still[a : a + x + 1, b : b + y + 1, c : c + z + 1]
+        corners = near_in(box, [o for o, inside in moving if not inside], corners)
+        for obstacle, _ in (at for at in moving if at[1]):
+            points = box.points((0.0, 0.0, 0.0), (1, 1, 1))
+            corners = np.minimum(corners, -obstacle.distance(points, box.cell).reshape(corners.shape))
+        found = solids_in(box, corners.astype(np.float32), [o for o, _ in moving], "open", [(False, False)] * 3)
+        self.solids, self.asked = (None if moving else found), asked
+        return found

@@ -1,0 +1,254 @@
+"""The solver of liquid: the order of one of its steps."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter, uniform_filter
+
+from hotgravel.core.drive.value import each, is_driven, one
+from hotgravel.core.matter.barrier import bar
+from hotgravel.core.matter.contract import Array, Offers, Seam, Shed, State
+from hotgravel.core.matter.crowd import asking
+from hotgravel.core.matter.fineness import steps_for
+from hotgravel.core.matter.fluid.project import Faces, Grid, rimmed
+from hotgravel.core.matter.fluid.solids import Box, Solids
+from hotgravel.core.matter.forces import acting_on, gather
+from hotgravel.core.matter.liquid.drops import Drops
+from hotgravel.core.matter.liquid.release import released
+from hotgravel.core.matter.liquid.room import Room, part_of, window_of
+from hotgravel.core.matter.liquid.supply import drained, filled, spouted
+from hotgravel.core.matter.liquid.surface import surface_of
+from hotgravel.core.matter.liquid.transfer import (
+    FAR,
+    SLAB,
+    extended,
+    forced,
+    kept_out,
+    laid,
+    shared_out,
+    sorted_in,
+    taken,
+)
+from hotgravel.core.matter.liquid.viscosity import thickened
+from hotgravel.core.shape.colliders import colliders_of
+from hotgravel.core.shape.setting import Setting
+from hotgravel.core.shape.zones import Scene
+from hotgravel.core.shot.liquid import Fill, Liquid, Outlet, Spout
+
+TRAVEL = 1.5  # cells that liquid may go in a step
+BEYOND = 3  # cells: so far its velocity goes on into the air
+AIR = 20.0  # °C: what it cools to
+THIN = 0.02  # cells: how far drops keep off what they meet
+CURVED = 1.2  # cells: how far a surface is rounded before its curvature is taken
+Known = tuple[NDArray[np.bool_], ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Laid:
+    """Drops as they are laid on a grid: velocities, where those are known, what makes them thick (None where nothing
+    does), how full cells are, and how far their middles are from the surface, in cells."""
+
+    velocity: Faces
+    known: Known
+    thick: Faces | None
+    fill: Grid
+    near: Grid
+
+
+@dataclass(frozen=True, eq=False)
+class LiquidSolver:
+    """The liquid of one shot. `numbers` has those of its sources among all that elements come from."""
+
+    setting: Setting
+    row: Liquid
+    box: Box
+    fills: tuple[Fill, ...]
+    spouts: tuple[Spout, ...]
+    outlets: tuple[Outlet, ...]
+    numbers: Mapping[str, int]
+    room: Room
+
+    @property
+    def drop(self) -> float:
+        """The mass of a drop, kg."""
+        return self.row.density * self.box.cell**3 / 8.0
+
+    def begin(self) -> State:
+        facts = dict.fromkeys(("came", "drained", "left", "rounds", "drags", "lapse", "squeezed"), 0.0)
+        return State(Drops.blank(0), {"pressure": rimmed((0, 0, 0)), "window": np.zeros((2, 3), np.int64)}, facts)
+
+    def steps(self, state: State, span: float) -> int:
+        fastest = float(state.elements.speed.max(initial=0.0))
+        if self.row.tension > 0.0:  # its shortest waves must not overtake a step (Brackbill, Kothe and Zemach 1992)
+            fastest = max(fastest, np.sqrt(2.0 * np.pi * self.row.tension / (self.row.density * self.box.cell)))
+        return steps_for(self.setting.quality, fastest, TRAVEL * self.box.cell, span)
+
+    def land(self, state: State, seam: Seam) -> None:
+        """Bodies of liquid are there from their frame on."""
+        for row in self.fills:
+            if seam.runs(row) and round(seam.frame) == row.start and row.prop in seam.scene.poses:
+                still, _ = self.room.stand(seam, state.facts["lapse"])
+                self._admit(state, filled(self, row, seam, still), seam)
+
+    def step(self, state: State, seam: Seam, dt: float) -> int:
+        """Sources give and outlets take; forces push drops; those are laid on the grid, thick liquid drags itself along
+        and the pressure lets it go apart; then drops take the grid's motion over, and go."""
+        for row in self.spouts:
+            if seam.runs(row) and row.start <= seam.frame < row.end + 1 and row.prop in seam.scene.poses:
+                still, _ = self.room.stand(seam, state.facts["lapse"])
+                self._admit(state, spouted(self, row, seam, state.elements, still), seam)
+        before = len(state.elements)
+        state.elements = state.elements.where(~drained(self, seam, state.elements))
+        state.facts["drained"] += (before - len(state.elements)) * self.drop
+        p = _drops(state)
+        p.age += dt
+        if not len(p):
+            return 0
+        window = window_of(self.room.whole, p.position)
+        grid, solids = part_of(self.room.whole, window), self.room.solids_about(window, seam, state.facts["lapse"])
+        state.facts["lapse"] = seam.scene.lapse
+        held = p.pinned > 0
+        place = p.position[held]
+        p.velocity[held] = 0.0
+        self._push(p, seam, dt)
+        on = self._laid(p, grid, seam, dt)
+        same = bool((window == state.arrays["window"]).all())
+        flow = self._solved(on, solids, state, state.arrays["pressure"] if same else None, dt)
+        state.arrays["window"] = window
+        touches = self._go(p, on, flow, grid, solids, seam, dt)
+        p.position[held], p.velocity[held] = place, 0.0
+        self._leave(state)
+        return touches
+
+    def shed(self, state: State, shed: Shed, seam: Seam) -> None:
+        """Liquid comes by its own rows."""
+
+    def offers(self, state: State) -> Offers:
+        return Offers()
+
+    def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, Array]]:
+        return {self.row.id: surface_of(self, state.elements, scene)}
+
+    def records(self, state: State) -> dict[str, dict[str, Array]]:
+        return {}
+
+    def meshes(self) -> list[dict[str, Array]]:
+        return []
+
+    def drawn(self) -> list[tuple[str, int | None]]:
+        return []
+
+    def measure(self, state: State, touches: int, steps: int) -> dict[str, float]:
+        p, facts = state.elements, state.facts
+        count, speed, height = len(p), p.speed, p.position[:, 1]
+        return {
+            "count": count, "volume": count * self.box.cell**3 / 8.0,
+            "level": float(np.quantile(height, 0.99)) if count else 0.0,
+            "mean_speed": float(speed.mean()) if count else 0.0, "greatest_speed": float(speed.max(initial=0.0)),
+            "kinetic_energy": float(0.5 * (speed**2).mean()) if count else 0.0,
+            "hottest": float(p.temperature.max(initial=AIR)), "squeezed": 100.0 * facts["squeezed"],
+            "came": facts["came"], "drained": facts["drained"], "left": facts["left"],
+            "rounds": float(facts["rounds"]), "drags": float(facts["drags"]), "steps": float(steps),
+            "touches": touches,
+        }  # fmt: skip
+
+    def _admit(self, state: State, new: Drops, seam: Seam) -> None:
+        """Take in new drops."""
+        new.id[:] = seam.ids.take(len(new))
+        state.elements = state.elements.joined(new)
+        state.facts["came"] += len(new) * self.drop
+
+    def _push(self, p: Drops, seam: Seam, dt: float) -> None:
+        """What pulls on drops, and how they cool, in place."""
+        table = gather(acting_on(self.setting.shot, seam.switched), self.setting.states, seam.scene, p, dt, {})
+        forced(p.velocity, p.state, table.by_element, table.pull, table.rate, table.drift, table.bite, dt)
+        rate = self._of("cooling", p, seam.scene)
+        if np.any(rate):
+            p.temperature[:] = AIR + (p.temperature - AIR) * np.exp(-dt * rate)
+
+    def _of(self, name: str, p: Drops, scene: Scene) -> Array:
+        """A dial of the row for each drop, or for all."""
+        if not is_driven(getattr(self.row, name)):
+            return np.array(one(self.row, name, scene.ask))
+        return each(self.row, name, asking(p, scene))
+
+    def _laid(self, p: Drops, grid: Box, seam: Seam, dt: float) -> Laid:
+        place = (p.position - np.array(grid.low)) / grid.cell
+        slabs = -(-grid.shape[0] // SLAB)
+        order, starts = np.empty(len(p), np.int64), np.zeros(slabs + 1, np.int64)
+        sorted_in(place, slabs, order, starts)
+        flow, mass = grid.faces(), grid.faces()
+        thick = self._of("viscosity", p, seam.scene) * dt / (self.row.density * grid.cell**2)
+        thickens = bool(np.max(thick) > 1e-6)
+        stiff = grid.faces() if thickens else tuple(np.zeros((1, 1, 1), np.float32) for _ in range(3))
+        fill, near = np.zeros(grid.shape, np.float32), np.full(grid.shape, FAR, np.float32)
+        by_drop = np.ascontiguousarray(np.broadcast_to(thick, len(p)) if thickens else np.zeros(1))
+        laid(
+            place, p.velocity, p.affine, by_drop, order, starts, *flow, *mass, stiff[0], stiff[1], stiff[2], fill, near
+        )
+        known = tuple(np.empty(face.shape, bool) for face in flow)
+        for axis in range(3):
+            shared_out(flow[axis], mass[axis], known[axis])
+            if thickens:
+                shared_out(stiff[axis], mass[axis], known[axis])
+        return Laid(flow, known, (stiff[0], stiff[1], stiff[2]) if thickens else None, fill, near)
+
+    def _solved(self, on: Laid, solids: Solids, state: State, guess: Grid | None, dt: float) -> Faces:
+        """The velocities that liquid has at the end of a step, and beyond its surface."""
+        cell, facts, row = self.box.cell, state.facts, self.row
+        flow: Faces = (on.velocity[0].copy(), on.velocity[1].copy(), on.velocity[2].copy())
+        if on.thick is not None:
+            flow, facts["drags"] = thickened(flow, solids, on.known, on.thick, row.along == "clings")
+        evened = uniform_filter(on.fill, 3, mode="constant")
+        facts["squeezed"] = float(np.maximum(evened - 1.0, 0.0).sum() / max(float(on.fill.sum()), 1e-9))
+        near = Solids(solids.open, solids.moving, solids.distance / np.float32(cell))
+        pull = np.zeros_like(on.near)
+        if row.tension > 0.0:
+            pull = _curvature(on.fill) * np.float32(row.tension * dt / (row.density * cell**2))
+        evens = min(row.evens, 0.5 / dt) * cell
+        state.arrays["pressure"], known, facts["rounds"] = released(flow, near, on.near, on.fill, evens, pull, guess)
+        u, v, w = (extended(flow[axis], known[axis], BEYOND) for axis in range(3))
+        return u, v, w
+
+    def _go(self, p: Drops, on: Laid, flow: Faces, grid: Box, solids: Solids, seam: Seam, dt: float) -> int:
+        """Drops take over the motion of the grid, and go where it carries them, but through nothing, in place."""
+        low, cell = np.array(grid.low), grid.cell
+        was = tuple(extended(on.velocity[axis], on.known[axis], BEYOND) for axis in range(3))
+        place, moved = (p.position - low) / cell, np.empty_like(p.position)
+        taken(place, p.velocity, p.affine, *flow, was[0], was[1], was[2], self.row.lively, dt / cell, moved)
+        kept_out(moved, solids.distance / np.float32(cell))
+        before, after = p.position.copy(), low + cell * moved
+        colliders = colliders_of(self.setting, seam.scene, seam.surfaces)
+        p.touched[:] = 0
+        bar(
+            before, after, p.state, np.full(len(p), THIN * cell), p.age, colliders.table, colliders.bits,
+            self.setting.tree, p.touched,
+        )  # fmt: skip
+        p.position[:] = after
+        p.travelled += np.linalg.norm(after - before, axis=1)
+        return int((p.touched > 0).sum())
+
+    def _leave(self, state: State) -> None:
+        """Drops beyond the sides of the box are gone."""
+        low = np.array(self.box.low)
+        high = low + self.box.cell * np.array(self.box.shape)
+        place = state.elements.position
+        there = np.asarray(((place >= low) & (place <= high)).all(axis=1))
+        state.facts["left"] += int((~there).sum()) * self.drop
+        state.elements = state.elements.where(there)
+
+
+def _curvature(fill: Grid) -> Grid:
+    """How much a surface curves (nx, ny, nz), in one over cells: 2 / r for a drop of r cells."""
+    soft = gaussian_filter(fill, CURVED)
+    slope = np.stack(np.gradient(soft))
+    size = np.sqrt((slope**2).sum(axis=0))
+    way = -slope / np.maximum(size, 1e-3)
+    return np.asarray(sum(np.gradient(way[axis], axis=axis) for axis in range(3)), np.float32)
+
+
+def _drops(state: State) -> Drops:
+    assert isinstance(state.elements, Drops)
+    return state.elements

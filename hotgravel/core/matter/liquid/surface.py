@@ -1,0 +1,36 @@
+"""The surface of a liquid: a mesh around its drops."""
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.paint import painted
+from hotgravel.core.shape.skin import TooFine, carried, skin
+from hotgravel.core.shape.zones import Scene
+from hotgravel.core.shot.faults import Fault, ShotFault
+
+if TYPE_CHECKING:
+    from hotgravel.core.matter.liquid.solver import LiquidSolver
+
+RADIUS, BLEND = 0.45, 0.8  # cells: how large drops count, and how far apart they join
+
+
+def surface_of(solver: "LiquidSolver", p: Elements, scene: Scene) -> dict[str, NDArray[Any]]:
+    """The mesh of a frame: vertices (V, 3), faces (F, 3), colour (V,) as 0xrrggbb, velocity (V, 3). Raises `ShotFault`
+    for one too fine."""
+    row, cell = solver.row, solver.box.cell
+    try:
+        vertices, faces = skin(
+            p.position, np.full(len(p), RADIUS * cell), blend=BLEND * cell, cell=row.surface * cell,
+            smoothing=row.smoothing,
+        )  # fmt: skip
+    except TooFine as fault:
+        said = f"Its surface would need {fault.cells / 1e6:.0f} million cells at frame {scene.ask.frame:.0f}."
+        least = 1.05 * fault.least / cell
+        raise ShotFault([Fault(row.id, "surface", f"{said} Accepted: {least:.2g} or more.")]) from None
+    colour, velocity = carried(vertices, p.position, painted(p, solver.setting.shot.states), p.velocity)
+    rgb = np.round(colour).astype(np.uint32).reshape(-1, 3)
+    packed = rgb[:, 0] << 16 | rgb[:, 1] << 8 | rgb[:, 2]
+    return {"vertices": vertices, "faces": faces, "colour": packed, "velocity": velocity}
