@@ -20,6 +20,7 @@ from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from tests.conftest import LOOSE, document, source
 from tests.core.matter.front.scenes import BOARD, MIDDLE, front
+from tests.core.matter.liquid.scenes import body_of, fill, wet
 from tests.core.matter.rigid.scenes import UNIT_BOX, body, prop, scene, stacked
 from tests.core.matter.smoke.scenes import fume, smoky
 from tests.core.matter.soft.scenes import SHEET, cloth
@@ -58,6 +59,7 @@ def world_of(matter: str, folder: Path):
         "toy": document(set=[FIELD], matter=[LOOSE, tint], supply=[], cues=[warm], finish={"last": 16}) | {"name": "toys"},
         "particles": document(matter=[LOOSE, tint], supply=[source(emit={"kind": "burst", "count": 9, "frame": 1}, temperature=60)], cues=[warm], finish={"last": 16}),
         "smoke": smoky(matter=[LOOSE, tint], supply=[fume(temperature=900)], cues=[warm], last=16),
+        "liquid": wet([body_of(0.4, 0.8)], 16, supply=[fill(temperature=60)], rows=[tint], size=[0.8, 0.8, 0.8]) | {"cues": [warm]},
         "soft": scene([prop("sheet", SHEET, (0, 2, 0))], [cloth("sheet", temperature=60), tint], 16, cues=[warm, RIPS]),
         "front": scene([prop("board", BOARD, (0, 1, 0)), MIDDLE], [front(segments=12, burns=1.0), tint], 16, cues=[warm]),
         "rigid": scene([prop("box", UNIT_BOX, (0, 2, 0))], [body("box", copies=stacked(3, 2), temperature=60), tint], 16, cues=[warm]),

@@ -41,6 +41,7 @@ from tests.core.run.turns_of_bonds import BONDS, DUSTY
 from tests.core.run.turns_of_cues import CUES
 from tests.core.run.turns_of_fields import FIELDS
 from tests.core.run.turns_of_fronts import FRONTS
+from tests.core.run.turns_of_liquid import LIQUID
 from tests.core.run.turns_of_smoke import SMOKE
 from tests.core.run.turns_of_soft import SOFT
 
@@ -282,12 +283,15 @@ TURNS = {
 TURNS |= {name: Turn(*turn) for name, turn in (FIELDS | CUES).items()}
 TURNS |= {name: Turn(*turn, matter="rigid") for name, turn in (BODIES | BONDS).items()}
 TURNS |= {name: Turn(*turn, matter="smoke") for name, turn in SMOKE.items()}
+TURNS |= {name: Turn(*turn, matter="liquid") for name, turn in LIQUID.items()}
 TURNS |= {name: Turn(*turn, matter="soft") for name, turn in SOFT.items()}
 TURNS |= {name: Turn(*turn, matter="front") for name, turn in FRONTS.items()}
 TURNS |= {name: Turn(*turn) for name, turn in DUSTY.items()}
 
 # Names and paint, and how lengths are shown, are for people: their own tests are elsewhere.
 SHOWN = {
+    "liquid.look",
+    "liquid.shown",
     "prop.colour",
     "prop.shine",
     "state.of",  # tests/core/matter/rigid/test_runs.py

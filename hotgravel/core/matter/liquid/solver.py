@@ -23,6 +23,7 @@ from hotgravel.core.matter.liquid.surface import surface_of
 from hotgravel.core.matter.liquid.transfer import (
     FAR,
     SLAB,
+    carried,
     extended,
     forced,
     kept_out,
@@ -112,12 +113,14 @@ class LiquidSolver:
         held = p.pinned > 0
         place = p.position[held]
         p.velocity[held] = 0.0
+        own = p.velocity.mean(axis=0)
         self._push(p, seam, dt)
+        kick = p.velocity.mean(axis=0) - own
         on = self._laid(p, grid, seam, dt)
         same = bool((window == state.arrays["window"]).all())
         flow = self._solved(on, solids, state, state.arrays["pressure"] if same else None, dt)
         state.arrays["window"] = window
-        touches = self._go(p, on, flow, grid, solids, seam, dt)
+        touches = self._go(p, on, flow, kick, grid, solids, seam, dt)
         p.position[held], p.velocity[held] = place, 0.0
         self._leave(state)
         return touches
@@ -212,19 +215,25 @@ class LiquidSolver:
         u, v, w = (extended(flow[axis], known[axis], BEYOND) for axis in range(3))
         return u, v, w
 
-    def _go(self, p: Drops, on: Laid, flow: Faces, grid: Box, solids: Solids, seam: Seam, dt: float) -> int:
-        """Drops take over the motion of the grid, and go where it carries them, but through nothing, in place."""
+    def _go(
+        self, p: Drops, on: Laid, flow: Faces, kick: Array, grid: Box, solids: Solids, seam: Seam, dt: float
+    ) -> int:  # fmt: skip
+        """Drops take over the motion of the grid, and go where it carries them, but through nothing, in place. They go
+        by the mean of the velocities before forces gave them `kick` (3,) and now, so that they fall as far as they
+        should."""
         low, cell = np.array(grid.low), grid.cell
         was = tuple(extended(on.velocity[axis], on.known[axis], BEYOND) for axis in range(3))
         place, moved = (p.position - low) / cell, np.empty_like(p.position)
-        taken(place, p.velocity, p.affine, *flow, was[0], was[1], was[2], self.row.lively, dt / cell, moved)
+        mean = tuple(np.float32(0.5) * (flow[axis] + was[axis] - np.float32(kick[axis])) for axis in range(3))
+        taken(place, p.velocity, p.affine, *flow, was[0], was[1], was[2], self.row.lively)
+        carried(place, mean[0], mean[1], mean[2], dt / cell, moved)
         kept_out(moved, solids.distance / np.float32(cell))
         before, after = p.position.copy(), low + cell * moved
         colliders = colliders_of(self.setting, seam.scene, seam.surfaces)
         p.touched[:] = 0
         bar(
             before, after, p.state, np.full(len(p), THIN * cell), p.age, colliders.table, colliders.bits,
-            self.setting.tree, p.touched,
+            self.setting.tree, p.touched, 0.0, dt, 0.5 * THIN * cell,
         )  # fmt: skip
         p.position[:] = after
         p.travelled += np.linalg.norm(after - before, axis=1)

@@ -14,8 +14,9 @@ from numpy.typing import NDArray
 
 Grid = NDArray[np.float32]
 SLAB = 4  # cells: what a drop of one slab reaches, no drop of the next but one does
-RADIUS = 0.62  # cells: a drop counts as so large where the surface is looked for
+RADIUS = 0.56  # cells: a drop counts as so large where the surface is looked for
 FAR = 3.0  # cells
+OFF = 0.02  # cells: how far drops are kept off obstacles
 
 
 @njit(cache=True)
@@ -143,10 +144,9 @@ def _along(flow, axis, x, y, z):
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def taken(place, velocity, affine, u, v, w, u0, v0, w0, lively, steps, moved):
+def taken(place, velocity, affine, u, v, w, u0, v0, w0, lively):
     """Give drops, in place, the motion of the grid: by the share `lively` what has been added to it since u0, v0, w0,
-    else all of it. `moved` (n, 3) is where each is
-    carried within `steps` cells per m/s, through the middle of its way."""
+    else all of it."""
     for n in prange(len(place)):
         x, y, z = place[n, 0], place[n, 1], place[n, 2]
         now = (_along(u, 0, x, y, z), _along(v, 1, x, y, z), _along(w, 2, x, y, z))
@@ -173,7 +173,16 @@ def taken(place, velocity, affine, u, v, w, u0, v0, w0, lively, steps, moved):
             affine[n, 3 * axis] = gx
             affine[n, 3 * axis + 1] = gy
             affine[n, 3 * axis + 2] = gz
-        mx, my, mz = x + 0.5 * steps * now[0], y + 0.5 * steps * now[1], z + 0.5 * steps * now[2]
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def carried(place, u, v, w, steps, moved):
+    """Where drops are carried, into `moved` (n, 3), within `steps` cells per m/s, by the velocity half way."""
+    for n in prange(len(place)):
+        x, y, z = place[n, 0], place[n, 1], place[n, 2]
+        mx = x + 0.5 * steps * _along(u, 0, x, y, z)
+        my = y + 0.5 * steps * _along(v, 1, x, y, z)
+        mz = z + 0.5 * steps * _along(w, 2, x, y, z)
         moved[n, 0] = x + steps * _along(u, 0, mx, my, mz)
         moved[n, 1] = y + steps * _along(v, 1, mx, my, mz)
         moved[n, 2] = z + steps * _along(w, 2, mx, my, mz)
@@ -194,7 +203,8 @@ def forced(velocity, state, by_element, pull, rate, drift, bite, dt):
 
 @njit(cache=True, parallel=True, nogil=True)
 def kept_out(moved, distance):
-    """Move drops that lie in obstacles out of them, in place; `distance` is that of middles, in cells."""
+    """Move drops that lie in obstacles, or closer to them than `OFF`, out of them, in place; `distance` is that of
+    middles, in cells."""
     nx, ny, nz = distance.shape
     for n in prange(len(moved)):
         x = min(max(moved[n, 0] - 0.5, 0.0), nx - 1.001)
@@ -212,7 +222,8 @@ def kept_out(moved, distance):
                     gx += (1.0 if a else -1.0) * wy * wz * value
                     gy += (1.0 if b else -1.0) * wx * wz * value
                     gz += (1.0 if c else -1.0) * wx * wy * value
-        if deep < 0.0:
+        if deep < OFF:
+            deep -= OFF
             size = math.sqrt(gx * gx + gy * gy + gz * gz)
             if size > 1e-6:
                 moved[n, 0] -= deep * gx / size

@@ -168,7 +168,7 @@ class ParticleSolver:
             separate(p.position, p.velocity, p.radius, p.mass, who, gap, APART_ROUNDS[self.setting.quality])
             bar(
                 before, p.position, p.state, p.radius, p.age, colliders.table, colliders.bits, self.setting.tree,
-                np.zeros(0, np.uint64),
+                np.zeros(0, np.uint64), 1.0, 1.0, 0.0,
             )  # fmt: skip
 
 
