@@ -29,7 +29,7 @@ TAKES_SURFACES: Mapping[str, tuple[str, ...]] = {
     "liquid": ("front", "rigid"),
 }  # fmt: skip
 TAKES_OPENINGS: Mapping[str, tuple[str, ...]] = {"particles": ("rigid",), "smoke": ("rigid",)}
-TAKES_BLOWS: Mapping[str, tuple[str, ...]] = {"rigid": ("particles", "soft")}
+TAKES_BLOWS: Mapping[str, tuple[str, ...]] = {"rigid": ("liquid", "particles", "soft")}
 
 
 @dataclass

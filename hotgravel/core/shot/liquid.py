@@ -67,6 +67,10 @@ class Liquid(Row):
         "/s", 0.0, label="cooling", soft=(0.0, 1.0), low=0.0, high=1e4, drivable=True, each=True,
         help="The share of its heat above 20 °C that is lost each second.",
     )  # fmt: skip
+    crust: Value = dial(
+        "/s", 0.0, label="cooling of its skin", soft=(0.0, 2.0), low=0.0, high=1e4, drivable=True, each=True,
+        help="The same at its surface alone: a crust forms on what is still hot within.",
+    )  # fmt: skip
     smoothing: int = dial(
         "count", 1, label="smoothing", soft=(0, 4), low=0, high=12, whole=True,
         help="Rounds its surface off by so many of the surface's cells; thin sheets thin out with it.",

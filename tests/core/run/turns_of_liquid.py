@@ -123,6 +123,7 @@ LIQUID: dict[str, tuple[Any, ...]] = {
     "liquid.lively": ("matter.0.lively", 0.0, 1.0, rough, 1, scene(last=19)),
     "liquid.evens": ("matter.0.evens", 0.0, 10.0, jostled, -1, scene(last=25, lively=1.0)),
     "liquid.cooling": ("matter.0.cooling", 0.0, 3.0, warmth, -1, filling(temperature=500)),
+    "liquid.crust": ("matter.0.crust", 0.0, 3.0, warmth, -1, filling(temperature=500)),
     "liquid.smoothing": ("matter.0.smoothing", 0, 4, wide, -1, scene()),
     "liquid.surface": ("matter.0.surface", 0.5, 1.0, corners, -1, scene()),
     "liquid.colour": ("matter.0.colour", "#102030", "#A0B0C0", paint, 1, scene()),

@@ -18,6 +18,7 @@ Array = NDArray[np.float64]
 FAR = 1e3
 THIN = 1.2  # cells: a thinner obstacle counts as so thick, or gas would pass between its two sides
 BAND = 3.0  # cells: so far about an obstacle distances from it are worked out
+BESIDE = 0.25  # cells: an obstacle is nearest to a face if no other is by so much nearer
 NEAR = 2.0  # cells: so far about an obstacle faces move with it
 CUTS = 4  # along each side of a face, where its open share is counted
 
@@ -187,7 +188,7 @@ def solids_in(box: Box, corners: Grid, moving: Sequence[Obstacle], sides: str, e
     and `ends` says which of its ends are sides that may be walls."""
     led, open_ = box.faces(), box.faces()
     for obstacle in moving:
-        _led(box, obstacle, led)
+        _led(box, obstacle, corners, led)
     for axis in range(3):
         _opened(corners, axis, open_[axis])
     for axis, end in (at for at in _shut(sides) if ends[at[0]][at[1]]):
@@ -204,11 +205,19 @@ def _shut(sides: str) -> list[tuple[int, int]]:
     return {"open": [], "floor": [(1, 0)], "closed": [(a, e) for a in range(3) for e in (0, -1)]}[sides]
 
 
-def _led(box: Box, obstacle: Obstacle, led: Faces) -> None:
-    """Set how an obstacle moves on the faces about it, in place."""
+def _led(box: Box, obstacle: Obstacle, corners: Grid, led: Faces) -> None:
+    """Set how an obstacle moves on the faces about it, in place, but for those that another is nearer to; `corners` is
+    how far the corners of cells lie from the nearest."""
     low, high = obstacle.corners(BAND * box.cell)
     for axis, face in enumerate(led):
         faces, points = box.within(low, high, axis)
         mine = face[faces]
-        near = (obstacle.distance(points, box.cell) < NEAR * box.cell).reshape(mine.shape)
+        (i, ie), (j, je), (k, ke) = ((s.start, s.stop) for s in faces)
+        ends = [
+            corners[i + p : ie + p, j + q : je + q, k + r : ke + r]
+            for p in (0, 1)[: 1 + (axis != 0)] for q in (0, 1)[: 1 + (axis != 1)] for r in (0, 1)[: 1 + (axis != 2)]
+        ]  # fmt: skip
+        nearest = np.mean(ends, axis=0)
+        gap = obstacle.distance(points, box.cell).reshape(mine.shape)
+        near = (gap < NEAR * box.cell) & (gap < nearest + BESIDE * box.cell)
         mine[near] = obstacle.velocity(points)[:, axis].reshape(mine.shape)[near]

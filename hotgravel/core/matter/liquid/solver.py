@@ -9,12 +9,13 @@ from scipy.ndimage import gaussian_filter, uniform_filter
 
 from hotgravel.core.drive.value import each, is_driven, one
 from hotgravel.core.matter.barrier import bar
-from hotgravel.core.matter.contract import Array, Offers, Seam, Shed, State
+from hotgravel.core.matter.contract import Array, Blows, Offers, Seam, Shed, State
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.fineness import steps_for
 from hotgravel.core.matter.fluid.project import Faces, Grid, rimmed
 from hotgravel.core.matter.fluid.solids import Box, Solids
 from hotgravel.core.matter.forces import acting_on, gather
+from hotgravel.core.matter.liquid.buoyancy import Wetting, blows_of
 from hotgravel.core.matter.liquid.drops import Drops
 from hotgravel.core.matter.liquid.release import released
 from hotgravel.core.matter.liquid.room import Room, part_of, window_of
@@ -34,6 +35,7 @@ from hotgravel.core.matter.liquid.transfer import (
 )
 from hotgravel.core.matter.liquid.viscosity import thickened
 from hotgravel.core.shape.colliders import colliders_of
+from hotgravel.core.shape.pose import onward
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.liquid import Fill, Liquid, Outlet, Spout
@@ -41,6 +43,7 @@ from hotgravel.core.shot.liquid import Fill, Liquid, Outlet, Spout
 TRAVEL = 1.5  # cells that liquid may go in a step
 BEYOND = 3  # cells: so far its velocity goes on into the air
 AIR = 20.0  # °C: what it cools to
+BARE = 0.4  # of the room about a drop: at the surface so much of it is empty
 THIN = 0.02  # cells: how far drops keep off what they meet
 CURVED = 1.2  # cells: how far a surface is rounded before its curvature is taken
 Known = tuple[NDArray[np.bool_], ...]
@@ -78,7 +81,10 @@ class LiquidSolver:
 
     def begin(self) -> State:
         facts = dict.fromkeys(("came", "drained", "left", "rounds", "drags", "lapse", "squeezed"), 0.0)
-        return State(Drops.blank(0), {"pressure": rimmed((0, 0, 0)), "window": np.zeros((2, 3), np.int64)}, facts)
+        arrays: dict[str, Array] = {name: np.zeros((0, 3)) for name in ("blow", "blow_at", "going")}
+        arrays |= {name: np.zeros(0, np.int64) for name in ("struck", "bodies")}
+        arrays |= {"pressure": rimmed((0, 0, 0)), "window": np.zeros((2, 3), np.int64)}
+        return State(Drops.blank(0), arrays, facts)
 
     def steps(self, state: State, span: float) -> int:
         fastest = float(state.elements.speed.max(initial=0.0))
@@ -109,27 +115,41 @@ class LiquidSolver:
             return 0
         window = window_of(self.room.whole, p.position)
         grid, solids = part_of(self.room.whole, window), self.room.solids_about(window, seam, state.facts["lapse"])
-        state.facts["lapse"] = seam.scene.lapse
+        lapse, state.facts["lapse"] = state.facts["lapse"] or dt, seam.scene.lapse
         held = p.pinned > 0
         place = p.position[held]
         p.velocity[held] = 0.0
-        own = p.velocity.mean(axis=0)
+        own, fastest = p.velocity.mean(axis=0), float(p.speed.max())
         self._push(p, seam, dt)
         kick = p.velocity.mean(axis=0) - own
         on = self._laid(p, grid, seam, dt)
+        self._cool(p, on, grid, seam.scene, dt)
         same = bool((window == state.arrays["window"]).all())
         flow = self._solved(on, solids, state, state.arrays["pressure"] if same else None, dt)
+        told = Wetting(grid, state.arrays["pressure"], on.near, self.row.density, kick / dt, dt, lapse, fastest)
+        state.arrays |= self._bear(told, seam, state)
         state.arrays["window"] = window
         touches = self._go(p, on, flow, kick, grid, solids, seam, dt)
         p.position[held], p.velocity[held] = place, 0.0
         self._leave(state)
         return touches
 
+    def _bear(self, told: Wetting, seam: Seam, state: State) -> dict[str, Array]:
+        """What liquid gives to bodies, and how fast those go."""
+        known, met = state.arrays, {prop for prop, inside in self.room.met() if not inside}
+        before = dict(zip(known["bodies"].tolist(), known["going"], strict=True))
+        blows, going = blows_of(told, (m for m in seam.surfaces if m.prop in met), before)
+        return {
+            "struck": blows.struck, "blow": blows.impulse, "blow_at": blows.place,
+            "bodies": np.array(list(going), np.int64), "going": np.array(list(going.values())).reshape(-1, 3),
+        }  # fmt: skip
+
     def shed(self, state: State, shed: Shed, seam: Seam) -> None:
         """Liquid comes by its own rows."""
 
     def offers(self, state: State) -> Offers:
-        return Offers()
+        told = state.arrays
+        return Offers(blows=(Blows(told["struck"], told["blow"], told["blow_at"], whole=True),))
 
     def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, Array]]:
         return {self.row.id: surface_of(self, state.elements, scene)}
@@ -164,12 +184,20 @@ class LiquidSolver:
         state.facts["came"] += len(new) * self.drop
 
     def _push(self, p: Drops, seam: Seam, dt: float) -> None:
-        """What pulls on drops, and how they cool, in place."""
+        """What pulls on drops, in place."""
         table = gather(acting_on(self.setting.shot, seam.switched), self.setting.states, seam.scene, p, dt, {})
         forced(p.velocity, p.state, table.by_element, table.pull, table.rate, table.drift, table.bite, dt)
-        rate = self._of("cooling", p, seam.scene)
-        if np.any(rate):
-            p.temperature[:] = AIR + (p.temperature - AIR) * np.exp(-dt * rate)
+
+    def _cool(self, p: Drops, on: Laid, grid: Box, scene: Scene, dt: float) -> None:
+        """Heat is lost, and more of it at the surface, in place."""
+        cooling, crust = self._of("cooling", p, scene), self._of("crust", p, scene)
+        if not np.any(cooling) and not np.any(crust):
+            return
+        cells = np.floor((p.position - np.array(grid.low)) / grid.cell).astype(np.int64)
+        cells = np.clip(cells, 0, np.array(grid.shape) - 1)
+        covered = uniform_filter(on.fill, 3, mode="constant")[tuple(cells.T)]
+        bare = np.clip((1.0 - covered) / BARE, 0.0, 1.0)
+        p.temperature[:] = AIR + (p.temperature - AIR) * np.exp(-dt * (cooling + crust * bare))
 
     def _of(self, name: str, p: Drops, scene: Scene) -> Array:
         """A dial of the row for each drop, or for all."""
@@ -229,7 +257,9 @@ class LiquidSolver:
         carried(place, mean[0], mean[1], mean[2], dt / cell, moved)
         kept_out(moved, solids.distance / np.float32(cell))
         before, after = p.position.copy(), low + cell * moved
-        colliders = colliders_of(self.setting, seam.scene, seam.surfaces)
+        # Bodies step later: they are taken on by as much as they went in the step before.
+        ahead = [m._replace(start=m.end, end=onward(m.start, m.end)) for m in seam.surfaces]
+        colliders = colliders_of(self.setting, seam.scene, ahead)
         p.touched[:] = 0
         bar(
             before, after, p.state, np.full(len(p), THIN * cell), p.age, colliders.table, colliders.bits,
