@@ -25,6 +25,7 @@ from hotgravel.core.matter.liquid.transfer import (
     FAR,
     SLAB,
     carried,
+    close_by,
     extended,
     forced,
     kept_out,
@@ -41,6 +42,7 @@ from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.liquid import Fill, Liquid, Outlet, Spout
 
 TRAVEL = 1.5  # cells that liquid may go in a step
+MANY = 0.999  # of drops go no farther than that; single ones do not make all wait
 BEYOND = 3  # cells: so far its velocity goes on into the air
 AIR = 20.0  # °C: what it cools to
 BARE = 0.4  # of the room about a drop: at the surface so much of it is empty
@@ -87,7 +89,8 @@ class LiquidSolver:
         return State(Drops.blank(0), arrays, facts)
 
     def steps(self, state: State, span: float) -> int:
-        fastest = float(state.elements.speed.max(initial=0.0))
+        speed = state.elements.speed
+        fastest = float(np.quantile(speed, MANY)) if len(speed) else 0.0
         if self.row.tension > 0.0:  # its shortest waves must not overtake a step (Brackbill, Kothe and Zemach 1992)
             fastest = max(fastest, np.sqrt(2.0 * np.pi * self.row.tension / (self.row.density * self.box.cell)))
         return steps_for(self.setting.quality, fastest, TRAVEL * self.box.cell, span)
@@ -119,14 +122,14 @@ class LiquidSolver:
         held = p.pinned > 0
         place = p.position[held]
         p.velocity[held] = 0.0
-        own, fastest = p.velocity.mean(axis=0), float(p.speed.max())
+        own = p.velocity.mean(axis=0)
         self._push(p, seam, dt)
         kick = p.velocity.mean(axis=0) - own
         on = self._laid(p, grid, seam, dt)
         self._cool(p, on, grid, seam.scene, dt)
         same = bool((window == state.arrays["window"]).all())
         flow = self._solved(on, solids, state, state.arrays["pressure"] if same else None, dt)
-        told = Wetting(grid, state.arrays["pressure"], on.near, self.row.density, kick / dt, dt, lapse, fastest)
+        told = Wetting(grid, state.arrays["pressure"], on.near, flow, self.row.density, kick / dt, dt, lapse)
         state.arrays |= self._bear(told, seam, state)
         state.arrays["window"] = window
         touches = self._go(p, on, flow, kick, grid, solids, seam, dt)
@@ -255,16 +258,21 @@ class LiquidSolver:
         mean = tuple(np.float32(0.5) * (flow[axis] + was[axis] - np.float32(kick[axis])) for axis in range(3))
         taken(place, p.velocity, p.affine, *flow, was[0], was[1], was[2], self.row.lively)
         carried(place, mean[0], mean[1], mean[2], dt / cell, moved)
-        kept_out(moved, solids.distance / np.float32(cell))
-        before, after = p.position.copy(), low + cell * moved
+        distance, near = solids.distance / np.float32(cell), np.empty(len(p), bool)
+        kept_out(moved, distance)
+        close_by(place, moved, distance, near)
+        before, after, some = p.position.copy(), low + cell * moved, np.flatnonzero(near)
         # Bodies step later: they are taken on by as much as they went in the step before.
         ahead = [m._replace(start=m.end, end=onward(m.start, m.end)) for m in seam.surfaces]
         colliders = colliders_of(self.setting, seam.scene, ahead)
-        p.touched[:] = 0
+        there, touched = after[some], np.zeros(len(some), np.uint64)
         bar(
-            before, after, p.state, np.full(len(p), THIN * cell), p.age, colliders.table, colliders.bits,
-            self.setting.tree, p.touched, 0.0, dt, 0.5 * THIN * cell,
+            before[some], there, p.state[some], np.full(len(some), THIN * cell), p.age[some], colliders.table,
+            colliders.bits, self.setting.tree, touched, 0.0, dt, 0.5 * THIN * cell,
         )  # fmt: skip
+        after[some] = there
+        p.touched[:] = 0
+        p.touched[some] = touched
         p.position[:] = after
         p.travelled += np.linalg.norm(after - before, axis=1)
         return int((p.touched > 0).sum())

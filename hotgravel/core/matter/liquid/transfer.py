@@ -16,6 +16,7 @@ Grid = NDArray[np.float32]
 SLAB = 4  # cells: what a drop of one slab reaches, no drop of the next but one does
 RADIUS = 0.56  # cells: a drop counts as so large where the surface is looked for
 FAR = 3.0  # cells
+BESIDE = 1.5  # cells: the middle of a cell is as near to what its drops may reach
 OFF = 0.02  # cells: how far drops are kept off obstacles
 
 
@@ -199,6 +200,18 @@ def forced(velocity, state, by_element, pull, rate, drift, bite, dt):
         velocity[n, 0] = x + hold * (drift[s, 0] - grip * x)
         velocity[n, 1] = y + hold * (drift[s, 1] - grip * y)
         velocity[n, 2] = z + hold * (drift[s, 2] - grip * z)
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def close_by(place, moved, distance, near):
+    """Which drops are so near to obstacles that they may reach them on their way, into `near` (n,)."""
+    nx, ny, nz = distance.shape
+    for n in prange(len(place)):
+        i = min(max(int(place[n, 0]), 0), nx - 1)
+        j = min(max(int(place[n, 1]), 0), ny - 1)
+        k = min(max(int(place[n, 2]), 0), nz - 1)
+        x, y, z = moved[n, 0] - place[n, 0], moved[n, 1] - place[n, 1], moved[n, 2] - place[n, 2]
+        near[n] = distance[i, j, k] < math.sqrt(x * x + y * y + z * z) + BESIDE
 
 
 @njit(cache=True, parallel=True, nogil=True)

@@ -13,7 +13,7 @@ from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from hotgravel.core.shot.faults import ShotFault
 from tests.core.matter.liquid.scenes import body_of, fill, flow, wet
-from tests.core.matter.rigid.scenes import DOWN, GRAVITY, prop
+from tests.core.matter.rigid.scenes import DOWN, GRAVITY, body, prop
 
 G = GRAVITY["strength"]
 
@@ -159,3 +159,23 @@ def test_what_runs_off_is_told_after(tmp_path):
         25: {"came": solver.drop * len(film.frames[1]), "left": solver.drop * (len(film.frames[1]) - len(film.last))}
     }
     assert [f.check for f in film.world.matters[0].after(film.world.shot, told)] == ["runs off"]
+
+
+@pytest.mark.parametrize("density", [250.0, 600.0])
+def test_a_block_floats_as_deep_as_archimedes_said(density, tmp_path):
+    side, cell = 0.4, 0.08
+    block = prop("block", {"kind": "box", "width": side, "height": side, "depth": side}, (0, 0.95, 0))
+    meets = {"kind": "collision", "id": "floats", "props": ["block"]}
+    calm = {"kind": "linear_drag", "id": "drag", "rate": 1.0}
+    shot = wet(
+        [body_of(1.6, 0.8, 1.6), block], 97, rows=[body("block", density=density), meets], forces=(DOWN, calm),
+        size=[1.6, 1.6, 1.6], cell=cell, lively=0.5,
+    )  # fmt: skip
+    world = build(load(shot), beside(tmp_path), "rough")
+    now, _ = first_frame(world, still)
+    sunk = []
+    while now.frame < 97:
+        next_frame(world, now, still)
+        level = np.quantile(now.crowds["liquid"].position[:, 1], 0.99) + 0.25 * cell
+        sunk.append(level - now.crowds["rigid"].position[0, 1] + 0.5 * side)
+    assert np.mean(sunk[-24:]) / side == pytest.approx(density / 1000.0, abs=0.1)  # half a cell
