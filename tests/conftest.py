@@ -10,6 +10,7 @@ import pytest
 from hypothesis import settings
 
 from hotgravel.core.cues.record import Events, all_events
+from hotgravel.core.matter.contract import State
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.run.execute import still, threads
 from hotgravel.core.run.frame import first_frame, next_frame
@@ -64,6 +65,7 @@ class Film:
     frames: dict[int, Elements]
     events: Events
     touches: dict[int, int]
+    state: State
 
     def path(self, who: int = 0) -> np.ndarray:
         """Positions of one particle over the frames (n, 3)."""
@@ -84,7 +86,7 @@ def play(shot: dict[str, Any], quality: Any = "fair", meshes: Path = Path(), mat
         frames[now.frame] = now.crowds[matter].copy()
         events.append(happened.events)
         touches[now.frame] = happened.touches[matter]
-    return Film(world, frames, all_events(events), touches)
+    return Film(world, frames, all_events(events), touches, now.states[matter])
 
 
 @pytest.fixture(scope="session")

@@ -7,6 +7,7 @@ from hotgravel.core.matter.particles.matter import ParticleMatter
 from hotgravel.core.matter.rigid.matter import RigidMatter
 from hotgravel.core.matter.smoke.matter import SmokeMatter
 from hotgravel.core.matter.soft.matter import SoftMatter
+from hotgravel.core.matter.water.matter import WaterMatter
 
 MATTERS: dict[str, Matter] = {}
 
@@ -20,6 +21,7 @@ for _matter in (
     FrontMatter(),
     SmokeMatter(),
     LiquidMatter(),
+    WaterMatter(),
     SoftMatter(),
     RigidMatter(),
     ParticleMatter(),

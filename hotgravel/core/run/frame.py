@@ -26,10 +26,10 @@ STEPS = 1024  # more than a frame ever has
 # is a pair of entries.
 TAKES_SURFACES: Mapping[str, tuple[str, ...]] = {
     "particles": ("front", "rigid"), "smoke": ("front", "rigid"), "soft": ("front", "rigid"),
-    "liquid": ("front", "rigid"),
+    "liquid": ("front", "rigid"), "water": ("front", "rigid"),
 }  # fmt: skip
 TAKES_OPENINGS: Mapping[str, tuple[str, ...]] = {"particles": ("rigid",), "smoke": ("rigid",)}
-TAKES_BLOWS: Mapping[str, tuple[str, ...]] = {"rigid": ("liquid", "particles", "soft")}
+TAKES_BLOWS: Mapping[str, tuple[str, ...]] = {"rigid": ("liquid", "particles", "soft", "water")}
 
 
 @dataclass

@@ -34,6 +34,7 @@ from hotgravel.core.shot.soft import Balloon, Cloth, Jelly
 from hotgravel.core.shot.sources import Offshoot, Source
 from hotgravel.core.shot.units import Dress
 from hotgravel.core.shot.velocity_field import VelocityField
+from hotgravel.core.shot.water import Rain, Water
 from hotgravel.core.shot.zones import Both, Zone
 
 FORMAT: Literal["hotgravel.shot"] = "hotgravel.shot"
@@ -50,20 +51,23 @@ SECTIONS = {
 ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
     Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Cloth, Jelly, Balloon, Front, Collision, Growth, Fading,
-    Tint, Apart, Skin, Streaks, Smoke, Fire, Detail, Liquid, Source, Offshoot, Fume, Puff, Drain, Fill,
-    Spout, Outlet, *get_args(Force), Cue,
+    Tint, Apart, Skin, Streaks, Smoke, Fire, Detail, Liquid, Water, Source, Offshoot, Fume, Puff, Drain, Fill,
+    Spout, Outlet, Rain, *get_args(Force), Cue,
 )  # fmt: skip
 SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
 MatterRow = Annotated[
     State | Rigid | Bonds | Posed | Cloth | Jelly | Balloon | Front | Collision | Growth | Fading | Tint | Apart
-    | Skin | Streaks | Smoke | Fire | Detail | Liquid,
+    | Skin | Streaks | Smoke | Fire | Detail | Liquid | Water,
     Field(discriminator="kind"),
 ]  # fmt: skip
-SupplyRow = Annotated[Source | Offshoot | Fume | Puff | Drain | Fill | Spout | Outlet, Field(discriminator="kind")]
+SupplyRow = Annotated[
+    Source | Offshoot | Fume | Puff | Drain | Fill | Spout | Outlet | Rain, Field(discriminator="kind")
+]
 ForceRow = Annotated[Force, Field(discriminator="kind")]
 
 
-Origin = Source | Offshoot | Fume | Puff | Drain | Fill | Spout | Outlet | Rigid | Cloth | Jelly | Balloon | Front
+Supplied = Source | Offshoot | Fume | Puff | Drain | Fill | Spout | Outlet | Rain
+Origin = Supplied | Rigid | Cloth | Jelly | Balloon | Front | Water
 LOOKS = {"smoke": ("thickness",), "fire": ("glow",)}  # what only pictures show, beside the looks of all rows
 
 
@@ -142,7 +146,10 @@ class Shot(BaseModel):
     @property
     def origins(self) -> list[Origin]:
         """The rows that elements come from; an element's `source` counts in them."""
-        return [*self.supply, *(row for row in self.matter if isinstance(row, Rigid | Cloth | Jelly | Balloon | Front))]
+        return [
+            *self.supply,
+            *(row for row in self.matter if isinstance(row, Rigid | Cloth | Jelly | Balloon | Front | Water)),
+        ]
 
     @property
     def rigid(self) -> list[Rigid]:
@@ -209,9 +216,19 @@ class Shot(BaseModel):
         return [row for row in self.matter if isinstance(row, Skin) and row.on]
 
     @property
-    def surfaces(self) -> list[Skin | Liquid]:
+    def waters(self) -> list[Water]:
+        """Those that are on; a run has but one."""
+        return [row for row in self.matter if isinstance(row, Water) and row.on]
+
+    @property
+    def rains(self) -> list[Rain]:
+        """Those that are on."""
+        return [row for row in self.supply if isinstance(row, Rain) and row.on]
+
+    @property
+    def surfaces(self) -> list[Skin | Liquid | Water]:
         """The rows that are on and make a mesh of each frame."""
-        return [*self.skins, *self.liquids]
+        return [*self.skins, *self.liquids, *self.waters]
 
     @property
     def streaks(self) -> list[Streaks]:
@@ -408,7 +425,7 @@ def _no_such(target: str, described: Refer, kinds: dict[str, str]) -> str:
 def paint_kept(shot: Shot) -> set[str]:
     """The rows whose paint frames keep: states where skins take over colours, props that are bodies, and liquid."""
     states = {state.id for state in shot.states} if shot.skins else set()
-    return states | {row.prop for row in shot.shaped} | {row.id for row in shot.liquids}
+    return states | {row.prop for row in shot.shaped} | {row.id for row in (*shot.liquids, *shot.waters)}
 
 
 def fingerprint(shot: Shot, *extra: str) -> str:

@@ -60,6 +60,7 @@ def world_of(matter: str, folder: Path):
         "particles": document(matter=[LOOSE, tint], supply=[source(emit={"kind": "burst", "count": 9, "frame": 1}, temperature=60)], cues=[warm], finish={"last": 16}),
         "smoke": smoky(matter=[LOOSE, tint], supply=[fume(temperature=900)], cues=[warm], last=16),
         "liquid": wet([body_of(0.4, 0.8)], 16, supply=[fill(temperature=60)], rows=[tint], size=[0.8, 0.8, 0.8]) | {"cues": [warm]},
+        "water": scene([], [{"kind": "water", "id": "water", "size": 4.0, "cell": 0.2}, tint], 16, cues=[warm | {"when": {"kind": "older", "age": 0.1}}]),
         "soft": scene([prop("sheet", SHEET, (0, 2, 0))], [cloth("sheet", temperature=60), tint], 16, cues=[warm, RIPS]),
         "front": scene([prop("board", BOARD, (0, 1, 0)), MIDDLE], [front(segments=12, burns=1.0), tint], 16, cues=[warm]),
         "rigid": scene([prop("box", UNIT_BOX, (0, 2, 0))], [body("box", copies=stacked(3, 2), temperature=60), tint], 16, cues=[warm]),

@@ -44,6 +44,7 @@ from tests.core.run.turns_of_fronts import FRONTS
 from tests.core.run.turns_of_liquid import LIQUID
 from tests.core.run.turns_of_smoke import SMOKE
 from tests.core.run.turns_of_soft import SOFT
+from tests.core.run.turns_of_water import WATER
 
 OTHER = {"kind": "state", "id": "other", "name": "other"}
 CROWD = {"kind": "burst", "count": 400, "frame": 1}
@@ -284,6 +285,7 @@ TURNS |= {name: Turn(*turn) for name, turn in (FIELDS | CUES).items()}
 TURNS |= {name: Turn(*turn, matter="rigid") for name, turn in (BODIES | BONDS).items()}
 TURNS |= {name: Turn(*turn, matter="smoke") for name, turn in SMOKE.items()}
 TURNS |= {name: Turn(*turn, matter="liquid") for name, turn in LIQUID.items()}
+TURNS |= {name: Turn(*turn, matter="water") for name, turn in WATER.items()}
 TURNS |= {name: Turn(*turn, matter="soft") for name, turn in SOFT.items()}
 TURNS |= {name: Turn(*turn, matter="front") for name, turn in FRONTS.items()}
 TURNS |= {name: Turn(*turn) for name, turn in DUSTY.items()}
@@ -292,6 +294,7 @@ TURNS |= {name: Turn(*turn) for name, turn in DUSTY.items()}
 SHOWN = {
     "liquid.look",
     "liquid.shown",
+    "water.shown",
     "prop.colour",
     "prop.shine",
     "state.of",  # tests/core/matter/rigid/test_runs.py

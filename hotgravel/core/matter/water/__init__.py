@@ -1,0 +1,1 @@
+"""Wide water: a surface of waves, exactly dispersive."""

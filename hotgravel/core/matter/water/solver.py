@@ -1,0 +1,281 @@
+"""The solver of wide water: the order of one of its steps."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from scipy.ndimage import gaussian_filter, map_coordinates
+
+from hotgravel.core.chance import uniforms
+from hotgravel.core.colour import rgb_of
+from hotgravel.core.drive.value import one
+from hotgravel.core.matter.contract import Array, Blows, Offers, Seam, Shed, State
+from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.fineness import FINENESS
+from hotgravel.core.matter.fluid.solids import corners_of
+from hotgravel.core.matter.paint import HAS_COLOUR
+from hotgravel.core.matter.water.rain import WATER, WIDE, classes, fall_speed, ringed
+from hotgravel.core.matter.water.waves import Square, Wind, stepped, velocity_in
+from hotgravel.core.shape.colliders import Moving, stands
+from hotgravel.core.shape.distance import gaps
+from hotgravel.core.shape.kinds import Shaped
+from hotgravel.core.shape.pose import Pose
+from hotgravel.core.shape.setting import Setting
+from hotgravel.core.shape.zones import Scene
+from hotgravel.core.shot.water import Rain, Water
+
+POINTS = 24  # along a side: those that cues and gauges go by, at most
+LAYERS = 8  # of a hull, under which its depth is counted
+FOLDED, WHITE = 0.7, 0.35  # how far a surface is pressed together where foam begins, and where it is white at once
+STEEP = 0.25  # the slope of a wake or a ring at which foam begins
+BORN = 3.0  # 1/s
+SOFT = 0.7  # cells: the edge of a hull in the water
+INSIDE = 4  # points along each side of a body, that tell how much of it is under water
+
+
+@dataclass(frozen=True)
+class Seen:
+    """The whole surface at a moment, by its cells (n, n, ...): places, velocities, and how far it is pressed together,
+    1 where it is not."""
+
+    place: Array
+    velocity: Array
+    pressed: Array
+
+
+@dataclass(frozen=True, eq=False)
+class WaterSolver:
+    """The water of one shot."""
+
+    setting: Setting
+    row: Water
+    square: Square
+    wind: Wind
+    rains: tuple[Rain, ...]
+    number: int
+    known: dict[float, Seen] = field(default_factory=dict)
+
+    def begin(self) -> State:
+        n = self.square.many
+        arrays: dict[str, Array] = {name: np.zeros((n, n)) for name in ("high", "potential", "foam")}
+        arrays |= {"owed": np.zeros((len(self.rains), 64)), "struck": np.zeros(0, np.int64)}
+        arrays |= {"blow": np.zeros((0, 3)), "blow_at": np.zeros((0, 3))}
+        return State(Elements.blank(0), arrays, {"time": 0.0, "begun": False})
+
+    @cached_property
+    def nodes(self) -> Array:
+        """Where cells lie at rest (n, n, 3), m."""
+        n, cell, (x, y, z) = self.square.many, self.square.cell, self.row.at
+        along = (np.arange(n) + 0.5 - 0.5 * n) * cell
+        a, b = np.meshgrid(along, along, indexing="ij")
+        return np.stack([x + a, np.full_like(a, y), z + b], axis=-1)
+
+    def steps(self, state: State, span: float) -> int:
+        return FINENESS[self.setting.quality].steps if self._stirring else 1
+
+    @cached_property
+    def _stirring(self) -> bool:
+        return bool(self.met)
+
+    @cached_property
+    def met(self) -> list[str]:
+        """The props and bodies that stir it."""
+        rows = [row for row in self.setting.shot.collisions if row.on and row.whom is None]
+        return list(dict.fromkeys(p for row in rows for p in row.props if p in self.setting.shapes))
+
+    def step(self, state: State, seam: Seam, dt: float) -> int:
+        """Hulls press it down and rain rings it; all waves go on; foam is born and dries; then points ride on it."""
+        a, n, g = state.arrays, self.square.many, self.square.gravity
+        press = np.zeros((n, n))
+        for prop in self.met:
+            if stands(self.setting, seam.scene, prop):
+                self._press(press, prop, seam.scene.soon[prop])
+            for m in (m for m in seam.surfaces if m.prop == prop):
+                self._press(press, prop, m.end, m)
+        for number, row in enumerate(self.rains):
+            if seam.runs(row) and row.start <= seam.frame < row.end + 1:
+                self._rain(state, row, number, seam, dt)
+        press = gaussian_filter(press, SOFT) if press.any() else press
+        if not state.facts["time"]:
+            a["high"] = press.mean() - press  # what lies in it at first makes no wave
+        if press.any() or a["high"].any() or a["potential"].any():
+            high, potential = a["high"], a["potential"]
+            a["high"], a["potential"] = stepped(self.square, high, potential, g * press, self.row.calms, dt)
+        state.facts["time"] += dt
+        seen = self.seen(state)
+        self._foam(a, seen, dt)
+        self._ride(state.elements, seen)
+        state.elements.age += dt
+        self._bear(a, seen, press, seam, dt)
+        return 0
+
+    def land(self, state: State, seam: Seam) -> None:
+        if not state.facts["begun"]:
+            state.facts["begun"] = True
+            p = Elements.blank(len(self._picked))
+            p.id[:] = seam.ids.take(len(p))
+            p.rest[:] = self.nodes.reshape(-1, 3)[self._picked]
+            p.radius[:] = p.size[:] = 0.25 * self.square.cell
+            p.mass[:], p.source[:], p.temperature[:] = 1.0, self.number, 20.0
+            p.colour[:] = int(self.row.colour[1:], 16) + HAS_COLOUR
+            state.elements = p
+            self._ride(p, self.seen(state))
+
+    def shed(self, state: State, shed: Shed, seam: Seam) -> None:
+        """Nothing comes off what moves as water."""
+
+    def offers(self, state: State) -> Offers:
+        told = state.arrays
+        return Offers(blows=(Blows(told["struck"], told["blow"], told["blow_at"], whole=True),))
+
+    def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, Array]]:
+        n, seen, foam = self.square.many, self.seen(state), state.arrays["foam"]
+        number = np.arange(n * n).reshape(n, n)
+        a, b, c, d = (m.ravel() for m in (number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]))
+        faces = np.concatenate([np.stack([a, c, b], axis=1), np.stack([a, d, c], axis=1)])
+        own = rgb_of(np.array([int(self.row.colour[1:], 16)], np.uint32))[0]
+        rgb = np.round(255.0 * (own + np.minimum(foam, 1.0).ravel()[:, None] * (1.0 - own))).astype(np.uint32)
+        packed = rgb[:, 0] << 16 | rgb[:, 1] << 8 | rgb[:, 2]
+        return {self.row.id: {
+            "vertices": seen.place.reshape(-1, 3), "faces": faces, "colour": packed,
+            "velocity": seen.velocity.reshape(-1, 3),
+        }}  # fmt: skip
+
+    def records(self, state: State) -> dict[str, dict[str, Array]]:
+        return {}
+
+    def meshes(self) -> list[dict[str, Array]]:
+        return []
+
+    def drawn(self) -> list[tuple[str, int | None]]:
+        return []
+
+    def measure(self, state: State, touches: int, steps: int) -> dict[str, float]:
+        seen, foam, speed = self.seen(state), state.arrays["foam"], state.elements.speed
+        high = seen.place[..., 1] - self.row.at[1]
+        slope = np.hypot(*np.gradient(high, self.square.cell))
+        return {
+            "count": len(state.elements), "significant": 4.0 * float(high.std()), "highest": float(high.max()),
+            "lowest": float(high.min()), "steepest": float(slope.max()),
+            "foam": 100.0 * float(np.minimum(foam, 1.0).mean()),
+            "mean_speed": float(speed.mean()) if len(speed) else 0.0, "greatest_speed": float(speed.max(initial=0.0)),
+        }  # fmt: skip
+
+    @cached_property
+    def _picked(self) -> Array:
+        n = self.square.many
+        at = np.unique(np.linspace(0, n - 1, min(n, POINTS)).astype(int))
+        return np.asarray((at[:, None] * n + at[None, :]).ravel())
+
+    def seen(self, state: State) -> Seen:
+        """The whole surface, of wind and of what moves it."""
+        a, time, chop = state.arrays, float(state.facts["time"]), self.row.chop
+        high, shift, flow, bent = self.wind.at(time)
+        place = self.nodes + np.stack([chop * shift[..., 0], high + a["high"], chop * shift[..., 1]], axis=-1)
+        if a["potential"].any():
+            flow = flow + velocity_in(self.square, a["high"], a["potential"])
+        pressed = (1.0 + chop * bent[..., 0]) * (1.0 + chop * bent[..., 1]) - (chop * bent[..., 2]) ** 2
+        return Seen(place, flow, pressed)
+
+    def _ride(self, p: Elements, seen: Seen) -> None:
+        """Points are where the water has them, in place."""
+        n = self.square.many
+        cells = np.floor((p.rest - self.nodes[0, 0]) / self.square.cell + 0.5).astype(int)[:, [0, 2]]
+        i, k = np.clip(cells, 0, n - 1).T
+        p.position[:], p.velocity[:] = seen.place[i, k], seen.velocity[i, k]
+
+    def _press(self, press: Array, prop: str, pose: Pose, body: Moving | None = None) -> None:
+        """How deep a prop reaches under the water at rest, added in place, m."""
+        shape = self.setting.shapes[prop] if body is None else body.shape
+        (low, high), level = corners_of(shape, pose), self.row.at[1]
+        deep = level - low[1]
+        if deep <= 0.0 or high[1] <= low[1]:
+            return
+        first = np.floor((low - self.nodes[0, 0]) / self.square.cell).astype(int)
+        end = np.ceil((high - self.nodes[0, 0]) / self.square.cell).astype(int) + 1
+        (i, k), (ie, ke) = (np.clip(e[[0, 2]], 0, self.square.many) for e in (first, end))
+        nodes = self.nodes[i:ie, k:ke]
+        if not nodes.size:
+            return
+        thick = min(deep, high[1] - low[1]) / LAYERS
+        top = min(level, float(high[1]))
+        under = np.zeros(nodes.shape[:2])
+        for layer in range(LAYERS):
+            points = nodes.reshape(-1, 3).copy()
+            points[:, 1] = top - (layer + 0.5) * thick
+            under += thick * (_distance(shape, pose, points) < 0.0).reshape(under.shape)
+        press[i:ie, k:ke] = np.maximum(press[i:ie, k:ke], under)
+
+    def _rain(self, state: State, row: Rain, number: int, seam: Seam, dt: float) -> None:
+        """Drops fall in a step, in place."""
+        square, owed, ask = self.square, state.arrays["owed"][number], seam.scene.ask
+        wide, rate = classes(one(row, "rate", ask), row.least)
+        owed[: len(wide)] += rate * square.side**2 * dt
+        many = np.floor(owed[: len(wide)]).astype(int)
+        owed[: len(wide)] -= many
+        size = np.repeat(wide, many)
+        if not len(size):
+            return
+        named = np.uint64(seam.number) * np.uint64(1 << 24) + np.arange(len(size), dtype=np.uint64)
+        x, z = (square.many * uniforms(named, 2, seed=row.seed, who=row.id)).T
+        if row.through is not None:
+            place = self.nodes[0, 0] + square.cell * np.stack([x, np.zeros_like(x), z], axis=1)
+            there = seam.scene.weight_in(row.through, place) >= 0.5
+            x, z, size = x[there], z[there], size[there]
+        impulse = WATER * np.pi / 6.0 * size**3 * fall_speed(size)
+        push = one(row, "rings", ask) * impulse / (self.row.density * square.cell**2)
+        ringed(state.arrays["potential"], x, z, push, np.maximum(WIDE, 2.0 * size / square.cell))
+
+    def _foam(self, a: dict[str, Array], seen: Seen, dt: float) -> None:
+        """Foam is born where the surface is folded or steep, spreads to the cells beside, and dries, in place."""
+        born = np.clip((FOLDED - seen.pressed) / (FOLDED - WHITE), 0.0, 1.0)
+        if a["high"].any():
+            slope = np.hypot(*np.gradient(a["high"], self.square.cell))
+            born = np.maximum(born, np.clip((slope - STEEP) / STEEP, 0.0, 1.0))
+        foam = a["foam"] * np.exp(-dt / self.row.dries) + self.row.foam * BORN * dt * born
+        if self.row.spreads > 0.0 and foam.any():
+            beside = sum(np.roll(foam, by, axis) for by in (-1, 1) for axis in (0, 1)) / 4.0
+            foam = foam + (1.0 - (1.0 - self.row.spreads) ** dt) * (beside - foam)
+        a["foam"] = np.clip(foam, 0.0, 1.5)
+
+    def _bear(self, a: dict[str, Array], seen: Seen, press: Array, seam: Seam, dt: float) -> None:
+        """What water gives to bodies: lift by what they displace, and drag, in place. `press` is the dip, m, that they
+        make in it when they are at rest, and do not sink into."""
+        found = list(self._borne(seen, press, [m for m in seam.surfaces if m.prop in self.met], dt))
+        a["struck"] = np.array([m for m, _, _ in found], np.int64)
+        a["blow"] = np.array([blow for _, blow, _ in found]).reshape(-1, 3)
+        a["blow_at"] = np.array([at for _, _, at in found]).reshape(-1, 3)
+
+    def _borne(
+        self, seen: Seen, press: Array, bodies: list[Moving], dt: float
+    ) -> Iterator[tuple[int, Array, Array]]:  # fmt: skip
+        level, cell, density = seen.place[..., 1] + press, self.square.cell, self.row.density
+        share = (np.arange(INSIDE) + 0.5) / INSIDE
+        for body in (b for b in bodies if b.element >= 0 and np.isfinite(b.mass)):
+            low, high = (np.asarray(end) for end in body.shape.box)
+            grid = np.stack(np.meshgrid(share, share, share, indexing="ij"), axis=-1).reshape(-1, 3)
+            points = body.end.to_world(low + grid * (high - low))
+            inside = _distance(body.shape, body.end, points) < 0.0
+            at = ((points - self.nodes[0, 0]) / cell)[:, [0, 2]].T
+            wet = inside & (points[:, 1] < map_coordinates(level, at, order=1, mode="nearest"))
+            if not wet.any():
+                continue
+            each = float(np.prod(high - low)) * body.end.scale**3 / len(grid)
+            before = body.start.to_world(low + grid * (high - low))
+            flow = np.stack([
+                map_coordinates(seen.velocity[..., axis], at[:, wet], order=1, mode="nearest") for axis in range(3)
+            ], axis=1)  # fmt: skip
+            going = (points[wet] - before[wet]) / dt
+            displaced = density * each
+            drag = displaced * self.row.drag * dt
+            blow = drag / (1.0 + drag * wet.sum() / body.mass) * (flow - going)
+            blow[:, 1] += displaced * self.square.gravity * dt
+            for one_blow, place in zip(blow, points[wet], strict=True):
+                yield body.element, one_blow, place
+
+
+def _distance(shape: Shaped, pose: Pose, points: Array) -> Array:
+    """How far points (n, 3) lie from a shape, less than 0 inside."""
+    found: Array = gaps(shape.kind, shape.sizes, shape.tree, points, pose.matrix, pose.position, pose.scale)
+    return found

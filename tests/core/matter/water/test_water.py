@@ -1,0 +1,159 @@
+"""Wide water, against the papers of its spectra and waves in closed form."""
+
+import numpy as np
+import pytest
+
+from hotgravel.core.matter.water.rain import classes, drops_in, fall_speed
+from hotgravel.core.matter.water.spectrum import DEEP, density_of, speed_of, towards
+from hotgravel.core.matter.water.waves import Square, Wind, stepped, velocity_in
+from hotgravel.core.preflight.checks import findings
+from hotgravel.core.run.frame import first_frame, next_frame
+from hotgravel.core.run.world import beside, build
+from hotgravel.core.shot.document import load
+from hotgravel.core.shot.faults import ShotFault
+from tests.core.matter.rigid.scenes import DOWN, body, prop, scene
+
+G = 9.80665
+
+
+def still():
+    return 0.0
+
+
+def lake(rows=(), props=(), supply=(), last=13, **water):
+    """A shot of calm water."""
+    row = {"kind": "water", "id": "water", "size": 8.0, "cell": 0.1, "wind": 0.0} | water
+    return scene(list(props), [row, *rows], last, supply=list(supply), ground={"position": [0, -5, 0]}, forces=[DOWN])
+
+
+@pytest.mark.parametrize("wind", [5.0, 10.0, 15.0])
+def test_grown_seas_are_as_high_as_pierson_and_moskowitz_have_them(wind):
+    # Hs = 0.21 U^2 / g with U at 19.5 m, and w_p = 0.877 g / U (Pierson and Moskowitz 1964; Stewart, 16.4).
+    w = np.linspace(0.02, 60.0, 600_000)
+    s = density_of(w, wind, None, DEEP, G)
+    above = 1.026 * wind
+    assert 4.0 * np.sqrt(np.trapezoid(s, w)) == pytest.approx(0.21 * above**2 / G, rel=0.02)
+    assert w[np.argmax(s)] == pytest.approx(0.877 * G / above, rel=0.01)
+
+
+def test_jonswap_is_three_times_as_high_at_its_peak_and_grows_with_its_fetch():
+    w = np.linspace(0.05, 20.0, 400_000)
+    s = density_of(w, 10.0, 20_000.0, DEEP, G)
+    peak = 22.0 * (G**2 / (10.0 * 20_000.0)) ** (1 / 3)  # Hasselmann and others 1973
+    assert w[np.argmax(s)] == pytest.approx(peak, rel=0.01)
+    plain = 0.076 * (100.0 / (20_000.0 * G)) ** 0.22 * G**2 / peak**5 * np.exp(-1.25)
+    assert s.max() == pytest.approx(3.3 * plain, rel=0.01)
+    assert np.trapezoid(density_of(w, 10.0, 80_000.0, DEEP, G), w) > 2.0 * np.trapezoid(s, w)
+    assert np.trapezoid(density_of(w, 10.0, 20_000.0, 2.0, G), w) < 0.5 * np.trapezoid(s, w)  # over shallow ground
+
+
+def test_directions_sum_up_to_one():
+    angle = np.linspace(-np.pi, np.pi, 20_001)
+    for together in (1.0, 8.0, 30.0):
+        assert np.trapezoid(towards(angle, together), angle) == pytest.approx(1.0, rel=1e-6)
+
+
+def test_a_square_of_sea_is_four_times_the_root_of_its_variance_high():
+    square = Square(256, 1.0, DEEP, G)
+    wind = Wind.over(square, 7.0, 0.3, None, 8.0, None, 1, "sea")
+    w = np.linspace(0.02, np.sqrt(G * np.pi), 200_000)
+    known = 4.0 * np.sqrt(np.trapezoid(density_of(w, 7.0, None, DEEP, G), w))
+    found = [4.0 * wind.at(t)[0].std() for t in np.linspace(0.0, 60.0, 16)]
+    assert np.mean(found) == pytest.approx(known, rel=0.03)
+
+
+@pytest.mark.parametrize("depth", [0.3, 2.0, DEEP])
+def test_a_wave_goes_by_its_dispersion_and_comes_round_exactly(depth):
+    # w^2 = g k tanh(k h) (Lamb, Hydrodynamics, article 228).
+    square = Square(64, 0.25, depth, G)
+    k = 3 * 2.0 * np.pi / square.side
+    w = np.sqrt(G * k * np.tanh(k * min(depth, 1e3)))
+    x = np.arange(64) * 0.25
+    high = np.repeat(0.05 * np.cos(k * x)[:, None], 64, axis=1)
+    potential = np.repeat(0.05 * G / w * np.sin(k * x)[:, None], 64, axis=1)
+    quiet = Square(64, 0.25, depth, G)
+    quiet.__dict__["rim"] = np.zeros((64, 64))
+    many = 7
+    a, b = high, potential
+    for _ in range(many):
+        a, b = stepped(quiet, a, b, np.zeros((64, 64)), 0.0, 0.4 / many)
+    assert a[:, 5] == pytest.approx(0.05 * np.cos(k * x - w * 0.4), abs=1e-9)
+    flow = velocity_in(square, a, b)
+    assert flow[:, 5, 1] == pytest.approx(0.05 * w * np.sin(k * x - w * 0.4), abs=1e-9)
+    assert speed_of(np.array([k]), depth, G)[0] == pytest.approx(w, rel=1e-9)
+
+
+def test_what_presses_on_it_is_borne_and_no_water_is_lost():
+    square = Square(64, 0.1, 1.0, G)
+    high, potential = np.zeros((64, 64)), np.zeros((64, 64))
+    press = np.zeros((64, 64))
+    press[28:36, 28:36] = 0.02 * G
+    for _ in range(400):
+        high, potential = stepped(square, high, potential, press, 1.0, 0.05)
+    assert high[30:34, 30:34].mean() == pytest.approx(-0.02, rel=0.15)
+
+
+def test_rings_widen_as_fast_as_groups_of_waves_do():
+    # The fastest of a ring over shallow ground goes at sqrt(g h) (Lamb, article 170).
+    square = Square(256, 0.05, 0.2, G)
+    high, potential = np.zeros((256, 256)), np.zeros((256, 256))
+    x = (np.arange(256) - 127.5) * 0.05
+    potential -= 0.01 * np.exp(-(x[:, None] ** 2 + x[None, :] ** 2) / (2 * 0.4**2))
+    radii = []
+    for _ in range(2):
+        high, potential = stepped(square, high, potential, np.zeros_like(high), 0.0, 0.9)
+        radii.append(abs(x[np.argmax(np.abs(high[128]) * np.sqrt(np.abs(x)))]))
+    assert (radii[1] - radii[0]) / 0.9 == pytest.approx(np.sqrt(G * 0.2), rel=0.15)
+
+
+def test_drops_fall_as_gunn_and_kinzer_measured():
+    # Diameter in mm, terminal velocity in m/s (Gunn and Kinzer 1949, table 2; from memory).
+    told = {1.0: 4.03, 2.0: 6.49, 3.0: 8.06, 4.0: 8.83, 5.0: 9.09}
+    for mm, speed in told.items():
+        assert fall_speed(np.array([mm / 1000.0]))[0] == pytest.approx(speed, rel=0.05)
+
+
+def test_drops_are_as_many_as_marshall_and_palmer_say_and_bring_the_rain():
+    # N = 8000 e^(-4.1 R^-0.21 D) a cubic metre and mm (Marshall and Palmer 1948).
+    assert drops_in(5.0, np.array([0.002]))[0] == pytest.approx(8e6 * np.exp(-4.1 * 5.0**-0.21 * 2.0))
+    wide, many = classes(10.0, 1e-4)
+    rate = (many * np.pi / 6.0 * wide**3).sum() * 1000.0 * 3600.0  # mm/h
+    assert rate == pytest.approx(10.0, rel=0.2)
+
+
+def test_a_block_on_it_floats_as_deep_as_archimedes_said(tmp_path):
+    block = prop("block", {"kind": "box", "width": 0.8, "height": 0.4, "depth": 0.8}, (0, 0.1, 0))
+    meets = {"kind": "collision", "id": "floats", "props": ["block"]}
+    rows = [body("block", density=600), meets]
+    world = build(load(lake(rows, [block], last=145, drag=3.0, calms=1.0)), beside(tmp_path), "rough")
+    now, _ = first_frame(world, still)
+    found = []
+    while now.frame < 145:
+        next_frame(world, now, still)
+        solver = world.solvers["water"]
+        seen = solver.seen(now.states["water"]).place[..., 1]
+        n = len(seen) // 2
+        found.append(seen[n - 2 : n + 2, n - 2 : n + 2].mean() - (now.crowds["rigid"].position[0, 1] - 0.2))
+    # The water under it lies as deep as the block is sunk, and the water at rest as high as the block's line.
+    sunk = -(now.crowds["rigid"].position[0, 1] - 0.2)
+    assert sunk == pytest.approx(0.6 * 0.4, abs=0.06)
+    assert np.ptp(found[-12:]) < 0.05
+
+
+def test_loops_come_round(tmp_path):
+    square = Square(64, 0.5, DEEP, G)
+    wind = Wind.over(square, 6.0, 0.0, 2000.0, 8.0, 4.0, 1, "sea")
+    assert wind.at(4.25)[0] == pytest.approx(wind.at(0.25)[0], abs=1e-9)
+
+
+def test_what_cannot_be_and_what_will_come_to_nothing_is_told(tmp_path):
+    with pytest.raises(ShotFault, match="cells along each side"):
+        build(load(lake(size=400.0, cell=0.1)), beside(tmp_path))
+    with pytest.raises(ShotFault, match="another place"):
+        build(load(lake(rows=[{"kind": "water", "id": "more"}])), beside(tmp_path))
+    for told, water in (("flat water", {}), ("waves too long", {"wind": 20.0})):
+        world = build(load(lake(**water)), beside(tmp_path))
+        assert told in {f.check for f in findings(world.shot, world)}
+    dry = lake(supply=[{"kind": "rain", "id": "rain", "rate": 0.0}])
+    world = build(load(dry), beside(tmp_path))
+    assert "no rain" in {f.check for f in findings(world.shot, world)}
