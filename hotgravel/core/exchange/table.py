@@ -88,7 +88,7 @@ def events_csv(shot: Shot, parts: Iterable[Events]) -> Iterator[str]:
             yield _line([
                 int(e.frame[i]), f"{e.time[i]:.6f}", int(e.particle[i]), shot.names()[shot.cues[cue].id],
                 *(f"{x:.6g}" for x in e.place[i]), f"{e.value[i]:.6g}", hit_by(shot, int(e.other[i])),
-                states[int(e.before[i])], states[int(e.after[i])], said[cue],
+                states.get(int(e.before[i]), ""), states.get(int(e.after[i]), ""), said[cue],
             ])  # fmt: skip
 
 

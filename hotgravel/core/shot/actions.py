@@ -105,6 +105,7 @@ class Shed(Clause):
     offshoot: Ref = refer("offshoot", label="offshoot", help="An offshoot that waits for a cue.")
 
 
+SUPPLIES = ("source", "offshoot", "fume", "puff", "drain", "spout", "outlet", "rain")
 FORCES = tuple(cls.model_fields["kind"].default for cls in get_args(Force))
 _RUNS = "A source, an offshoot or a force. One that a cue starts waits for it."
 
@@ -113,14 +114,14 @@ class Start(Clause):
     kind: Literal["start"] = "start"
     title: ClassVar[str] = "starts"
     phrase: ClassVar[str] = "{row}"
-    row: Ref = refer("source or force", label="row", help=_RUNS, kinds=("source", "offshoot", *FORCES))
+    row: Ref = refer("source or force", label="row", help=_RUNS, kinds=(*SUPPLIES, *FORCES))
 
 
 class Stop(Clause):
     kind: Literal["stop"] = "stop"
     title: ClassVar[str] = "stops"
     phrase: ClassVar[str] = "{row}"
-    row: Ref = refer("source or force", label="row", help=_RUNS, kinds=("source", "offshoot", *FORCES))
+    row: Ref = refer("source or force", label="row", help=_RUNS, kinds=(*SUPPLIES, *FORCES))
 
 
 class Swap(Clause):
