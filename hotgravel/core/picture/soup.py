@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
 from hotgravel.core.colour import linear, rgb_of
-from hotgravel.core.picture.shade import CLEAR, FIRE, LOOK_WIDTH, opaque
+from hotgravel.core.picture.shade import CLEAR, FIRE, LOOK_WIDTH
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.mesh import creased, mesh_of
 from hotgravel.core.shot import props
@@ -172,7 +172,7 @@ def skin_into(soup: Soup, made: dict[str, Any], look: Look, eye: Array) -> None:
         ways = corners.mean(axis=1) - eye
         size = np.linalg.norm(across, axis=1) * np.linalg.norm(ways, axis=1)
         facing = np.abs(np.einsum("fc,fc->f", across, ways)) / np.maximum(size, 1e-12)
-        faded = 1.0 - opaque(facing, look[CLEAR])
+        faded = look[CLEAR] * 0.98 * (1.0 - (1.0 - facing) ** 5)  # what `shade.opaque` leaves
     soup.add(vertices, normals, vertices, linear(rgb_of(made["colour"])), faces, look, velocity, faded)
 
 

@@ -18,7 +18,7 @@ Array = NDArray[np.float64]
 FAR = 1e3
 THIN = 1.2  # cells: a thinner obstacle counts as so thick, or gas would pass between its two sides
 BAND = 3.0  # cells: so far about an obstacle distances from it are worked out
-BESIDE = 0.25  # cells: an obstacle is nearest to a face if no other is by so much nearer
+BESIDE = 0.75  # cells: an obstacle is nearest to a face if no other is by so much nearer
 NEAR = 2.0  # cells: so far about an obstacle faces move with it
 CUTS = 4  # along each side of a face, where its open share is counted
 

@@ -218,7 +218,7 @@ class LiquidSolver:
         thickens = bool(np.max(thick) > 1e-6)
         stiff = grid.faces() if thickens else tuple(np.zeros((1, 1, 1), np.float32) for _ in range(3))
         fill, near = np.zeros(grid.shape, np.float32), np.full(grid.shape, FAR, np.float32)
-        by_drop = np.ascontiguousarray(np.broadcast_to(thick, len(p)) if thickens else np.zeros(1))
+        by_drop = np.array(np.broadcast_to(thick, len(p))) if thickens else np.zeros(1)
         laid(
             place, p.velocity, p.affine, by_drop, order, starts, *flow, *mass, stiff[0], stiff[1], stiff[2], fill, near
         )

@@ -223,6 +223,7 @@ class WaterSolver:
             place = self.nodes[0, 0] + square.cell * np.stack([x, np.zeros_like(x), z], axis=1)
             there = seam.scene.weight_in(row.through, place) >= 0.5
             x, z, size = x[there], z[there], size[there]
+        x, z = np.ascontiguousarray(x), np.ascontiguousarray(z)
         impulse = WATER * np.pi / 6.0 * size**3 * fall_speed(size)
         push = one(row, "rings", ask) * impulse / (self.row.density * square.cell**2)
         ringed(state.arrays["potential"], x, z, push, np.maximum(WIDE, 2.0 * size / square.cell))
