@@ -96,7 +96,7 @@ def _new(solver: "LiquidSolver", row: Filling, seam: Seam, place: Array) -> Drop
     p.temperature[:] = one(row, "temperature", ask)
     p.radius[:] = p.size[:] = SIZE * solver.box.cell
     p.mass[:], p.source[:] = solver.drop, solver.numbers[row.id]
-    p.state[:] = max(solver.setting.state(solver.row.state), 0)
+    p.state[:] = solver.setting.state(solver.row.state)
     p.colour[:] = int(solver.row.colour[1:], 16) + HAS_COLOUR
     return p
 

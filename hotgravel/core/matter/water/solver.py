@@ -117,7 +117,7 @@ class WaterSolver:
             p.id[:] = seam.ids.take(len(p))
             p.rest[:] = self.nodes.reshape(-1, 3)[self._picked]
             p.radius[:] = p.size[:] = 0.25 * self.square.cell
-            p.mass[:], p.source[:], p.temperature[:] = 1.0, self.number, 20.0
+            p.mass[:], p.source[:], p.temperature[:], p.state[:] = 1.0, self.number, 20.0, -1
             p.colour[:] = int(self.row.colour[1:], 16) + HAS_COLOUR
             state.elements = p
             self._ride(p, self.seen(state))
