@@ -148,6 +148,7 @@ def test_the_fingerprint_sees_what_matters_and_nothing_else():
     assert fingerprint(load(put(whole(), "name", "another"))) == plain
     assert fingerprint(load(put(whole(), "set.0.colour", "#000000"))) == plain
     assert fingerprint(load(put(whole(), "supply.0.seed", 2))) != plain
+    assert fingerprint(load(put(whole(), "matter.1.thickness", 0.1))) != plain
     assert fingerprint(load(whole()), "fine") != plain
 
 
