@@ -15,6 +15,12 @@ def rgb_of(packed: NDArray[Any]) -> NDArray[np.float64]:
     return shares
 
 
+def bits_of(levels: NDArray[Any]) -> NDArray[np.uint32]:
+    """Red, green and blue of 0 to 255 (n, 3) as 0xrrggbb (n,)."""
+    r, g, b = np.round(levels).astype(np.uint32).reshape(-1, 3).T
+    return np.asarray(r << 16 | g << 8 | b, np.uint32)
+
+
 def shown(packed: NDArray[Any], state: NDArray[Any], of_states: list[str]) -> NDArray[np.float64]:
     """Colours of elements in shares of full (n, 3), as the screen has them: an element's own where it has one (its bit
     24 is set), else that of its state, `of_states` as #rrggbb."""

@@ -103,6 +103,16 @@ class Blows:
     place: Array
     whole: bool = False
 
+    @staticmethod
+    def kept_in(arrays: Mapping[str, Array], whole: bool = True) -> "Blows":
+        """Those that a state's arrays hold, as `NO_BLOWS` names them."""
+        return Blows(arrays["struck"], arrays["blow"], arrays["blow_at"], whole)
+
+
+NO_BLOWS: Mapping[str, Array] = {
+    "struck": np.zeros(0, np.int64), "blow": np.zeros((0, 3)), "blow_at": np.zeros((0, 3)),
+}  # fmt: skip
+
 
 @dataclass(frozen=True)
 class Openings:

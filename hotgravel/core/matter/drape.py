@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.colour import rgb_of
+from hotgravel.core.colour import bits_of, rgb_of
 
 Array = NDArray[Any]
 LEFT = 0.1  # where less is left of a skin, it is cut away
@@ -44,10 +44,9 @@ def draped(mesh: Mapping[str, Array], kept: Mapping[str, Array]) -> dict[str, Ar
 
     if "left" in kept:
         rows, shares, number = _cut(rows, shares, number.reshape(-1, 3), at_corners(kept["left"][:, None])[:, 0])
-    rgb = np.round(255.0 * at_corners(rgb_of(kept["colour"]))).astype(np.uint32).reshape(-1, 3)
     return {
         "vertices": at_corners(kept["position"]).astype(np.float32).reshape(-1, 3),
-        "faces": number.reshape(-1, 3).astype(np.int32), "colour": rgb[:, 0] << 16 | rgb[:, 1] << 8 | rgb[:, 2],
+        "faces": number.reshape(-1, 3).astype(np.int32), "colour": bits_of(255.0 * at_corners(rgb_of(kept["colour"]))),
         "velocity": at_corners(kept["velocity"]).astype(np.float32).reshape(-1, 3),
     }  # fmt: skip
 

@@ -22,6 +22,7 @@ FINENESS: dict[Quality, Fineness] = {
     "fair": Fineness(4, 0.5),
     "fine": Fineness(8, 0.25),
 }
+CELLS: dict[Quality, float] = {"rough": 1.0, "fair": 2.0 / 3.0, "fine": 0.5}  # their size, of that at rough
 
 
 def steps_for(quality: Quality, fastest: float, smallest: float, span: float) -> int:

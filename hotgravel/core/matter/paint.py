@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.colour import rgb_of
+from hotgravel.core.colour import bits_of, rgb_of
 from hotgravel.core.drive.value import each
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import Elements
@@ -36,9 +36,7 @@ def packed(row: Tint, place: NDArray[np.float64]) -> NDArray[np.uint32]:
     else:
         middles = ends - 0.5 * weights / weights.sum()
         shown = np.stack([np.interp(place, middles, rgb[:, c]) for c in range(3)], axis=1)
-    r, g, b = np.round(shown).astype(np.uint32).T
-    result: NDArray[np.uint32] = (r << 16 | g << 8 | b) + np.uint32(HAS_COLOUR)
-    return result
+    return bits_of(shown) + np.uint32(HAS_COLOUR)
 
 
 def painted(elements: Elements, states: list[State]) -> NDArray[np.float64]:

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.colour import encoded, light_of
+from hotgravel.core.colour import bits_of, encoded, light_of
 from hotgravel.core.run.frames import FrameStore
 
 Array = NDArray[np.float64]
@@ -23,9 +23,7 @@ def ramp(share: Array) -> Array:
 
 def packed(light: Array) -> NDArray[np.uint32]:
     """Light (n, 3) as colours of elements' own, 0xrrggbb."""
-    r, g, b = np.round(255.0 * encoded(light)).astype(np.uint32).T
-    result: NDArray[np.uint32] = r << 16 | g << 8 | b
-    return result
+    return bits_of(255.0 * encoded(light))
 
 
 def top_of(store: FrameStore, by: str) -> float:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from hotgravel.core.drive.value import one
 from hotgravel.core.shape.distance import distance
 from hotgravel.core.shape.kinds import Shaped
-from hotgravel.core.shape.pose import Pose
+from hotgravel.core.shape.pose import Pose, onward
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.sweep import MISS, sweep
 from hotgravel.core.shape.zones import Scene
@@ -75,6 +75,10 @@ class Moving(NamedTuple):
     element: int = -1
     feels: bool = False
     mass: float = math.inf
+
+    def taken_on(self) -> "Moving":
+        """The same in its next step, if it goes on by as much as it went in this one."""
+        return self._replace(start=self.end, end=onward(self.start, self.end))
 
 
 def colliders_of(setting: Setting, scene: Scene, moving: Iterable[Moving] = ()) -> Colliders:

@@ -6,7 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.shape.bvh import MeshTree, empty_tree
-from hotgravel.core.shape.distance import BOX, CONE, CYLINDER, DISC, HEMISPHERE, MESH, PLANE, SPHERE, TORUS
+from hotgravel.core.shape.distance import BOX, CONE, CYLINDER, DISC, HEMISPHERE, MESH, PLANE, SPHERE, TORUS, gaps
+from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shot import props
 
 # For each kind: its number, and the fields that fill its (at most three) sizes in metres.
@@ -51,6 +52,13 @@ class Shaped:
         if self.kind == HEMISPHERE:
             low[1] = 0.0
         return low, high
+
+    def gap(self, points: NDArray[np.float64], pose: Pose) -> NDArray[np.float64]:
+        """Signed distances (n,) of points (n, 3) to its surface as it stands, metres, less than zero inside."""
+        found: NDArray[np.float64] = gaps(
+            self.kind, self.sizes, self.tree, points, pose.matrix, pose.position, pose.scale
+        )
+        return found
 
     @property
     def reach(self) -> float:

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Container, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from hashlib import sha256
 from typing import Any
 
@@ -65,6 +66,12 @@ class Setting:
     def bit(self, prop: str) -> int:
         """The bits of `touched` that a prop sets."""
         return (1 << ANY_PROP) | (1 << self.bits[prop] if prop in self.bits else 0)
+
+    @cached_property
+    def met(self) -> list[tuple[str, bool]]:
+        """The props that collisions name for all matter, and whether they are met from inside."""
+        rows = [row for row in self.shot.collisions if row.on and row.whom is None]
+        return [(prop, row.side == "inside") for row in rows for prop in row.props if prop in self.shapes]
 
     def mesh(self, prop: str) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
         """The triangles of a prop in its own frame: vertices (V, 3), faces (F, 3)."""

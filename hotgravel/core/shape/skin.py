@@ -13,6 +13,8 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 from scipy.spatial import cKDTree
 
+from hotgravel.core.colour import bits_of
+
 Array = NDArray[np.float64]
 MOST_CELLS = 40_000_000
 TAIL = 4.0  # times k: how far a sphere is felt
@@ -99,6 +101,15 @@ def skin(
 
     vertices, faces, _normals, _values = marching_cubes(field, 0.0, mask=near)
     return vertices * cell + low, faces.astype(np.int64)
+
+
+def clad(
+    vertices: Array, faces: NDArray[Any], position: Array, paint: Array, velocity: Array
+) -> dict[str, NDArray[Any]]:
+    """A skin as frames keep it: vertices (V, 3), faces (F, 3), colour (V,) as 0xrrggbb and velocity (V, 3), from those
+    of the elements in it: their places, paint of 0 to 255 and velocities (n, 3)."""
+    colour, moving = carried(vertices, position, paint, velocity)
+    return {"vertices": vertices, "faces": faces, "colour": bits_of(colour), "velocity": moving}
 
 
 def carried(vertices: Array, position: Array, *values: NDArray[Any]) -> list[Array]:

@@ -10,7 +10,7 @@ from hotgravel.core.drive.ask import Array, Ask
 from hotgravel.core.drive.value import one, three
 from hotgravel.core.lengths import lengths
 from hotgravel.core.noise import noise_at
-from hotgravel.core.shape.distance import distances, gaps
+from hotgravel.core.shape.distance import distances
 from hotgravel.core.shape.grid import FAR, VelocityGrid, depth_over, sampled
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.pose import Pose
@@ -57,9 +57,7 @@ class Scene:
         A prop that is off is nowhere."""
         if prop not in self.poses:
             return np.full(len(points), FAR)
-        shape, pose = self.shapes[prop], self.poses[prop]
-        found: Array = gaps(shape.kind, shape.sizes, shape.tree, points, pose.matrix, pose.position, pose.scale)
-        return found
+        return self.shapes[prop].gap(points, self.poses[prop])
 
     def toward(self, prop: str, points: Array) -> tuple[Array, Array]:
         """Signed distances (n,), and unit vectors (n, 3) straight to the surface."""

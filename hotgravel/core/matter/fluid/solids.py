@@ -9,7 +9,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from hotgravel.core.matter.fluid.project import Faces, Grid
-from hotgravel.core.shape.distance import DISC, PLANE, gaps
+from hotgravel.core.shape.distance import DISC, PLANE
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.zones import Scene
@@ -118,7 +118,7 @@ class Obstacle:
         shape, pose = self.shape, self.here
         if shape.kind in (PLANE, DISC):  # what is thick for the grid lies under it
             points = points + 0.5 * THIN * cell * pose.matrix[:, 1]
-        gap: Array = gaps(shape.kind, shape.sizes, shape.tree, points, pose.matrix, pose.position, pose.scale)
+        gap = shape.gap(points, pose)
         if not shape.has_volume:
             return np.abs(gap) - 0.5 * THIN * cell
         low, high = shape.box
@@ -191,7 +191,7 @@ def solids_in(box: Box, corners: Grid, moving: Sequence[Obstacle], sides: str, e
         _led(box, obstacle, corners, led)
     for axis in range(3):
         _opened(corners, axis, open_[axis])
-    for axis, end in (at for at in _shut(sides) if ends[at[0]][at[1]]):
+    for axis, end in (at for at in shut_sides(sides) if ends[at[0]][at[1]]):
         np.moveaxis(open_[axis], axis, 0)[end] = 0.0
         np.moveaxis(led[axis], axis, 0)[end] = 0.0
     x, y, z = box.shape
@@ -200,7 +200,7 @@ def solids_in(box: Box, corners: Grid, moving: Sequence[Obstacle], sides: str, e
     return Solids(open_, led, middle)
 
 
-def _shut(sides: str) -> list[tuple[int, int]]:
+def shut_sides(sides: str) -> list[tuple[int, int]]:
     """The axes and ends of the sides that are walls."""
     return {"open": [], "floor": [(1, 0)], "closed": [(a, e) for a in range(3) for e in (0, -1)]}[sides]
 

@@ -8,6 +8,7 @@ import numpy as np
 from hotgravel.core.drive.value import one
 from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kept, Kind, Lane, Table
 from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.fineness import CELLS
 from hotgravel.core.matter.fluid.solids import Box, corners_of
 from hotgravel.core.matter.liquid.drops import Drops
 from hotgravel.core.matter.liquid.room import Room
@@ -20,7 +21,6 @@ from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.liquid import MOST_CELLS, Fill, Liquid, Outlet, Spout
 from hotgravel.core.shot.units import show_quantity
 
-FINER: dict[Quality, float] = {"rough": 1.0, "fair": 2.0 / 3.0, "fine": 0.5}
 EVEN = 2  # cells: sides are as many of them
 
 
@@ -88,7 +88,7 @@ class LiquidMatter:
         """As if all bodies of liquid were boxes, and nothing ran off."""
         if not shot.liquids:
             return 0.0
-        cell = shot.liquids[0].cell * FINER[shot.finish.quality]
+        cell = shot.liquids[0].cell * CELLS[shot.finish.quality]
         shapes, total = {prop.id: prop for prop in shot.props}, 0.0
         for row in (r for r in shot.supply if isinstance(r, Fill | Spout) and r.on and r.prop in shapes):
             if isinstance(row, Fill):
@@ -117,7 +117,7 @@ class LiquidMatter:
                 wide = show_quantity(float(f"{(last - first).min():.2g}"), "m", shot.dress)
                 said = f"{names[row.prop]} is {wide} wide, less than a cell: little comes. Take smaller cells."
                 yield Finding("thin source", row.id, "prop", said, "doubtful")
-            if any(p == row.prop and not inside for p, inside in solver.room.met()) and isinstance(row, Fill):
+            if any(p == row.prop and not inside for p, inside in setting.met) and isinstance(row, Fill):
                 said = f"Liquid meets {names[row.prop]} as solid, so it cannot be in it: let it be met from inside."
                 yield Finding("met as solid", row.id, "prop", said, "wrong")
 
@@ -141,7 +141,7 @@ class LiquidMatter:
 
 def box_of(row: Liquid, quality: Quality) -> Box:
     """The grid of a row at a quality: as many cells as fill its box, which stands on its floor."""
-    cell = row.cell * FINER[quality]
+    cell = row.cell * CELLS[quality]
     x, y, z = (max(EVEN, int(np.ceil(side / cell - 1e-6))) for side in row.size)
     low = [middle - 0.5 * cell * n for middle, n in zip(row.at, (x, y, z), strict=True)]
     low[1] = row.at[1] - 0.5 * row.size[1]

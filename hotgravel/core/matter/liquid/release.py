@@ -99,13 +99,20 @@ def _released(flow, solid, open_, near, p, pull, axis, known):
 
 
 def released(
-    velocity: Faces, solids: Solids, near: Grid, fill: Grid, evens: float, pull: Grid, guess: Grid | None
+    velocity: Faces,
+    solids: Solids,
+    near: Grid,
+    distance: Grid,
+    fill: Grid,
+    evens: float,
+    pull: Grid,
+    guess: Grid | None,
 ) -> tuple[Grid, tuple[NDArray[np.bool_], ...], int]:
     """Take the divergence off a liquid's velocity, in place. `near` (nx, ny, nz) is less than 0 where it is wet, in
-    cells from its surface; `fill` is how full cells are, of which the share `evens` of what is over is let apart, in
-    velocity; `pull` is the pressure of its surface. Returns the pressure, with a rim of zeros, on which faces the
-    velocity is known, and in how many rounds it was found."""
-    _sealed(near, solids.distance)
+    cells from its surface, and `distance` how far middles lie from obstacles, in cells; `fill` is how full cells are,
+    of which the share `evens` of what is over is let apart, in velocity; `pull` is the pressure of its surface. Returns
+    the pressure, with a rim of zeros, on which faces the velocity is known, and in how many rounds it was found."""
+    _sealed(near, distance)
     wx, wy, wz = (np.zeros_like(face) for face in velocity)
     extra, right = np.zeros_like(near), np.zeros_like(near)
     _weighed(near, *solids.open, pull, wx, wy, wz, extra, right)

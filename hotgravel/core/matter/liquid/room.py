@@ -7,14 +7,13 @@ import numpy as np
 
 from hotgravel.core.matter.contract import Array, Seam
 from hotgravel.core.matter.fluid.project import Grid
-from hotgravel.core.matter.fluid.solids import Box, Obstacle, Solids, near_in, prop_in, solids_in
+from hotgravel.core.matter.fluid.solids import Box, Obstacle, Solids, near_in, prop_in, shut_sides, solids_in
 from hotgravel.core.shape.colliders import stands
 from hotgravel.core.shape.setting import Setting
 
 SIDE = 8  # cells: grids grow by so many
 REACH = 3  # cells about drops that are worked out
 SMALL = 0.5  # cells: bodies that are smaller do not stand in its way
-SHUT = {"open": (), "floor": ((1, 0),), "closed": tuple((a, e) for a in range(3) for e in (0, 1))}
 
 
 def around(box: Box) -> Box:
@@ -57,22 +56,15 @@ class Room:
     def whole(self) -> Box:
         return around(self.box)
 
-    def met(self) -> list[tuple[str, bool]]:
-        """The props that liquid meets, and whether it is held inside them."""
-        rows = [row for row in self.setting.shot.collisions if row.on and row.whom is None]
-        return [(p, row.side == "inside") for row in rows for p in row.props if p in self.setting.shapes]
-
     def corners(self, obstacles: Sequence[tuple[Obstacle, bool]]) -> Grid:
         """How far the corners of all cells lie from obstacles, and from the sides that are walls."""
         whole = self.whole
         found = near_in(whole, [o for o, inside in obstacles if not inside])
+        found = _hollowed(whole, found, obstacles)
         points = whole.points((0.0, 0.0, 0.0), (1, 1, 1))
-        for obstacle, _ in (at for at in obstacles if at[1]):
-            gap = obstacle.distance(points, whole.cell).reshape(found.shape)
-            found = np.minimum(found, -gap).astype(np.float32)
-        for axis, end in SHUT[self.sides]:
-            at = self.box.low[axis] + end * self.box.cell * self.box.shape[axis]
-            gap = ((1 - 2 * end) * (points[:, axis] - at)).reshape(found.shape)
+        for axis, end in shut_sides(self.sides):
+            at = self.box.low[axis] - end * self.box.cell * self.box.shape[axis]  # the high end counts as -1
+            gap = ((1 + 2 * end) * (points[:, axis] - at)).reshape(found.shape)
             found = np.minimum(found, gap).astype(np.float32)
         return found
 
@@ -80,7 +72,7 @@ class Room:
         """How far corners are from what stands still, and all that moves. Solvers that come later have last told how
         their shapes went in the step before, which took `lapse` seconds."""
         scene, there = seam.scene, list[tuple[Obstacle, bool]]()
-        for prop, inside in self.met():
+        for prop, inside in self.setting.met:
             if stands(self.setting, scene, prop):
                 there.append((prop_in(scene, prop), inside))
             for m in (m for m in seam.surfaces if m.prop == prop):
@@ -100,10 +92,15 @@ class Room:
         if self.solids is not None and not moving and asked == self.asked:
             return self.solids
         box, corners = part_of(self.whole, window), still[a : a + x + 1, b : b + y + 1, c : c + z + 1]
-        corners = near_in(box, [o for o, inside in moving if not inside], corners)
-        for obstacle, _ in (at for at in moving if at[1]):
-            points = box.points((0.0, 0.0, 0.0), (1, 1, 1))
-            corners = np.minimum(corners, -obstacle.distance(points, box.cell).reshape(corners.shape))
-        found = solids_in(box, corners.astype(np.float32), [o for o, _ in moving], "open", [(False, False)] * 3)
+        corners = _hollowed(box, near_in(box, [o for o, inside in moving if not inside], corners), moving)
+        found = solids_in(box, corners, [o for o, _ in moving], "open", [(False, False)] * 3)
         self.solids, self.asked = (None if moving else found), asked
         return found
+
+
+def _hollowed(box: Box, corners: Grid, obstacles: Sequence[tuple[Obstacle, bool]]) -> Grid:
+    """How far corners of cells lie from obstacles, those too that hold liquid inside; `corners` is of the others."""
+    for obstacle in (o for o, inside in obstacles if inside):
+        gap = obstacle.distance(box.points((0.0, 0.0, 0.0), (1, 1, 1)), box.cell).reshape(corners.shape)
+        corners = np.minimum(corners, -gap).astype(np.float32)
+    return corners

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,7 +10,7 @@ from scipy.ndimage import gaussian_filter, uniform_filter
 
 from hotgravel.core.drive.value import each, is_driven, one
 from hotgravel.core.matter.barrier import bar
-from hotgravel.core.matter.contract import Array, Blows, Offers, Seam, Shed, State
+from hotgravel.core.matter.contract import NO_BLOWS, Array, Blows, Offers, Seam, Shed, State
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.fineness import steps_for
 from hotgravel.core.matter.fluid.project import Faces, Grid, rimmed
@@ -36,7 +37,6 @@ from hotgravel.core.matter.liquid.transfer import (
 )
 from hotgravel.core.matter.liquid.viscosity import thickened
 from hotgravel.core.shape.colliders import colliders_of
-from hotgravel.core.shape.pose import onward
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.liquid import Fill, Liquid, Outlet, Spout
@@ -62,6 +62,11 @@ class Laid:
     fill: Grid
     near: Grid
 
+    @cached_property
+    def evened(self) -> Grid:
+        """How full cells and those about them are."""
+        return np.asarray(uniform_filter(self.fill, 3, mode="constant"))
+
 
 @dataclass(frozen=True, eq=False)
 class LiquidSolver:
@@ -83,8 +88,7 @@ class LiquidSolver:
 
     def begin(self) -> State:
         facts = dict.fromkeys(("came", "drained", "left", "rounds", "drags", "lapse", "squeezed"), 0.0)
-        arrays: dict[str, Array] = {name: np.zeros((0, 3)) for name in ("blow", "blow_at", "going")}
-        arrays |= {name: np.zeros(0, np.int64) for name in ("struck", "bodies")}
+        arrays: dict[str, Array] = {**NO_BLOWS, "bodies": np.zeros(0, np.int64), "going": np.zeros((0, 3))}
         arrays |= {"pressure": rimmed((0, 0, 0)), "window": np.zeros((2, 3), np.int64)}
         return State(Drops.blank(0), arrays, facts)
 
@@ -118,6 +122,7 @@ class LiquidSolver:
             return 0
         window = window_of(self.room.whole, p.position)
         grid, solids = part_of(self.room.whole, window), self.room.solids_about(window, seam, state.facts["lapse"])
+        distance = solids.distance / np.float32(grid.cell)
         lapse, state.facts["lapse"] = state.facts["lapse"] or dt, seam.scene.lapse
         held = p.pinned > 0
         place = p.position[held]
@@ -128,18 +133,18 @@ class LiquidSolver:
         on = self._laid(p, grid, seam, dt)
         self._cool(p, on, grid, seam.scene, dt)
         same = bool((window == state.arrays["window"]).all())
-        flow = self._solved(on, solids, state, state.arrays["pressure"] if same else None, dt)
+        flow = self._solved(on, solids, distance, state, state.arrays["pressure"] if same else None, dt)
         told = Wetting(grid, state.arrays["pressure"], on.near, flow, self.row.density, kick / dt, dt, lapse)
         state.arrays |= self._bear(told, seam, state)
         state.arrays["window"] = window
-        touches = self._go(p, on, flow, kick, grid, solids, seam, dt)
+        touches = self._go(p, on, flow, kick, grid, distance, seam, dt)
         p.position[held], p.velocity[held] = place, 0.0
         self._leave(state)
         return touches
 
     def _bear(self, told: Wetting, seam: Seam, state: State) -> dict[str, Array]:
         """What liquid gives to bodies, and how fast those go."""
-        known, met = state.arrays, {prop for prop, inside in self.room.met() if not inside}
+        known, met = state.arrays, {prop for prop, inside in self.setting.met if not inside}
         before = dict(zip(known["bodies"].tolist(), known["going"], strict=True))
         blows, going = blows_of(told, (m for m in seam.surfaces if m.prop in met), before)
         return {
@@ -151,8 +156,7 @@ class LiquidSolver:
         """Liquid comes by its own rows."""
 
     def offers(self, state: State) -> Offers:
-        told = state.arrays
-        return Offers(blows=(Blows(told["struck"], told["blow"], told["blow_at"], whole=True),))
+        return Offers(blows=(Blows.kept_in(state.arrays),))
 
     def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, Array]]:
         return {self.row.id: surface_of(self, state.elements, scene)}
@@ -198,7 +202,7 @@ class LiquidSolver:
             return
         cells = np.floor((p.position - np.array(grid.low)) / grid.cell).astype(np.int64)
         cells = np.clip(cells, 0, np.array(grid.shape) - 1)
-        covered = uniform_filter(on.fill, 3, mode="constant")[tuple(cells.T)]
+        covered = on.evened[tuple(cells.T)]
         bare = np.clip((1.0 - covered) / BARE, 0.0, 1.0)
         p.temperature[:] = AIR + (p.temperature - AIR) * np.exp(-dt * (cooling + crust * bare))
 
@@ -229,25 +233,28 @@ class LiquidSolver:
                 shared_out(stiff[axis], mass[axis], known[axis])
         return Laid(flow, known, (stiff[0], stiff[1], stiff[2]) if thickens else None, fill, near)
 
-    def _solved(self, on: Laid, solids: Solids, state: State, guess: Grid | None, dt: float) -> Faces:
-        """The velocities that liquid has at the end of a step, and beyond its surface."""
+    def _solved(
+        self, on: Laid, solids: Solids, distance: Grid, state: State, guess: Grid | None, dt: float
+    ) -> Faces:  # fmt: skip
+        """The velocities that liquid has at the end of a step, and beyond its surface; `distance` is how far middles
+        lie from obstacles, in cells."""
         cell, facts, row = self.box.cell, state.facts, self.row
         flow: Faces = (on.velocity[0].copy(), on.velocity[1].copy(), on.velocity[2].copy())
         if on.thick is not None:
             flow, facts["drags"] = thickened(flow, solids, on.known, on.thick, row.along == "clings")
-        evened = uniform_filter(on.fill, 3, mode="constant")
-        facts["squeezed"] = float(np.maximum(evened - 1.0, 0.0).sum() / max(float(on.fill.sum()), 1e-9))
-        near = Solids(solids.open, solids.moving, solids.distance / np.float32(cell))
+        facts["squeezed"] = float(np.maximum(on.evened - 1.0, 0.0).sum() / max(float(on.fill.sum()), 1e-9))
         pull = np.zeros_like(on.near)
         if row.tension > 0.0:
             pull = _curvature(on.fill) * np.float32(row.tension * dt / (row.density * cell**2))
         evens = min(row.evens, 0.5 / dt) * cell
-        state.arrays["pressure"], known, facts["rounds"] = released(flow, near, on.near, on.fill, evens, pull, guess)
+        state.arrays["pressure"], known, facts["rounds"] = released(
+            flow, solids, on.near, distance, on.fill, evens, pull, guess
+        )
         u, v, w = (extended(flow[axis], known[axis], BEYOND) for axis in range(3))
         return u, v, w
 
     def _go(
-        self, p: Drops, on: Laid, flow: Faces, kick: Array, grid: Box, solids: Solids, seam: Seam, dt: float
+        self, p: Drops, on: Laid, flow: Faces, kick: Array, grid: Box, distance: Grid, seam: Seam, dt: float
     ) -> int:  # fmt: skip
         """Drops take over the motion of the grid, and go where it carries them, but through nothing, in place. They go
         by the mean of the velocities before forces gave them `kick` (3,) and now, so that they fall as far as they
@@ -258,12 +265,12 @@ class LiquidSolver:
         mean = tuple(np.float32(0.5) * (flow[axis] + was[axis] - np.float32(kick[axis])) for axis in range(3))
         taken(place, p.velocity, p.affine, *flow, was[0], was[1], was[2], self.row.lively)
         carried(place, mean[0], mean[1], mean[2], dt / cell, moved)
-        distance, near = solids.distance / np.float32(cell), np.empty(len(p), bool)
+        near = np.empty(len(p), bool)
         kept_out(moved, distance)
         close_by(place, moved, distance, near)
         before, after, some = p.position.copy(), low + cell * moved, np.flatnonzero(near)
         # Bodies step later: they are taken on by as much as they went in the step before.
-        ahead = [m._replace(start=m.end, end=onward(m.start, m.end)) for m in seam.surfaces]
+        ahead = [m.taken_on() for m in seam.surfaces]
         colliders = colliders_of(self.setting, seam.scene, ahead)
         there, touched = after[some], np.zeros(len(some), np.uint64)
         bar(

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 MOST = 4_000_000
 OFF = 0.1  # cells: how far off what stands there drops begin
-SIZE = 0.5 * (3.0 / (4.0 * np.pi)) ** (1.0 / 3.0) * 1.0  # cells: the radius of a ball as large as an eighth of one
+SIZE = 0.5 * (3.0 / (4.0 * np.pi)) ** (1.0 / 3.0)  # cells: the radius of a ball as large as an eighth of one
 
 
 def filled(solver: "LiquidSolver", row: Fill, seam: Seam, still: Grid) -> Drops:

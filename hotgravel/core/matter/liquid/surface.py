@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.paint import painted
-from hotgravel.core.shape.skin import TooFine, carried, skin
+from hotgravel.core.shape.skin import TooFine, clad, skin
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.faults import Fault, ShotFault
 
@@ -30,7 +30,4 @@ def surface_of(solver: "LiquidSolver", p: Elements, scene: Scene) -> dict[str, N
         said = f"Its surface would need {fault.cells / 1e6:.0f} million cells at frame {scene.ask.frame:.0f}."
         least = 1.05 * fault.least / cell
         raise ShotFault([Fault(row.id, "surface", f"{said} Accepted: {least:.2g} or more.")]) from None
-    colour, velocity = carried(vertices, p.position, painted(p, solver.setting.shot.states), p.velocity)
-    rgb = np.round(colour).astype(np.uint32).reshape(-1, 3)
-    packed = rgb[:, 0] << 16 | rgb[:, 1] << 8 | rgb[:, 2]
-    return {"vertices": vertices, "faces": faces, "colour": packed, "velocity": velocity}
+    return clad(vertices, faces, p.position, painted(p, solver.setting.shot.states), p.velocity)

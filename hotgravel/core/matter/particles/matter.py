@@ -107,8 +107,7 @@ class ParticleSolver:
             _admit(state, new, seam)
 
     def offers(self, state: State) -> Offers:
-        told = state.arrays
-        return Offers(blows=(Blows(told["struck"], told["blow"], told["blow_at"]),) if told else ())
+        return Offers(blows=(Blows.kept_in(state.arrays, whole=False),) if state.arrays else ())
 
     def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, NDArray[Any]]]:
         return skins_of(self.setting, state.elements, scene)

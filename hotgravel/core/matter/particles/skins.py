@@ -2,14 +2,13 @@
 
 from typing import Any
 
-import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.drive.value import one
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.paint import painted
 from hotgravel.core.shape.setting import Setting
-from hotgravel.core.shape.skin import TooFine, carried, skin
+from hotgravel.core.shape.skin import TooFine, clad, skin
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.units import show_quantity
@@ -30,8 +29,5 @@ def skins_of(setting: Setting, particles: Elements, scene: Scene) -> dict[str, d
             said = f"The skin would need {fault.cells / 1e6:.0f} million cells at frame {scene.ask.frame:.0f}."
             raise ShotFault([Fault(row.id, "cell", f"{said} Accepted: cells of {least} or more.")]) from None
         paint = painted(particles, setting.shot.states)[who]
-        colour, velocity = carried(vertices, place, paint, particles.velocity[who])
-        rgb = np.round(colour).astype(np.uint32).reshape(-1, 3)
-        packed = rgb[:, 0] << 16 | rgb[:, 1] << 8 | rgb[:, 2]
-        made[row.id] = {"vertices": vertices, "faces": faces, "colour": packed, "velocity": velocity}
+        made[row.id] = clad(vertices, faces, place, paint, particles.velocity[who])
     return made

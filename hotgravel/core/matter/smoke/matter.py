@@ -8,7 +8,7 @@ import numpy as np
 from hotgravel.core.drive.value import plain
 from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kept, Kind, Lane, Table
 from hotgravel.core.matter.elements import Elements
-from hotgravel.core.matter.fineness import MOST_STEPS
+from hotgravel.core.matter.fineness import CELLS, MOST_STEPS
 from hotgravel.core.matter.fluid.solids import THIN, Box, corners_of
 from hotgravel.core.matter.smoke.blocks import SIDE
 from hotgravel.core.matter.smoke.cells import Cells
@@ -25,7 +25,6 @@ from hotgravel.core.shot.units import show_quantity
 from hotgravel.core.shot.zones import Level
 
 MANY_STEPS = 16  # in a frame: they make a run long
-FINER: dict[Quality, float] = {"rough": 1.0, "fair": 2.0 / 3.0, "fine": 0.5}
 
 
 class SmokeMatter:
@@ -147,7 +146,7 @@ class SmokeMatter:
 
 def box_of(row: Smoke, quality: Quality) -> Box:
     """The grid of a row at a quality: as many blocks of cells as fill its box."""
-    cell = row.cell * FINER[quality]
+    cell = row.cell * CELLS[quality]
     shape = [SIDE * max(1, round(float(np.ceil(side / (SIDE * cell) - 1e-6)))) for side in row.size]
     low = [middle - 0.5 * cell * n for middle, n in zip(row.at, shape, strict=True)]
     if row.sides != "open":  # what is lost beyond the box is lost at its top

@@ -233,8 +233,7 @@ class SmokeSolver:
     @cached_property
     def met(self) -> list[str]:
         """The props that smoke flows around."""
-        rows = [row for row in self.setting.shot.collisions if row.on and row.whom is None]
-        return list(dict.fromkeys(p for row in rows for p in row.props if p in self.setting.shapes))
+        return list(dict.fromkeys(prop for prop, _ in self.setting.met))
 
     def _obstacles(self, box: Box, state: State, seam: Seam) -> Solids:
         """What gas flows around in this step. What stands still is kept from one step to the next."""

@@ -17,7 +17,6 @@ from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.matter.soft.stiffness import by_vertex, stiffened
 from hotgravel.core.matter.soft.touching import Touching
 from hotgravel.core.shape.colliders import P0, P1, colliders_of
-from hotgravel.core.shape.pose import onward
 from hotgravel.core.shot.soft import Cloth
 
 if TYPE_CHECKING:
@@ -27,11 +26,6 @@ SMALL_STEPS = {"rough": 12, "fair": 24, "fine": 48}  # in a frame, at least
 MOST_SMALL = 16  # times as many, where something goes fast
 FAR = 1e7  # m: where vertices are that are not there
 TRAVEL = 0.5  # of the way from one vertex to the next: what anything may go in a small step
-
-
-NO_BLOWS: dict[str, Array] = {
-    "struck": np.zeros(0, np.int64), "blow": np.zeros((0, 3)), "blow_at": np.zeros((0, 3)),
-}  # fmt: skip
 
 
 class Going:
@@ -63,7 +57,7 @@ class Going:
         self.touching = Touching(skins, friction[skins.thing], self.at, solver.spacing, self.air.sizes[skins.thing])
         self.damping = np.array([thing.row.damping for thing in things])[model.body]
         # Bodies step later: they are taken on by as much as they went in the step before.
-        ahead = [m._replace(start=m.end, end=onward(m.start, m.end)) for m in seam.surfaces]
+        ahead = [m.taken_on() for m in seam.surfaces]
         self.colliders = colliders_of(solver.setting, scene, ahead)
         self.light = 1.0 / self.colliders.mass
         self.pushed, self.against = np.zeros((len(self.skin.nodes), 3)), np.full(len(self.skin.nodes), -1)

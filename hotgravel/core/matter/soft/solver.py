@@ -7,13 +7,13 @@ import numpy as np
 
 from hotgravel.core.drive.value import one
 from hotgravel.core.matter.begun import come_and_go
-from hotgravel.core.matter.contract import Array, Blows, Offers, Seam, Shed, State
+from hotgravel.core.matter.contract import NO_BLOWS, Array, Blows, Offers, Seam, Shed, State
 from hotgravel.core.matter.drape import APART, CORNERS
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE, PINNED
 from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.matter.soft.bending import folded
 from hotgravel.core.matter.soft.flowing import flowed
-from hotgravel.core.matter.soft.going import NO_BLOWS, Going
+from hotgravel.core.matter.soft.going import Going
 from hotgravel.core.matter.soft.making import Thing
 from hotgravel.core.matter.soft.model import Energies, Ints, Model, grouped, volume_of
 from hotgravel.core.matter.soft.state import Vertices
@@ -43,7 +43,7 @@ class SoftSolver:
     def begin(self) -> State:
         return State(
             Vertices.blank(0),
-            {"fold": folded(self.scaled, self.model.plates), "rest": self.model.tets.numbers[:, :9].copy()} | NO_BLOWS,
+            {"fold": folded(self.scaled, self.model.plates), "rest": self.model.tets.numbers[:, :9].copy(), **NO_BLOWS},
             {"begun": [], "touching": 0.0, "air": [0.0, 0.0]},
         )
 
@@ -177,8 +177,7 @@ class SoftSolver:
         """Nothing soft comes off what moves."""
 
     def offers(self, state: State) -> Offers:
-        told = state.arrays
-        return Offers(blows=(Blows(told["struck"], told["blow"], told["blow_at"], whole=True),))
+        return Offers(blows=(Blows.kept_in(state.arrays),))
 
     def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, Array]]:
         return {}

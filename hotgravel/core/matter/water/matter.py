@@ -8,6 +8,7 @@ import numpy as np
 from hotgravel.core.drive.value import plain
 from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kept, Kind, Lane, Table
 from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.fineness import CELLS
 from hotgravel.core.matter.fluid.solids import corners_of
 from hotgravel.core.matter.water.solver import POINTS, WaterSolver
 from hotgravel.core.matter.water.spectrum import DEEP
@@ -21,7 +22,6 @@ from hotgravel.core.shot.forces import Gravity
 from hotgravel.core.shot.units import show_quantity
 from hotgravel.core.shot.water import MOST_ACROSS, Water
 
-FINER: dict[Quality, float] = {"rough": 1.0, "fair": 2.0 / 3.0, "fine": 0.5}
 STANDARD = 9.80665  # m/s²
 
 
@@ -58,7 +58,7 @@ class WaterMatter:
         row = shot.waters[0]
         many = _across(row, setting.quality)
         if many > MOST_ACROSS:
-            fits = row.size / MOST_ACROSS / FINER[setting.quality]
+            fits = row.size / MOST_ACROSS / CELLS[setting.quality]
             said = f"That is {many} cells along each side. Accepted: {MOST_ACROSS}, as cells of {fits:.2g} m make."
             faults.append(Fault(row.id, "cell", said))
         if faults:
@@ -105,7 +105,7 @@ class WaterMatter:
 
 def _across(row: Water, quality: Quality) -> int:
     """How many cells lie along a side: an even number."""
-    return max(8, 2 * round(0.5 * row.size / (row.cell * FINER[quality])))
+    return max(8, 2 * round(0.5 * row.size / (row.cell * CELLS[quality])))
 
 
 def _gravity(shot: Shot) -> float:

@@ -8,9 +8,9 @@ import numpy as np
 from scipy.ndimage import gaussian_filter, map_coordinates
 
 from hotgravel.core.chance import uniforms
-from hotgravel.core.colour import rgb_of
+from hotgravel.core.colour import bits_of, rgb_of
 from hotgravel.core.drive.value import one
-from hotgravel.core.matter.contract import Array, Blows, Offers, Seam, Shed, State
+from hotgravel.core.matter.contract import NO_BLOWS, Array, Blows, Offers, Seam, Shed, State
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fineness import FINENESS
 from hotgravel.core.matter.fluid.solids import corners_of
@@ -18,7 +18,6 @@ from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.matter.water.rain import WATER, WIDE, classes, fall_speed, ringed
 from hotgravel.core.matter.water.waves import Square, Wind, stepped, velocity_in
 from hotgravel.core.shape.colliders import Moving, stands
-from hotgravel.core.shape.distance import gaps
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import Setting
@@ -54,13 +53,12 @@ class WaterSolver:
     wind: Wind
     rains: tuple[Rain, ...]
     number: int
-    known: dict[float, Seen] = field(default_factory=dict)
+    last: list[tuple[Array, float, Seen]] = field(default_factory=list)  # what was seen last, and of which water
 
     def begin(self) -> State:
         n = self.square.many
         arrays: dict[str, Array] = {name: np.zeros((n, n)) for name in ("high", "potential", "foam")}
-        arrays |= {"owed": np.zeros((len(self.rains), 64)), "struck": np.zeros(0, np.int64)}
-        arrays |= {"blow": np.zeros((0, 3)), "blow_at": np.zeros((0, 3))}
+        arrays |= {"owed": np.zeros((len(self.rains), 64)), **NO_BLOWS}
         return State(Elements.blank(0), arrays, {"time": 0.0, "begun": False})
 
     @cached_property
@@ -72,17 +70,12 @@ class WaterSolver:
         return np.stack([x + a, np.full_like(a, y), z + b], axis=-1)
 
     def steps(self, state: State, span: float) -> int:
-        return FINENESS[self.setting.quality].steps if self._stirring else 1
-
-    @cached_property
-    def _stirring(self) -> bool:
-        return bool(self.met)
+        return FINENESS[self.setting.quality].steps if self.met else 1
 
     @cached_property
     def met(self) -> list[str]:
         """The props and bodies that stir it."""
-        rows = [row for row in self.setting.shot.collisions if row.on and row.whom is None]
-        return list(dict.fromkeys(p for row in rows for p in row.props if p in self.setting.shapes))
+        return list(dict.fromkeys(prop for prop, _ in self.setting.met))
 
     def step(self, state: State, seam: Seam, dt: float) -> int:
         """Hulls press it down and rain rings it; all waves go on; foam is born and dries; then points ride on it."""
@@ -90,9 +83,9 @@ class WaterSolver:
         press = np.zeros((n, n))
         for prop in self.met:
             if stands(self.setting, seam.scene, prop):
-                self._press(press, prop, seam.scene.soon[prop])
+                self._press(press, self.setting.shapes[prop], seam.scene.soon[prop])
             for m in (m for m in seam.surfaces if m.prop == prop):
-                self._press(press, prop, m.end, m)
+                self._press(press, m.shape, m.end)
         for number, row in enumerate(self.rains):
             if seam.runs(row) and row.start <= seam.frame < row.end + 1:
                 self._rain(state, row, number, seam, dt)
@@ -126,8 +119,7 @@ class WaterSolver:
         """Nothing comes off what moves as water."""
 
     def offers(self, state: State) -> Offers:
-        told = state.arrays
-        return Offers(blows=(Blows(told["struck"], told["blow"], told["blow_at"], whole=True),))
+        return Offers(blows=(Blows.kept_in(state.arrays),))
 
     def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, Array]]:
         n, seen, foam = self.square.many, self.seen(state), state.arrays["foam"]
@@ -135,10 +127,9 @@ class WaterSolver:
         a, b, c, d = (m.ravel() for m in (number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]))
         faces = np.concatenate([np.stack([a, c, b], axis=1), np.stack([a, d, c], axis=1)])
         own = rgb_of(np.array([int(self.row.colour[1:], 16)], np.uint32))[0]
-        rgb = np.round(255.0 * (own + np.minimum(foam, 1.0).ravel()[:, None] * (1.0 - own))).astype(np.uint32)
-        packed = rgb[:, 0] << 16 | rgb[:, 1] << 8 | rgb[:, 2]
+        colour = bits_of(255.0 * (own + np.minimum(foam, 1.0).ravel()[:, None] * (1.0 - own)))
         return {self.row.id: {
-            "vertices": seen.place.reshape(-1, 3), "faces": faces, "colour": packed,
+            "vertices": seen.place.reshape(-1, 3), "faces": faces, "colour": colour,
             "velocity": seen.velocity.reshape(-1, 3),
         }}  # fmt: skip
 
@@ -169,14 +160,19 @@ class WaterSolver:
         return np.asarray((at[:, None] * n + at[None, :]).ravel())
 
     def seen(self, state: State) -> Seen:
-        """The whole surface, of wind and of what moves it."""
+        """The whole surface, of wind and of what moves it; a frame's mesh and its gauges are of the same."""
         a, time, chop = state.arrays, float(state.facts["time"]), self.row.chop
+        for high, when, known in self.last:
+            if high is a["high"] and when == time:
+                return known
         high, shift, flow, bent = self.wind.at(time)
         place = self.nodes + np.stack([chop * shift[..., 0], high + a["high"], chop * shift[..., 1]], axis=-1)
         if a["potential"].any():
             flow = flow + velocity_in(self.square, a["high"], a["potential"])
         pressed = (1.0 + chop * bent[..., 0]) * (1.0 + chop * bent[..., 1]) - (chop * bent[..., 2]) ** 2
-        return Seen(place, flow, pressed)
+        seen = Seen(place, flow, pressed)
+        self.last[:] = [(a["high"], time, seen)]
+        return seen
 
     def _ride(self, p: Elements, seen: Seen) -> None:
         """Points are where the water has them, in place."""
@@ -185,9 +181,8 @@ class WaterSolver:
         i, k = np.clip(cells, 0, n - 1).T
         p.position[:], p.velocity[:] = seen.place[i, k], seen.velocity[i, k]
 
-    def _press(self, press: Array, prop: str, pose: Pose, body: Moving | None = None) -> None:
-        """How deep a prop reaches under the water at rest, added in place, m."""
-        shape = self.setting.shapes[prop] if body is None else body.shape
+    def _press(self, press: Array, shape: Shaped, pose: Pose) -> None:
+        """How deep a shape reaches under the water at rest, added in place, m."""
         (low, high), level = corners_of(shape, pose), self.row.at[1]
         deep = level - low[1]
         if deep <= 0.0 or high[1] <= low[1]:
@@ -204,7 +199,7 @@ class WaterSolver:
         for layer in range(LAYERS):
             points = nodes.reshape(-1, 3).copy()
             points[:, 1] = top - (layer + 0.5) * thick
-            under += thick * (_distance(shape, pose, points) < 0.0).reshape(under.shape)
+            under += thick * (shape.gap(points, pose) < 0.0).reshape(under.shape)
         press[i:ie, k:ke] = np.maximum(press[i:ie, k:ke], under)
 
     def _rain(self, state: State, row: Rain, number: int, seam: Seam, dt: float) -> None:
@@ -257,7 +252,7 @@ class WaterSolver:
             low, high = (np.asarray(end) for end in body.shape.box)
             grid = np.stack(np.meshgrid(share, share, share, indexing="ij"), axis=-1).reshape(-1, 3)
             points = body.end.to_world(low + grid * (high - low))
-            inside = _distance(body.shape, body.end, points) < 0.0
+            inside = body.shape.gap(points, body.end) < 0.0
             at = ((points - self.nodes[0, 0]) / cell)[:, [0, 2]].T
             wet = inside & (points[:, 1] < map_coordinates(level, at, order=1, mode="nearest"))
             if not wet.any():
@@ -274,9 +269,3 @@ class WaterSolver:
             blow[:, 1] += displaced * self.square.gravity * dt
             for one_blow, place in zip(blow, points[wet], strict=True):
                 yield body.element, one_blow, place
-
-
-def _distance(shape: Shaped, pose: Pose, points: Array) -> Array:
-    """How far points (n, 3) lie from a shape, less than 0 inside."""
-    found: Array = gaps(shape.kind, shape.sizes, shape.tree, points, pose.matrix, pose.position, pose.scale)
-    return found
