@@ -52,6 +52,7 @@ _SHOT: dict[str, Any] = {
          "diffusion": 0.01, "braking": 0.1},
         {"kind": "liquid", "id": "liquid", "at": [20, 0, 0], "size": [0.4, 0.4, 0.4], "viscosity": 100.0,
          "tension": 0.1},
+        {"kind": "slosh", "id": "slosh", "prop": "pool"},
         {"kind": "water", "id": "water", "at": [0, -2.5, 0], "size": 4.0, "cell": 0.5},
         {"kind": "fire", "id": "fire"}, {"kind": "detail", "id": "detail"},
         {"kind": "growth", "id": "growth", "share": {"kind": "response", "low": 0.5}},

@@ -146,7 +146,7 @@ def _props(document: _Document, take: Take, frame: int) -> None:
 
 def _skins(document: _Document, take: Take, frame: int) -> None:
     for row in take.shot.surfaces:
-        _surface(document, take.labels[row.id], row.look, take.store.skin(frame, row.id))
+        _surface(document, take.labels[row.id], row.look, take.skin(frame, row.id))
 
 
 def _surface(document: _Document, name: str, look: str, made: dict[str, Array]) -> None:

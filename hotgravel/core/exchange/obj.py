@@ -32,7 +32,7 @@ def write_obj(take: Take, wish: Wish) -> Iterator[Step]:
             lines += [f"f {a} {b} {c}" for a, b, c in (faces + base).tolist()]
             base += len(vertices)
         for row in (row.id for row in take.shot.surfaces):
-            made, count = _surface(take.labels[row], wish, take.store.skin(frame, row), base)
+            made, count = _surface(take.labels[row], wish, take.skin(frame, row), base)
             lines += made
             base += count
         for matter in take.store.matters(frame):

@@ -122,6 +122,13 @@ class Take:
         columns["rgb"] = shown(columns.pop("colour"), columns["state"], [s.colour for s in self.shot.states])
         return columns
 
+    def skin(self, frame: int, row: str) -> dict[str, Array]:
+        """A skin of a frame, without the films that lie on it. Raises `KeyError`."""
+        made = self.store.skin(frame, row)
+        if "thin" in made:
+            made["faces"] = made["faces"][(made.pop("thin")[made["faces"]] == 0.0).all(axis=1)]
+        return made
+
     def piece_name(self, matter: str, number: int) -> str:
         """What a mesh of a matter is called: as its prop, and with a number where it is a piece of that."""
         if number >= len(self._drawn.get(matter, ())):

@@ -141,7 +141,7 @@ def _skin(file: _File, row: str, look: str) -> None:
     name = file.take.labels[row]
     at_frame = _surface(file, "skins", name, look)
     for frame in file.wish.frames:
-        at_frame(frame, file.take.store.skin(frame, row))
+        at_frame(frame, file.take.skin(frame, row))
 
 
 def _surface(file: _File, scope: str, name: str, look: str) -> Callable[[int, dict[str, Array]], None]:

@@ -39,7 +39,7 @@ class ElementCrowd:
                 return p.density()
             case (
                 "spin" | "tilt" | "still" | "impulse" | "load" | "bonds lost" | "falling" | "stretch" | "pressure"
-                | "arrived" | "left"
+                | "steep" | "arrived" | "left"
             ):  # fmt: skip
                 return p.read_of_body(attribute)
             case "height":

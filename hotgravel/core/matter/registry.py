@@ -5,6 +5,7 @@ from hotgravel.core.matter.front.matter import FrontMatter
 from hotgravel.core.matter.liquid.matter import LiquidMatter
 from hotgravel.core.matter.particles.matter import ParticleMatter
 from hotgravel.core.matter.rigid.matter import RigidMatter
+from hotgravel.core.matter.slosh.matter import SloshMatter
 from hotgravel.core.matter.smoke.matter import SmokeMatter
 from hotgravel.core.matter.soft.matter import SoftMatter
 from hotgravel.core.matter.water.matter import WaterMatter
@@ -24,6 +25,7 @@ for _matter in (
     WaterMatter(),
     SoftMatter(),
     RigidMatter(),
+    SloshMatter(),
     ParticleMatter(),
 ):  # in the order of a frame
     register(_matter)

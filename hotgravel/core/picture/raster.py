@@ -43,7 +43,7 @@ def _clipped(a, b, c, corners):
 
 
 @njit(cache=True)
-def _fill(ax, ay, az, bx, by, bz, cx, cy, cz, name, flat, top, bottom, depth, which):
+def _fill(ax, ay, az, bx, by, bz, cx, cy, cz, name, flat, top, bottom, past, depth, which):
     """A triangle on the screen, between two rows. z are distances before the camera; between corners their inverses
     are linear, or they themselves where the camera has no perspective (`flat`)."""
     area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
@@ -66,13 +66,13 @@ def _fill(ax, ay, az, bx, by, bz, cx, cy, cz, name, flat, top, bottom, depth, wh
             z = u * az + v * bz + w * cz
             if not flat:
                 z = 1.0 / z
-            if z < depth[r, k]:
+            if past[r, k] < z < depth[r, k]:
                 depth[r, k] = z
                 which[r, k] = name
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _draw_triangles(seen, faces, tan, flat, depth, which):
+def _draw_triangles(seen, faces, tan, flat, past, depth, which):
     rows, columns = depth.shape
     scale, mid_x, mid_y = 0.5 * rows / tan, 0.5 * columns, 0.5 * rows
     for band in prange(BANDS):
@@ -93,12 +93,12 @@ def _draw_triangles(seen, faces, tan, flat, depth, which):
             for i in range(1, kept - 1):
                 _fill(
                     x[0], y[0], corners[0, 2], x[i], y[i], corners[i, 2], x[i + 1], y[i + 1], corners[i + 1, 2], f,
-                    flat, top, bottom, depth, which,
+                    flat, top, bottom, past, depth, which,
                 )  # fmt: skip
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _draw_balls(seen, radius, least, tan, flat, depth, which):
+def _draw_balls(seen, radius, least, tan, flat, past, depth, which):
     """Balls as discs that bulge towards the camera, at least `least` pixels wide."""
     rows, columns = depth.shape
     scale = 0.5 * rows / tan
@@ -117,7 +117,7 @@ def _draw_balls(seen, radius, least, tan, flat, depth, which):
                     if off > 1.0:
                         continue
                     front = z - radius[i] * math.sqrt(1.0 - off)
-                    if front < depth[r, k]:
+                    if past[r, k] < front < depth[r, k]:
                         depth[r, k] = front
                         which[r, k] = -2 - i
 
@@ -162,10 +162,12 @@ def seen_from(eye, axes, points):
     return seen
 
 
-def drawn(size, eye, axes, tan, vertices, faces, places, radius, flat=False, least=0.75):
+def drawn(size, eye, axes, tan, vertices, faces, places, radius, flat=False, least=0.75, past=None):
     """What a camera sees: depth and which (rows, columns), of triangles (F, 3) of vertices (V, 3) and of balls at
-    places (n, 3). A `flat` camera has no perspective: half of its height is `tan` metres."""
+    places (n, 3). A `flat` camera has no perspective: half of its height is `tan` metres. Only what lies farther than
+    `past` (rows, columns) is seen, if that is given."""
+    past = np.full(size, -np.inf) if past is None else past
     depth, which = np.full(size, np.inf), np.full(size, NOTHING, np.int64)
-    _draw_triangles(seen_from(eye, axes, vertices), faces, tan, flat, depth, which)
-    _draw_balls(seen_from(eye, axes, places), radius, least, tan, flat, depth, which)
+    _draw_triangles(seen_from(eye, axes, vertices), faces, tan, flat, past, depth, which)
+    _draw_balls(seen_from(eye, axes, places), radius, least, tan, flat, past, depth, which)
     return depth, which

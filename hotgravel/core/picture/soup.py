@@ -1,6 +1,6 @@
 """All that a picture shows, as one soup of triangles and one of balls."""
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -40,17 +40,6 @@ class Arrays:
     ball_velocity: Array
     faded: Array
     ball_faded: Array
-
-    @property
-    def solid(self) -> "Arrays":
-        """Without all that has faded, however little."""
-        faces, balls = self.faded == 0.0, self.ball_faded == 0.0
-        return replace(
-            self, faces=self.faces[faces], look_of=self.look_of[faces], faded=self.faded[faces],
-            places=self.places[balls], radius=self.radius[balls], ball_paint=self.ball_paint[balls],
-            ball_look=self.ball_look[balls], ball_velocity=self.ball_velocity[balls],
-            ball_faded=self.ball_faded[balls],
-        )  # fmt: skip
 
     @property
     def casting(self) -> Ints:
@@ -167,13 +156,24 @@ def skin_into(soup: Soup, made: dict[str, Any], look: Look, eye: Array) -> None:
     np.add.at(normals, faces.ravel(), np.repeat(across, 3, axis=0))
     normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
     velocity = made["velocity"].astype(float) if "velocity" in made else None
-    faded: Array | float = 0.0
-    if look[CLEAR] > 0.0:
-        ways = corners.mean(axis=1) - eye
-        size = np.linalg.norm(across, axis=1) * np.linalg.norm(ways, axis=1)
-        facing = np.abs(np.einsum("fc,fc->f", across, ways)) / np.maximum(size, 1e-12)
-        faded = look[CLEAR] * 0.98 * (1.0 - (1.0 - facing) ** 5)  # what `shade.opaque` leaves
-    soup.add(vertices, normals, vertices, linear(rgb_of(made["colour"])), faces, look, velocity, faded)
+    paint = linear(rgb_of(made["colour"]))
+    faded = seen_past(vertices, faces, look, eye)
+    if "thin" in made:
+        faded = np.maximum(faded, made["thin"][faces].mean(axis=1))
+    soup.add(vertices, normals, vertices, paint, faces, look, velocity, faded)
+
+
+def seen_past(vertices: Array, faces: Ints, look: Look, eye: Array) -> Array | float:
+    """How much of what lies behind faces is seen from a place (3,) past each of them, where they are clear: what
+    `shade.opaque` leaves."""
+    if look[CLEAR] == 0.0:
+        return 0.0
+    a, b, c = (vertices[faces[:, n]] for n in range(3))
+    across, ways = np.cross(b - a, c - a), (a + b + c) / 3.0 - eye
+    size = np.linalg.norm(across, axis=1) * np.linalg.norm(ways, axis=1)
+    facing = np.abs(np.einsum("fc,fc->f", across, ways)) / np.maximum(size, 1e-12)
+    seen: Array = look[CLEAR] * 0.98 * (1.0 - (1.0 - facing) ** 5)
+    return seen
 
 
 def balls_of(streaks: dict[str, Any]) -> tuple[Array, Array]:

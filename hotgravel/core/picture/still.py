@@ -20,7 +20,7 @@ from hotgravel.core.picture.camera import TAN, View, axes_along, view_on
 from hotgravel.core.picture.cast import NO_CAST, Cast, cast_of, lamp_of
 from hotgravel.core.picture.raster import drawn, glow, seen_from
 from hotgravel.core.picture.shade import LAMP_WIDTH, LIGHT_ROWS, LOOK_WIDTH, MAP_WIDTH, lit
-from hotgravel.core.picture.soup import Arrays, Soup, balls_of, pieces_into, prop_mesh, skin_into
+from hotgravel.core.picture.soup import Arrays, Soup, balls_of, pieces_into, prop_mesh, seen_past, skin_into
 from hotgravel.core.picture.volume import Volume, lay_over, volume_of
 from hotgravel.core.place import Place
 from hotgravel.core.run.frames import FrameStore
@@ -40,6 +40,8 @@ SHUTTER = 0.5  # of a frame: how long it is open
 BLOOM = 0.3  # how much what glows spreads over what is near it
 WIDE = 1.03  # half the side of what a lamp sees a metre away: a little more than a cube's
 SHADOWED = 2  # lamps that throw shadows
+LAYERS = 7  # of what is seen through: the last is seen whole
+LEAST_SEEN = 0.01  # of a pixel: so little is left out
 FRAMED = 9  # frames of a run that its view is made from
 
 
@@ -77,7 +79,7 @@ class Painter:
         poses = world.poses(self.store.run_frame(frame), self.store.gauges(frame)["absent"])
         props = [p for p in world.shot.props if p.seen == "seen" and p.id in poses]
         for prop in props:
-            self._prop_into(soup, prop, poses[prop.id])
+            self._prop_into(soup, prop, poses[prop.id], view.eye)
         under = self._matter_into(soup, frame, points, view.eye)
         paint, dull = self._paints(points)
         place, radius = points["position"].astype(float), points["radius"].astype(float)
@@ -152,13 +154,16 @@ class Painter:
         told["matter"] = np.repeat(matters, [len(of["radius"]) for of in found])
         return told
 
-    def _prop_into(self, soup: Soup, prop: Prop, pose: Pose) -> None:
+    def _prop_into(self, soup: Soup, prop: Prop, pose: Pose, eye: Array) -> None:
         if prop.id not in self.meshes:
             self.meshes[prop.id] = prop_mesh(prop.shape, self.world.setting.shapes[prop.id])
         vertices, faces, normals = self.meshes[prop.id]
         paint = np.repeat(light_of(prop.colour)[None], len(vertices), axis=0)
-        look = _look(rough=1.0, fire=float(prop.shine == "glowing"))
-        soup.add(pose.to_world(vertices), normals @ pose.matrix.T, vertices, paint, faces, look)
+        look = GLASS if prop.shine == "clear" else _look(rough=1.0, fire=float(prop.shine == "glowing"))
+        places = pose.to_world(vertices)
+        soup.add(
+            places, normals @ pose.matrix.T, vertices, paint, faces, look, faded=seen_past(places, faces, look, eye)
+        )
 
     def _matter_into(self, soup: Soup, frame: int, points: dict[str, Any], eye: Array) -> NDArray[np.bool_]:
         """Pieces and skins. Returns which points a skin is shown instead of."""
@@ -228,39 +233,45 @@ class Painter:
     def _seen_through(
         self, s: Arrays, lamps: Array, cast: Cast, view: View, size: tuple[int, int], shutter: float
     ) -> tuple[Array, Array, Array]:
-        """The same as `_lit`; through what has faded, what is behind all that has."""
-        image, fire, depth = self._lit(s, lamps, cast, view, size, shutter)
-        if not s.faded.any() and not s.ball_faded.any():
-            return image, fire, depth
-        _, which = drawn(size, view.eye, view.axes(), TAN, s.vertices, s.faces, s.places, s.radius)
-        faded = np.concatenate([s.faded, s.ball_faded, [0.0]])
-        share = gaussian_filter(faded[np.where(which < 0, len(faded) - 1, which)], 0.5)[..., None]
-        behind = self._lit(s.solid, lamps, cast, view, size, shutter)
-        return (1.0 - share) * image + share * behind[0], (1.0 - share) * fire + share * behind[1], depth
+        """The light of a picture, what in it glows as embers do, and how far before the camera all is. The shutter is
+        open for so many seconds. Through what has faded, or is clear, what lies behind it is seen, and so on."""
+        maps = (*_seen_by_key(s, np.array(self._light.key_from), view), *_seen_by_lamps(s, lamps))
+        faded = np.concatenate([s.faded, s.ball_faded[::-1], [0.0]])  # by `which`: balls from the end, nothing last
+        past, left = np.full(size, -np.inf), np.ones((*size, 1))
+        image, fire, depth = np.zeros((*size, 3)), np.zeros((*size, 3)), np.zeros(0)
+        for layer in range(LAYERS):
+            lit_so, hot, far, which = self._lit(s, maps, lamps, cast, view, shutter, past)
+            depth = depth if layer else far
+            through = faded[which]
+            share = left if layer == LAYERS - 1 else left * (1.0 - through[..., None])
+            image, fire, left = image + share * lit_so, fire + share * hot, left - share
+            if left.max() < LEAST_SEEN:
+                break
+            past = np.where(through > 0.0, far, np.inf)
+        return image, fire, depth
 
     def _lit(
-        self, s: Arrays, lamps: Array, cast: Cast, view: View, size: tuple[int, int], shutter: float
-    ) -> tuple[Array, Array, Array]:
-        """The light of a picture, what in it glows as embers do, and how far before the camera all is. The shutter is
-        open for so many seconds."""
+        self, s: Arrays, maps: tuple[Array, ...], lamps: Array, cast: Cast, view: View, shutter: float, past: Array
+    ) -> tuple[Array, Array, Array, NDArray[np.int64]]:  # fmt: skip
+        """The light of what is nearest, farther than `past`: image, embers, depth, and which it is."""
         light, axes = self._light, view.axes()
         rows = np.array([
             light.key_from, light.key, light.fill_from, light.fill, light.sky, light.ground, light.zenith,
             light.horizon, light.glow,
         ])  # fmt: skip
         assert len(rows) == LIGHT_ROWS
-        key_camera, key_map = _seen_by_key(s, np.array(light.key_from), view)
-        cameras, maps = _seen_by_lamps(s, lamps)
-        depth, which = drawn(size, view.eye, axes, TAN, s.vertices, s.faces, s.places, s.radius)
+        key_camera, key_map, cameras, lamp_maps = maps
+        size = past.shape
+        depth, which = drawn(size, view.eye, axes, TAN, s.vertices, s.faces, s.places, s.radius, past=past)
         image, fire = np.zeros((*size, 3)), np.zeros((*size, 3))
         lit(
             image, fire, depth, which, view.eye, axes, TAN, s.vertices, s.normals, s.paint, s.local, s.faces, s.look_of,
             s.places, s.radius, s.ball_paint, s.ball_look, s.looks, rows, light.haze * view.distance, key_camera,
-            key_map, cast.map, cast.frame, lamps, cameras, maps,
+            key_map, cast.map, cast.frame, lamps, cameras, lamp_maps,
         )  # fmt: skip
         if s.velocity.any() or s.ball_velocity.any() or self.focus:
             image, fire = self._through_lens(s, image, fire, depth, which, view, shutter)
-        return image, fire, depth
+        return image, fire, depth, which
 
     def _through_lens(
         self, s: Arrays, image: Array, fire: Array, depth: Array, which: NDArray[np.int64], view: View,
@@ -331,6 +342,7 @@ GLOSS = {
     "dull": _look(), "glassy": _look(highlight=0.9, rim=0.6, gives=0.05), "glowing": _look(highlight=0.1, gives=1.1),
     "clear": _look(highlight=0.9, clear=0.65),
 }  # fmt: skip
+GLASS = _look(highlight=0.9, clear=0.9)
 
 
 def _blurred(image: Array, sigma: float) -> Array:

@@ -53,8 +53,11 @@ def _ending(shot: Shot) -> Iterator[Finding]:
 
 def _supply(shot: Shot) -> Iterator[Finding]:
     first, last = shot.finish.first, shot.finish.last
-    if not any(s.on for s in shot.supply) and not shot.shaped:
-        said = "Nothing gives particles and nothing is rigid or soft: all frames will be empty. Add a source or a body."
+    if not any(s.on for s in shot.supply) and not (shot.shaped or shot.sloshes or shot.waters):
+        said = (
+            "Nothing gives particles, and nothing is rigid, soft or liquid: all frames will be empty. Add a source or "
+        )
+        said += "a body."
         yield Finding("no supply", "", "", said)
     asked = {act.offshoot for cue in shot.cues if cue.on for act in cue.doing(do.Shed)}
     for row in (s for s in shot.particle_sources if s.on):

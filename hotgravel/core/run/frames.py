@@ -30,6 +30,7 @@ SUFFIX = ".zarr.zip"
 FAULTS = (OSError, ValueError, KeyError, RuntimeError, EOFError, zipfile.BadZipFile, zlib.error)
 MESH = ("vertices", "faces", "normals", "inner", "colour", "outline")
 SKIN = {"vertices": np.float32, "faces": np.int32, "colour": np.uint32, "velocity": np.float32}
+FILM = {"thin": np.float32}  # of skins that have films on them
 
 
 class DamagedFrame(ValueError):
@@ -101,11 +102,11 @@ class FrameStore:
         if surfaces:
             groups["skins"] = {}
             for row, arrays in surfaces.items():
-                groups[f"skins/{row}"] = {name: arrays[name].astype(dtype) for name, dtype in SKIN.items()}
+                groups[f"skins/{row}"] = {n: arrays[n].astype(t) for n, t in (SKIN | FILM).items() if n in arrays}
         attributes = {
             "frame": frame,
             "matters": list(columns),
-            "columns": {n: list(groups[n]) for n in (*columns, "events")},
+            "columns": {group: list(arrays) for group, arrays in groups.items()},
             "gauges": measured,
         }
         with telling(f"Frame {frame}", f"The frames before it are kept: {REMEDY}"):
@@ -201,9 +202,10 @@ class FrameStore:
         return self.folder / f"meshes-{matter}{SUFFIX}"
 
     def skin(self, frame: int, row: str) -> dict[str, Array]:
-        """A skin of a frame: vertices (V, 3), faces (F, 3), colour (V,) as 0xrrggbb, velocity (V, 3).
-        Raises `KeyError`, `DamagedFrame`."""
-        return self._read(frame, f"skins/{row}", SKIN)
+        """A skin of a frame: vertices (V, 3), faces (F, 3), colour (V,) as 0xrrggbb, velocity (V, 3); with a film,
+        how thin it is (V,): 0 is a body of it, 1 nothing. Raises `KeyError`, `DamagedFrame`."""
+        group = f"skins/{row}"
+        return self._read(frame, group, self._told(frame).get("columns", {}).get(group, SKIN))
 
     def events(self, frame: int) -> Events:
         """What happened on the way to a frame."""

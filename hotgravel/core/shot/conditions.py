@@ -265,6 +265,21 @@ class Pressed(Test):
     )  # fmt: skip
 
 
+class Steep(Test):
+    kind: Literal["steep"] = "steep"
+    title: ClassVar[str] = "leans by more than"
+    phrase: ClassVar[str] = "{steep}"
+    reads: ClassVar[str] = "steep"
+    threshold: ClassVar[str] = "steep"
+    unit: ClassVar[str] = "°"
+    says: ClassVar[str] = "It leaned by"
+    extreme: ClassVar[str] = "the steepest leaned by"
+    steep: Value = dial(
+        "°", 30.0, label="leaning", soft=(5.0, 60.0), low=0.0, high=180.0, drivable=True,
+        help="Of the surface of liquid in a vessel, from level: where it swings steeply, it splashes.",
+    )  # fmt: skip
+
+
 class Reached(Test):
     kind: Literal["reached"] = "reached"
     title: ClassVar[str] = "has been reached by the front"
@@ -430,7 +445,7 @@ class Reads(Test):
 
 Condition = (
     Slower | Faster | Older | Travelled | Hotter | Cooler | Touches | Struck | Asleep | TurnedOver | Loaded | Loses
-    | Falls | Stretched | Pressed | Reached | Nearer | Inside | Enters | Leaves | AtFrame | Every | After | ShareIn
-    | Reads
+    | Falls | Stretched | Pressed | Steep | Reached | Nearer | Inside | Enters | Leaves | AtFrame | Every | After
+    | ShareIn | Reads
 )  # fmt: skip
 MOMENTARY = (AtFrame, Every, ShareIn)  # conditions that need no particle

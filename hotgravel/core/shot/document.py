@@ -29,6 +29,7 @@ from hotgravel.core.shot.posed import Posed
 from hotgravel.core.shot.props import Prop
 from hotgravel.core.shot.rigid import Rigid
 from hotgravel.core.shot.row import Clause, Row
+from hotgravel.core.shot.slosh import Slosh
 from hotgravel.core.shot.smoke import Detail, Drain, Fire, Fume, Puff, Smoke
 from hotgravel.core.shot.soft import Balloon, Cloth, Jelly
 from hotgravel.core.shot.sources import Offshoot, Source
@@ -51,13 +52,13 @@ SECTIONS = {
 ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
     Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Cloth, Jelly, Balloon, Front, Collision, Growth, Fading,
-    Tint, Apart, Skin, Streaks, Smoke, Fire, Detail, Liquid, Water, Source, Offshoot, Fume, Puff, Drain, Fill,
+    Tint, Apart, Skin, Streaks, Smoke, Fire, Detail, Liquid, Slosh, Water, Source, Offshoot, Fume, Puff, Drain, Fill,
     Spout, Outlet, Rain, *get_args(Force), Cue,
 )  # fmt: skip
 SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
 MatterRow = Annotated[
     State | Rigid | Bonds | Posed | Cloth | Jelly | Balloon | Front | Collision | Growth | Fading | Tint | Apart
-    | Skin | Streaks | Smoke | Fire | Detail | Liquid | Water,
+    | Skin | Streaks | Smoke | Fire | Detail | Liquid | Slosh | Water,
     Field(discriminator="kind"),
 ]  # fmt: skip
 SupplyRow = Annotated[
@@ -67,7 +68,7 @@ ForceRow = Annotated[Force, Field(discriminator="kind")]
 
 
 Supplied = Source | Offshoot | Fume | Puff | Drain | Fill | Spout | Outlet | Rain
-Origin = Supplied | Rigid | Cloth | Jelly | Balloon | Front | Water
+Origin = Supplied | Rigid | Cloth | Jelly | Balloon | Front | Slosh | Water
 LOOKS = {"smoke": ("thickness",), "fire": ("glow",)}  # what only pictures show, beside the looks of all rows
 
 
@@ -148,7 +149,7 @@ class Shot(BaseModel):
         """The rows that elements come from; an element's `source` counts in them."""
         return [
             *self.supply,
-            *(row for row in self.matter if isinstance(row, Rigid | Cloth | Jelly | Balloon | Front | Water)),
+            *(row for row in self.matter if isinstance(row, Rigid | Cloth | Jelly | Balloon | Front | Slosh | Water)),
         ]
 
     @property
@@ -226,9 +227,14 @@ class Shot(BaseModel):
         return [row for row in self.supply if isinstance(row, Rain) and row.on]
 
     @property
-    def surfaces(self) -> list[Skin | Liquid | Water]:
+    def sloshes(self) -> list[Slosh]:
+        """Those that are on."""
+        return [row for row in self.matter if isinstance(row, Slosh) and row.on]
+
+    @property
+    def surfaces(self) -> list[Skin | Liquid | Slosh | Water]:
         """The rows that are on and make a mesh of each frame."""
-        return [*self.skins, *self.liquids, *self.waters]
+        return [*self.skins, *self.liquids, *self.sloshes, *self.waters]
 
     @property
     def streaks(self) -> list[Streaks]:
@@ -425,7 +431,7 @@ def _no_such(target: str, described: Refer, kinds: dict[str, str]) -> str:
 def paint_kept(shot: Shot) -> set[str]:
     """The rows whose paint frames keep: states where skins take over colours, props that are bodies, and liquid."""
     states = {state.id for state in shot.states} if shot.skins else set()
-    return states | {row.prop for row in shot.shaped} | {row.id for row in (*shot.liquids, *shot.waters)}
+    return states | {row.prop for row in shot.shaped} | {row.id for row in (*shot.liquids, *shot.sloshes, *shot.waters)}
 
 
 def fingerprint(shot: Shot, *extra: str) -> str:

@@ -206,8 +206,8 @@ class Prop(Row):
         help="Unseen, it is not drawn, but is left, hit and measured to all the same.",
     )  # fmt: skip
     colour: str = colour("#5A5651", label="colour", help="How the stage paints it; the result does not change.")
-    shine: Literal["glowing", "dull"] = choice(
-        {"glowing": "glowing", "dull": "dull"}, "dull", label="shine",
-        help="Glowing gives light to what is near, as a hot ball does; dull is lit by the dusk. "
-        "Only the pictures change.",
+    shine: Literal["glowing", "dull", "clear"] = choice(
+        {"glowing": "glowing", "dull": "dull", "clear": "clear as glass"}, "dull", label="shine",
+        help="Glowing gives light to what is near, as a hot ball does; dull is lit by the dusk; clear is seen through, "
+        "as a jar or a pane. Only the pictures change.",
     )  # fmt: skip

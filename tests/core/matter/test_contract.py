@@ -22,6 +22,7 @@ from tests.conftest import LOOSE, document, source
 from tests.core.matter.front.scenes import BOARD, MIDDLE, front
 from tests.core.matter.liquid.scenes import body_of, fill, wet
 from tests.core.matter.rigid.scenes import UNIT_BOX, body, prop, scene, stacked
+from tests.core.matter.slosh.scenes import holding, keys
 from tests.core.matter.smoke.scenes import fume, smoky
 from tests.core.matter.soft.scenes import SHEET, cloth
 from tests.core.matter.toy import ToyMatter
@@ -61,6 +62,7 @@ def world_of(matter: str, folder: Path):
         "smoke": smoky(matter=[LOOSE, tint], supply=[fume(temperature=900)], cues=[warm], last=16),
         "liquid": wet([body_of(0.4, 0.8)], 16, supply=[fill(temperature=60)], rows=[tint], size=[0.8, 0.8, 0.8]) | {"cues": [warm]},
         "water": scene([], [{"kind": "water", "id": "water", "size": 4.0, "cell": 0.2}, tint], 16, cues=[warm | {"when": {"kind": "older", "age": 0.1}}]),
+        "slosh": holding({"kind": "cylinder", "radius": 0.3, "height": 1.0}, 16, at=(keys((1, 0), (9, 0.5)), 1, 0), rows=[tint], row={"uneven": 0.5}, cues=[warm | {"when": {"kind": "older", "age": 0.1}}]),
         "soft": scene([prop("sheet", SHEET, (0, 2, 0))], [cloth("sheet", temperature=60), tint], 16, cues=[warm, RIPS]),
         "front": scene([prop("board", BOARD, (0, 1, 0)), MIDDLE], [front(segments=12, burns=1.0), tint], 16, cues=[warm]),
         "rigid": scene([prop("box", UNIT_BOX, (0, 2, 0))], [body("box", copies=stacked(3, 2), temperature=60), tint], 16, cues=[warm]),

@@ -42,6 +42,7 @@ from tests.core.run.turns_of_cues import CUES
 from tests.core.run.turns_of_fields import FIELDS
 from tests.core.run.turns_of_fronts import FRONTS
 from tests.core.run.turns_of_liquid import LIQUID
+from tests.core.run.turns_of_slosh import SLOSH
 from tests.core.run.turns_of_smoke import SMOKE
 from tests.core.run.turns_of_soft import SOFT
 from tests.core.run.turns_of_water import WATER
@@ -285,6 +286,7 @@ TURNS |= {name: Turn(*turn) for name, turn in (FIELDS | CUES).items()}
 TURNS |= {name: Turn(*turn, matter="rigid") for name, turn in (BODIES | BONDS).items()}
 TURNS |= {name: Turn(*turn, matter="smoke") for name, turn in SMOKE.items()}
 TURNS |= {name: Turn(*turn, matter="liquid") for name, turn in LIQUID.items()}
+TURNS |= {name: Turn(*turn, matter="slosh") for name, turn in SLOSH.items()}
 TURNS |= {name: Turn(*turn, matter="water") for name, turn in WATER.items()}
 TURNS |= {name: Turn(*turn, matter="soft") for name, turn in SOFT.items()}
 TURNS |= {name: Turn(*turn, matter="front") for name, turn in FRONTS.items()}
@@ -294,6 +296,8 @@ TURNS |= {name: Turn(*turn) for name, turn in DUSTY.items()}
 SHOWN = {
     "liquid.look",
     "liquid.shown",
+    "slosh.look",
+    "slosh.shown",
     "water.shown",
     "prop.colour",
     "prop.shine",

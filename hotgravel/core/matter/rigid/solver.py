@@ -85,8 +85,9 @@ class RigidSolver:
 
     @cached_property
     def _offering(self) -> tuple[set[str], list[Role]]:
-        """The props that particles meet, and the roles whose bodies are such, or are a prop itself."""
-        named = {prop for row in self.setting.shot.collisions if row.on for prop in row.props}
+        """The props that other matter meets or fills, and the roles whose bodies are such, or are a prop itself."""
+        shot = self.setting.shot
+        named = {prop for row in shot.collisions if row.on for prop in row.props} | {row.prop for row in shot.sloshes}
         return named, [role for role in self.roles if role.prop.id in named or role.row.single]
 
     @cached_property

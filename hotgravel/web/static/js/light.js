@@ -43,10 +43,12 @@ const KEYED = CHUNK.lights_fragment_begin.replace("directLight.color *= ( direct
 
 // The sky along a way, for what mirrors it.
 const BACKDROP = { skyZenith: { value: new THREE.Vector3() }, skyHorizon: { value: new THREE.Vector3() }, skyGlow: { value: new THREE.Vector3() } };
-const CLEAR = 0.65; // how clear water is, seen straight on (core/picture/still.py)
+// How clear water and glass are, seen straight on (core/picture/still.py).
+const CLEAR = 0.65;
+export const GLASS = 0.9;
 
 // Let what a shader draws be clear, and mirror the sky, as water does (core/picture/shade.py).
-export function clear(shader) {
+export function clear(shader, share = CLEAR) {
   Object.assign(shader.uniforms, BACKDROP);
   shader.fragmentShader = shader.fragmentShader.replace("#include <common>", `#include <common>
 uniform vec3 skyZenith, skyHorizon, skyGlow;
@@ -56,7 +58,7 @@ vec3 skyAlong(vec3 d) {
   return under * (skyZenith + (skyHorizon + low * skyGlow - skyZenith) * exp(-5.0 * up));
 }`).replace("#include <opaque_fragment>", `
 float facing = abs(dot(normalize(vViewPosition), normal)), mirrored = 0.02 + 0.98 * pow(1.0 - facing, 5.0);
-float whole = 1.0 - ${CLEAR} * (1.0 - mirrored);
+float whole = 1.0 - ${share} * (1.0 - mirrored);
 vec3 mirror = transpose(mat3(viewMatrix)) * reflect(-normalize(vViewPosition), normal);
 outgoingLight = mix(outgoingLight, skyAlong(mirror), mirrored / whole);
 diffuseColor.a = whole;

@@ -9,6 +9,12 @@ const LOOKS = {
   clear: { gives: 0, shininess: 40, specular: 0.9, clear: true },
 };
 
+// Let corners be as thin as they say: films on the walls of vessels.
+function film(shader) {
+  shader.vertexShader = shader.vertexShader.replace("#include <common>", "#include <common>\nattribute float thin; varying float filmed;").replace("#include <begin_vertex>", "#include <begin_vertex>\nfilmed = thin;");
+  shader.fragmentShader = shader.fragmentShader.replace("#include <common>", "#include <common>\nvarying float filmed;").replace("#include <opaque_fragment>", "if (filmed > 0.0) diffuseColor.a = 1.0 - filmed;\n#include <opaque_fragment>");
+}
+
 export class Skins {
   constructor(stage) {
     this.stage = stage;
@@ -27,7 +33,7 @@ export class Skins {
     }));
   }
 
-  build(skin, { vertices, faces, colour }) {
+  build(skin, { vertices, faces, colour, thin }) {
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(vertices, 3));
     geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(faces), 1));
@@ -35,15 +41,18 @@ export class Skins {
     for (let i = 0; i < colour.length; i++) { c.setHex(colour[i]); c.toArray(colours, 3 * i); }
     geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
     geometry.computeVertexNormals();
+    if (thin) geometry.setAttribute("thin", new THREE.BufferAttribute(thin, 1));
     let mesh = this.meshes.get(skin.id);
     if (!mesh) {
       const look = LOOKS[skin.look], { gives, shininess, specular } = look;
-      const material = new THREE.MeshPhongMaterial({ vertexColors: true, side: THREE.DoubleSide, shininess, specular: new THREE.Color().setScalar(0.12 * specular), emissive: new THREE.Color().setScalar(gives), transparent: Boolean(look.clear) });
+      const material = new THREE.MeshPhongMaterial({ vertexColors: true, side: THREE.DoubleSide, shininess, specular: new THREE.Color().setScalar(0.12 * specular), emissive: new THREE.Color().setScalar(gives), transparent: Boolean(look.clear || thin) });
       material.onBeforeCompile = (shader) => {  // each corner gives its own colour as light
         shaded(shader);
         if (look.clear) clear(shader);
+        film(shader);
         shader.fragmentShader = shader.fragmentShader.replace("#include <emissivemap_fragment>", "totalEmissiveRadiance *= vColor.rgb;");
       };
+      material.customProgramCacheKey = () => skin.look;
       mesh = new THREE.Mesh(geometry, material);
       mesh.frustumCulled = false;
       mesh.receiveShadow = true;

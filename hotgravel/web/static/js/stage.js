@@ -5,7 +5,7 @@ import { Contacts } from "./contacts.js";
 import { Lens } from "./lens.js";
 import { Volume } from "./volume.js";
 import { Drapes } from "./drapes.js";
-import { Light, MOST_LAMPS } from "./light.js";
+import { clear, GLASS, Light, MOST_LAMPS, shaded } from "./light.js";
 import { ParticleCloud } from "./particles.js";
 import { Parted } from "./parted.js";
 import { Pieces } from "./pieces.js";
@@ -17,6 +17,12 @@ import { Streaks } from "./streaks.js";
 import { ZoneOutlines } from "./zones.js";
 
 const LAYERS = { points: ParticleCloud, pieces: Pieces, mesh: Drapes, volume: Volume };
+
+function glass(color) {
+  const material = new THREE.MeshPhongMaterial({ color, side: THREE.DoubleSide, shininess: 40, specular: new THREE.Color().setScalar(0.1), transparent: true, depthWrite: false });
+  material.onBeforeCompile = (shader) => { shaded(shader); clear(shader, GLASS); };
+  return material;
+}
 
 export class Stage {
   constructor(canvas, { picked, moved, placed = () => {} }) {
@@ -104,13 +110,15 @@ export class Stage {
       geometry.setAttribute("position", new THREE.Float32BufferAttribute(prop.vertices, 3));
       geometry.setAttribute("normal", new THREE.Float32BufferAttribute(prop.normals, 3));
       geometry.setIndex(prop.faces);
-      const material = new THREE.MeshLambertMaterial({
-        color: prop.colour, wireframe: this.wireframe, side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1,
+      const material = prop.shine === "clear" ? glass(prop.colour) : new THREE.MeshLambertMaterial({
+        color: prop.colour, side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1,
       });
+      material.wireframe = this.wireframe;
       if (prop.shine === "glowing") material.emissive.set(prop.colour);
-      roughen(material);
+      if (prop.shine !== "clear") roughen(material);
       const mesh = new THREE.Mesh(geometry, material);
-      mesh.castShadow = prop.shine !== "glowing";  // there is a lamp in what glows
+      mesh.castShadow = prop.shine === "dull";  // there is a lamp in what glows
+      mesh.renderOrder = prop.shine === "clear" ? 1 : 0;  // after what it holds
       mesh.receiveShadow = true;
       this.set.add(mesh);
       return { ...prop, mesh, ...(prop.shine === "glowing" ? this.makeGlow(prop, geometry) : {}) };

@@ -1,0 +1,100 @@
+"""How the surfaces of liquid in vessels swing: each a plane that hangs as a pendulum does, and waves on it.
+
+The plane's normal is the rod of a spherical pendulum as long as 1 / (k tanh(k h)) along each of the surface's axes, in
+the gravity that the vessel feels (Abramson 1966, chapter 6). Waves are what the surface departs from the plane by: to
+first order, all of it together is the motion of a potential flow in a vessel with upright walls.
+"""
+
+import math
+
+import numpy as np
+from numba import njit, prange
+
+SMALL = 0.04  # radians: what a pendulum's phase goes on by in a part of a step, at most
+STEEPEST = 0.45  # of a wave, k times its height: it breaks, and is no higher
+LEAST = 0.02  # of gravity along the plane's normal: less holds no wave
+
+
+@njit(cache=True)
+def _gone_on(x, v, rest, square, fade, dt):
+    """A damped oscillator about `rest`, exactly; its frequency's square, and its damping 1/s."""
+    x -= rest
+    left = square - fade * fade
+    if left > 0.0:
+        w = math.sqrt(left)
+        c, s = math.cos(w * dt), math.sin(w * dt) / w
+    else:
+        w = math.sqrt(-left)
+        c, s = math.cosh(w * dt), (math.sinh(w * dt) / w if w > 1e-12 else dt)
+    share = math.exp(-fade * dt)
+    return rest + share * (c * x + s * (v + fade * x)), share * (c * v - s * (fade * v + square * x))
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def swung(down, rate, wave, waving, pull, axes, bend, part, stiff, number, calms, dt, broke):
+    """Move n surfaces on by dt seconds, in place.
+
+    down, rate (n, 3): the rod of each pendulum, and how it turns (its own rate of change), 1/s. wave, waving (n, N):
+    heights of waves, m, and their rates. pull (n, 3): the gravity that the vessel feels, m/s². axes (n, 2, 3): of the
+    surface. bend (n, 2, 2): k tanh(k h) of the plane along them, 1/m. part (n, N, 2): shares of waves in a tilted
+    plane, m. stiff, number (n, N): k tanh(k h) and k of the waves, 1/m. calms: damping of the plane, 1/s, which waves
+    have more of as they are shorter. broke (n,): how much of their height waves have lost by breaking.
+    """
+    for row in prange(len(down)):
+        i = np.int64(row)
+        d, r, e, f = down[i].copy(), rate[i].copy(), axes[i, 0].copy(), axes[i, 1].copy()
+        size = math.sqrt(pull[i, 0] ** 2 + pull[i, 1] ** 2 + pull[i, 2] ** 2)
+        fastest = math.sqrt(size * max(bend[i, 0, 0], bend[i, 1, 1]))
+        turning = math.sqrt(r[0] ** 2 + r[1] ** 2 + r[2] ** 2)
+        parts = 1 + int(dt * max(fastest, turning) / SMALL)
+        h = dt / parts
+        for _ in range(parts):
+            for half in range(2):
+                u = pull[i, 0] * e[0] + pull[i, 1] * e[1] + pull[i, 2] * e[2]
+                v = pull[i, 0] * f[0] + pull[i, 1] * f[1] + pull[i, 2] * f[2]
+                a = 0.5 * h * (bend[i, 0, 0] * u + bend[i, 0, 1] * v)
+                b = 0.5 * h * (bend[i, 1, 0] * u + bend[i, 1, 1] * v)
+                for c in range(3):
+                    r[c] += a * e[c] + b * f[c]
+                if half == 1:
+                    break
+                turning = math.sqrt(r[0] ** 2 + r[1] ** 2 + r[2] ** 2)
+                angle = turning * h
+                if angle > 1e-15:
+                    cos, sin = math.cos(angle), math.sin(angle)
+                    for c in range(3):
+                        before = d[c]
+                        d[c] = before * cos + r[c] / turning * sin
+                        r[c] = r[c] * cos - before * turning * sin
+                    along = e[0] * d[0] + e[1] * d[1] + e[2] * d[2]
+                    for c in range(3):
+                        e[c] -= along * d[c]
+                    long = math.sqrt(e[0] ** 2 + e[1] ** 2 + e[2] ** 2)
+                    for c in range(3):
+                        e[c] /= long
+                    # (e, f, -d) is right-handed
+                    f[0] = e[1] * d[2] - e[2] * d[1]
+                    f[1] = e[2] * d[0] - e[0] * d[2]
+                    f[2] = e[0] * d[1] - e[1] * d[0]
+            for c in range(3):
+                r[c] *= math.exp(-2.0 * calms * h)
+            g = max(pull[i, 0] * d[0] + pull[i, 1] * d[1] + pull[i, 2] * d[2], LEAST * size)
+            u = pull[i, 0] * e[0] + pull[i, 1] * e[1] + pull[i, 2] * e[2]
+            v = pull[i, 0] * f[0] + pull[i, 1] * f[1] + pull[i, 2] * f[2]
+            for n in range(wave.shape[1]):
+                square = g * stiff[i, n]
+                if square <= 0.0:
+                    continue
+                x = stiff[i, n] * u - bend[i, 0, 0] * u - bend[i, 0, 1] * v
+                y = stiff[i, n] * v - bend[i, 1, 0] * u - bend[i, 1, 1] * v
+                rest = (part[i, n, 0] * x + part[i, n, 1] * y) / square
+                fade = calms * number[i, n] / number[i, 0]
+                wave[i, n], waving[i, n] = _gone_on(wave[i, n], waving[i, n], rest, square, fade, h)
+                most = STEEPEST / number[i, n]
+                over = abs(wave[i, n]) / most
+                if over > 1.0:
+                    broke[i] += 1.0 - 1.0 / over
+                    wave[i, n] /= over
+                    waving[i, n] /= over
+        for c in range(3):
+            down[i, c], rate[i, c] = d[c], r[c]

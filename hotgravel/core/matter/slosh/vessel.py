@@ -1,0 +1,224 @@
+"""The room inside a vessel, and how high liquid stands in it: exact for any closed mesh, however it is tilted."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from hotgravel.core.shape.cells import solid
+from hotgravel.core.shape.welding import welded
+
+Array = NDArray[np.float64]
+Ints = NDArray[np.int64]
+ROUNDS = 60  # of finding a level, at most
+NEAR = 1e-13  # of the room: how near its volume comes
+FINE = 10  # parts of a vessel's size: the walls that the surface is cut from are in faces no wider
+# Columns of a level: its height along the normal, the surface's area, its middle and its second moments about that.
+HEIGHT, AREA, MIDDLE, SPREAD, LEVEL_WIDTH = 0, 1, 2, 4, 7
+
+
+@dataclass(frozen=True, eq=False)
+class Vessel:
+    """A closed mesh in its own frame: vertices (V, 3), faces (F, 3), as its walls leave it."""
+
+    vertices: Array
+    faces: Ints
+
+    @staticmethod
+    def inside(vertices: Array, faces: Ints, wall: float) -> "Vessel | None":
+        """The room within walls of a thickness; None where the mesh is not closed, or the walls leave no room."""
+        vertices, faces = welded(vertices, faces)
+        whole = solid(vertices, faces).volume()  # of what is not closed it is 0
+        if whole <= 0.0:
+            return None
+        if wall <= 0.0:
+            return Vessel(vertices, faces)
+        made = Vessel(_inset(vertices, faces, wall), faces)
+        # What is turned inside out has grown, or lost all its volume.
+        flat = np.einsum("fc,fc->f", _normals(vertices, faces), _normals(made.vertices, faces))
+        return made if 0.0 < made.room < whole and (flat > 0.0).mean() > 0.9 else None
+
+    @cached_property
+    def room(self) -> float:
+        """How much it holds, m³ in its own frame."""
+        return float(volume_of(self.vertices, self.faces))
+
+    @cached_property
+    def walls(self) -> tuple[Array, Ints, Ints]:
+        """The same mesh in small faces: vertices, faces, and the number (F, 3) of the edge after each corner."""
+        size = float(np.ptp(self.vertices, axis=0).max())
+        made = solid(self.vertices, self.faces).refine_to_length(size / FINE).to_mesh64()
+        vertices, faces = np.array(made.vert_properties[:, :3]), np.array(made.tri_verts)
+        ends = np.sort(np.stack([faces, np.roll(faces, -1, axis=1)], axis=-1).reshape(-1, 2), axis=1)
+        number = np.unique(ends, axis=0, return_inverse=True)[1]
+        return vertices, np.ascontiguousarray(faces, np.int64), number.reshape(-1, 3).astype(np.int64)
+
+    def levels(self, normals: Array, axes: Array, volumes: Array) -> Array:
+        """Where level surfaces lie (n, LEVEL_WIDTH) that have normals (n, 3) and axes (n, 2, 3) and so much volume
+        (n,) under them, all in its frame."""
+        made = np.zeros((len(normals), LEVEL_WIDTH))
+        _levels(self.vertices, self.faces, normals, axes, np.clip(volumes, 0.0, self.room), self.room, made)
+        return made
+
+
+def _normals(vertices: Array, faces: Ints) -> Array:
+    a, b, c = (vertices[faces[:, n]] for n in range(3))
+    across = np.cross(b - a, c - a)
+    unit: Array = across / np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-300)
+    return unit
+
+
+def _inset(vertices: Array, faces: Ints, wall: float) -> Array:
+    """Vertices moved in so that each face moves by the wall, as far as three directions allow that."""
+    normals = _normals(vertices, faces)
+    held, wish = np.zeros((len(vertices), 3, 3)), np.zeros((len(vertices), 3))
+    for n in range(3):
+        np.add.at(held, faces[:, n], normals[:, :, None] * normals[:, None, :])
+        np.add.at(wish, faces[:, n], -wall * normals)
+    moved: Array = vertices + np.einsum("vij,vj->vi", np.linalg.pinv(held, rcond=1e-3, hermitian=True), wish)
+    return moved
+
+
+@njit(cache=True)
+def _under(vertices, faces, height, high, normal, axes, made):
+    """The volume of a mesh that lies lower than `high` along a normal; the surface's area and its moments about the
+    frame's origin go into made."""
+    made[AREA:] = 0.0
+    volume, c = 0.0, high
+    part, flat = np.empty((4, 3)), np.empty((2, 2))
+    for f in range(len(faces)):
+        count, cut = 0, 0
+        for n in range(3):
+            i, j = faces[f, n], faces[f, (n + 1) % 3]
+            below, next_below = height[i] < c, height[j] < c
+            if below:
+                for e in range(3):
+                    part[count, e] = vertices[i, e] - c * normal[e]
+                count += 1
+            if below != next_below:
+                t = (c - height[i]) / (height[j] - height[i])
+                for e in range(3):
+                    part[count, e] = vertices[i, e] + t * (vertices[j, e] - vertices[i, e]) - c * normal[e]
+                side = 0 if next_below else 1  # the surface goes round the other way than the wall
+                for e in range(2):
+                    flat[side, e] = (
+                        part[count, 0] * axes[e, 0] + part[count, 1] * axes[e, 1] + part[count, 2] * axes[e, 2]
+                    )
+                count += 1
+                cut += 1
+        for n in range(1, count - 1):
+            a, p, q = part[0], part[n], part[n + 1]
+            volume += (
+                a[0] * (p[1] * q[2] - p[2] * q[1]) + a[1] * (p[2] * q[0] - p[0] * q[2])
+                + a[2] * (p[0] * q[1] - p[1] * q[0])
+            ) / 6.0  # fmt: skip
+        if cut == 2:
+            u, v, s, t = flat[0, 0], flat[0, 1], flat[1, 0], flat[1, 1]
+            turn = u * t - s * v
+            made[AREA] += turn / 2.0
+            made[MIDDLE] += (u + s) * turn / 6.0
+            made[MIDDLE + 1] += (v + t) * turn / 6.0
+            made[SPREAD] += (u * u + u * s + s * s) * turn / 12.0
+            made[SPREAD + 1] += (u * t + 2.0 * u * v + 2.0 * s * t + s * v) * turn / 24.0
+            made[SPREAD + 2] += (v * v + v * t + t * t) * turn / 12.0
+    return volume
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _levels(vertices, faces, normals, axes, volumes, room, made):
+    for row in prange(len(normals)):
+        i = np.int64(row)
+        height = np.empty(len(vertices))
+        low, high = np.inf, -np.inf
+        for v in range(len(vertices)):
+            height[v] = vertices[v, 0] * normals[i, 0] + vertices[v, 1] * normals[i, 1] + vertices[v, 2] * normals[i, 2]
+            low, high = min(low, height[v]), max(high, height[v])
+        c = low + volumes[i] / room * (high - low)
+        for _ in range(ROUNDS):
+            off = _under(vertices, faces, height, c, normals[i], axes[i], made[i]) - volumes[i]
+            if abs(off) <= NEAR * room:
+                break
+            if off > 0.0:
+                high = c
+            else:
+                low = c
+            onward = c - off / made[i, AREA] if made[i, AREA] > 0.0 else low - 1.0
+            c = onward if low < onward < high else 0.5 * (low + high)
+        made[i, HEIGHT] = c
+        area = made[i, AREA]
+        if area > 1e-12 * room ** (2.0 / 3.0):
+            u, v = made[i, MIDDLE] / area, made[i, MIDDLE + 1] / area
+            made[i, MIDDLE], made[i, MIDDLE + 1] = u, v
+            made[i, SPREAD] = made[i, SPREAD] / area - u * u
+            made[i, SPREAD + 1] = made[i, SPREAD + 1] / area - u * v
+            made[i, SPREAD + 2] = made[i, SPREAD + 2] / area - v * v
+        else:
+            made[i, AREA:] = 0.0
+
+
+@njit(cache=True, nogil=True)
+def cut_walls(vertices, faces, edge_of, high):
+    """The part of a mesh where `high` (V,) is less than 0: its vertices (k, 3), its faces, the sides (m, 2) of the
+    surface's rim, from which of those vertices to which each goes, and which of the mesh's vertices each is (k,), -1
+    on the rim."""
+    edges = edge_of.max() + 1
+    number = np.full(len(vertices) + edges, -1, np.int64)
+    places, which = np.empty((len(vertices) + edges, 3)), np.full(len(vertices) + edges, -1, np.int64)
+    kept, rim = np.empty((2 * len(faces), 3), np.int64), np.empty((len(faces), 2), np.int64)
+    count, many, cuts = 0, 0, 0
+    part = np.empty(4, np.int64)
+    for f in range(len(faces)):
+        corners, start, end = 0, -1, -1
+        for n in range(3):
+            i, j = faces[f, n], faces[f, (n + 1) % 3]
+            if high[i] < 0.0:
+                if number[i] < 0:
+                    number[i] = count
+                    places[count], which[count] = vertices[i], i
+                    count += 1
+                part[corners] = number[i]
+                corners += 1
+            if (high[i] < 0.0) != (high[j] < 0.0):
+                k = len(vertices) + edge_of[f, n]
+                if number[k] < 0:
+                    number[k] = count
+                    a, b = min(i, j), max(i, j)  # from both sides the same place
+                    t = high[a] / (high[a] - high[b])
+                    for e in range(3):
+                        places[count, e] = vertices[a, e] + t * (vertices[b, e] - vertices[a, e])
+                    count += 1
+                part[corners] = number[k]
+                corners += 1
+                if high[i] < 0.0:
+                    end = number[k]
+                else:
+                    start = number[k]
+        for n in range(1, corners - 1):
+            kept[many, 0], kept[many, 1], kept[many, 2] = part[0], part[n], part[n + 1]
+            many += 1
+        if start >= 0:
+            rim[cuts, 0], rim[cuts, 1] = start, end
+            cuts += 1
+    return places[:count].copy(), kept[:many].copy(), rim[:cuts].copy(), which[:count].copy()
+
+
+@njit(cache=True, nogil=True)
+def volume_of(vertices, faces):
+    """What a closed mesh encloses, m³ (by the divergence theorem)."""
+    total = 0.0
+    for f in range(len(faces)):
+        a, b, c = vertices[faces[f, 0]], vertices[faces[f, 1]], vertices[faces[f, 2]]
+        total += (
+            a[0] * (b[1] * c[2] - b[2] * c[1]) + a[1] * (b[2] * c[0] - b[0] * c[2]) + a[2] * (b[0] * c[1] - b[1] * c[0])
+        )
+    return total / 6.0
+
+
+def root_of(spread: Array) -> Array:
+    """The square roots (n, 2, 2) of symmetric matrices, given as three numbers (n, 3): xx, xy, yy."""
+    a, b, c = spread.T
+    size = np.sqrt(np.maximum(a * c - b * b, 0.0))
+    under = np.sqrt(np.maximum(a + c + 2.0 * size, 1e-300))
+    return np.asarray(np.stack([a + size, b, b, c + size], axis=-1).reshape(-1, 2, 2) / under[:, None, None])
