@@ -5,6 +5,7 @@ import os
 import sys
 import time
 from collections.abc import Iterable
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -305,14 +306,18 @@ def schema() -> None:
     click.echo(json.dumps(Shot.model_json_schema(), indent=2))
 
 
+def _compiling(start: float, name: str) -> None:
+    click.echo(f"Compiling {name} ({time.time() - start:.0f} s)")
+
+
 @commands.command()
 def warm() -> None:
     """Prepare the kernels, so that no run waits for them."""
-    from hotgravel.core.warm import warm
+    from hotgravel.core.warm import warm_side_by_side
     from hotgravel.kernels import forget_older_kernels
 
     start = time.perf_counter()
-    warm(lambda name: click.echo(f"Compiling {name} ({time.perf_counter() - start:.0f} s)"))
+    warm_side_by_side(partial(_compiling, time.time()))
     forget_older_kernels()
     click.echo(f"Kernels are ready ({time.perf_counter() - start:.0f} s).")
 

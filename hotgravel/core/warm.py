@@ -2,7 +2,9 @@
 
 import tempfile
 from collections.abc import Callable, Iterator
+from concurrent.futures import ProcessPoolExecutor
 from contextlib import contextmanager
+from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +16,12 @@ from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shot.document import load
 
 CORE = "hotgravel.core."
+# The kinds of rows that each of two processes leaves to the other.
+PARTS = (
+    frozenset({"smoke", "fire", "detail", "fume", "puff", "liquid", "fill", "water", "rain", "slosh", "skin", "jelly",
+               "balloon", "cloth"}),
+    frozenset({"rigid", "bonds", "front", "source", "apart"}),
+)  # fmt: skip
 _AIR: dict[str, Any] = {"kind": "formula", "text": "speed"}
 _CROWD: dict[str, Any] = {"kind": "response", "attribute": "density", "begin": 0, "end": 1e6}
 _ENTER = {"kind": "enter", "state": "flight"}  # nothing is removed: kernels that nobody is left for are not prepared
@@ -93,9 +101,9 @@ def _picture() -> None:
     smeared(np.zeros((2, 2, 6)), np.ones((2, 2)), np.full((2, 2, 2), 3.0))
 
 
-def _world(folder: Path) -> World:
+def _world(folder: Path, shot: dict[str, Any] = _SHOT) -> World:
     np.savez(folder / "air.npz", velocity=np.ones((2, 2, 2, 3)), origin=np.zeros(3), cell=1.0)
-    return build(load(_SHOT), beside(folder))
+    return build(load(shot), beside(folder))
 
 
 class _Compiling(event.Listener):
@@ -127,3 +135,24 @@ def warm(tell: Callable[[str], None] = lambda _name: None) -> None:
     with telling_of_kernels(tell):
         _particles()
         _picture()
+
+
+def warm_side_by_side(tell: Callable[[str], None]) -> None:
+    """The same, by two processes that have a part of the matters each; what they have both left, or lost to the other,
+    is made at the end. `tell` is a function of a module."""
+    with ProcessPoolExecutor(2, get_context("spawn")) as pool:
+        for part in [pool.submit(_part, kinds, tell) for kinds in PARTS]:
+            part.result()
+    warm(tell)
+
+
+def _part(left_out: frozenset[str], tell: Callable[[str], None]) -> None:
+    shot = dict(_SHOT)
+    for section in ("matter", "supply"):
+        shot[section] = [row for row in shot[section] if row["kind"] not in left_out]
+    with telling_of_kernels(tell), tempfile.TemporaryDirectory() as folder:
+        execute(_world(Path(folder), shot), Path(folder))
+        if "smoke" not in left_out:
+            from hotgravel.core.picture.still import still_of
+
+            still_of(_world(Path(folder), shot), Path(folder), 3, (32, 18))

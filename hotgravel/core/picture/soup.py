@@ -16,6 +16,7 @@ from hotgravel.core.shot import props
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Look = tuple[float, ...]
+TINGED = 0.4  # how much clear things colour what is seen through them
 PLAIN: Look = (0.0,) * LOOK_WIDTH
 
 
@@ -40,6 +41,15 @@ class Arrays:
     ball_velocity: Array
     faded: Array
     ball_faded: Array
+
+    @property
+    def tint(self) -> Array:
+        """What light that comes through each face (F, 3) is multiplied by: what is clear takes away what its own colour
+        lacks, films less of it."""
+        colour, clear = self.paint[self.faces].mean(axis=1), self.looks[self.look_of, CLEAR]
+        own = colour / np.maximum(colour.max(axis=1, keepdims=True), 1e-6)
+        thick = np.clip((1.0 - self.faded) / np.maximum(1.0 - clear, 1e-6), 0.0, 1.0)
+        return np.where(clear[:, None] > 0.0, 1.0 - TINGED * thick[:, None] * (1.0 - own), 1.0)
 
     @property
     def casting(self) -> Ints:

@@ -237,17 +237,18 @@ class Painter:
         open for so many seconds. Through what has faded, or is clear, what lies behind it is seen, and so on."""
         maps = (*_seen_by_key(s, np.array(self._light.key_from), view), *_seen_by_lamps(s, lamps))
         faded = np.concatenate([s.faded, s.ball_faded[::-1], [0.0]])  # by `which`: balls from the end, nothing last
-        past, left = np.full(size, -np.inf), np.ones((*size, 1))
+        tint = np.concatenate([s.tint, np.ones((len(s.ball_faded) + 1, 3))])
+        past, left = np.full(size, -np.inf), np.ones((*size, 3))
         image, fire, depth = np.zeros((*size, 3)), np.zeros((*size, 3)), np.zeros(0)
         for layer in range(LAYERS):
             lit_so, hot, far, which = self._lit(s, maps, lamps, cast, view, shutter, past)
             depth = depth if layer else far
-            through = faded[which]
-            share = left if layer == LAYERS - 1 else left * (1.0 - through[..., None])
-            image, fire, left = image + share * lit_so, fire + share * hot, left - share
+            through = faded[which][..., None] if layer < LAYERS - 1 else np.zeros((*size, 1))
+            image, fire = image + left * (1.0 - through) * lit_so, fire + left * (1.0 - through) * hot
+            left = left * through * tint[which]
             if left.max() < LEAST_SEEN:
                 break
-            past = np.where(through > 0.0, far, np.inf)
+            past = np.where(through[..., 0] > 0.0, far, np.inf)
         return image, fire, depth
 
     def _lit(

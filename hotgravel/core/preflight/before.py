@@ -119,7 +119,7 @@ def _span(row: str, path: str, shot: Shot) -> Remedy:
 def entered(shot: Shot) -> set[str]:
     """The states that particles are born in, that bodies begin in, or that cues move either to."""
     found = {s.state for s in shot.particle_sources if s.on}
-    found |= {row.state for row in (*shot.shaped, *shot.liquids) if row.state}
+    found |= {row.state for row in (*shot.shaped, *shot.liquids, *shot.sloshes) if row.state}
     return found | {cue.enters for cue in shot.cues if cue.on and cue.enters}
 
 

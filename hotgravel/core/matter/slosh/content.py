@@ -104,7 +104,7 @@ class Content:
     def lie(self, laid: Laid, wave: Array, n: int) -> Lie:
         """How the surface of one vessel lies in it, with waves (N,), m."""
         waves = np.einsum("m,mij->ij", self.row.ripples * wave / laid.scale[n], self.modes.shape)
-        return Lie(laid.normals[n], laid.axes[n], laid.levels[n], waves)
+        return Lie(laid.normals[n], laid.axes[n], laid.levels[n], laid.stretch[n], waves)
 
 
 def _led(up: Array, axis: Array, normals: Array) -> Array:

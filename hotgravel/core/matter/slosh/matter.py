@@ -19,6 +19,8 @@ from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.slosh import Slosh
 from hotgravel.core.shot.units import show_quantity
 
+PARTS = {"rough": 4, "fair": 8, "fine": 14}  # of a vessel's size: how wide faces of its walls are
+
 
 class SloshMatter:
     """What swings in jars, bowls and tanks."""
@@ -54,7 +56,7 @@ class SloshMatter:
         for row in shot.sloshes:
             key = (row.prop, row.wall)
             if key not in known:
-                known[key] = Vessel.inside(*setting.mesh(row.prop), row.wall)
+                known[key] = Vessel.inside(*setting.mesh(row.prop), row.wall, PARTS[setting.quality])
             vessel = known[key]
             if vessel is None:
                 faults.append(_no_room(row, setting))

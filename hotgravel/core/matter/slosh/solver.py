@@ -29,7 +29,7 @@ from hotgravel.core.shot.forces import Gravity
 EMPTY = 1e-4  # of the room: so little liquid is none
 FOAMS, WHITE = 12.0, 40.0  # degrees: how steep surfaces begin to foam, and foam as they most do
 BORN = 2.0  # 1/s
-WET, FILMED = 0.05, 0.3  # of a film: less is not seen; how much of what lies behind it a whole one hides
+WET, FILMED = 0.05, 0.12  # of a film: less is not seen; how much of what lies behind it a whole one hides
 # Arrays of a row's state, a row for each of its vessels: how it is turned and where, the pendulum's rod and its rate,
 # how fast the surface's middle went, and heights and rates of waves.
 POSE, DOWN, RATE, GOING, WAVE, WAVING, FOAM, FILM = "pose", "down", "rate", "going", "wave", "waving", "foam", "film"
@@ -109,7 +109,10 @@ class SloshSolver:
             a = _own(content, state.arrays)
             if len(a[WHO]):
                 volume += float(a["volume"].sum())
-                foam, film = max(foam, float(a[FOAM].max())), max(film, float((a[FILM] > WET).mean()))
+                foam, film = (
+                    max(foam, float(a[FOAM].max())),
+                    max(film, float((a[FILM] > WET).mean() if a[FILM].size else 0.0)),
+                )
                 waves.append(float(np.abs(a[WAVE] @ content.shapes[0]).max()) * content.row.ripples)
         return {
             "count": len(p), "volume": volume, "steepest": float(p.steep.max(initial=0.0)), "ripples": max(waves),
@@ -249,9 +252,11 @@ class SloshSolver:
 
 
 def _colours(content: Content, body: Body, foam: float) -> NDArray[np.uint32]:
+    """Walls have its own colour; foam whitens the surface, and the most at its rim."""
     own = rgb_of(np.array([int(content.row.colour[1:], 16)], np.uint32))[0]
-    white = np.minimum(foam, 1.0) * (0.85 * body.rim + 0.15 * body.on_top)
-    made: NDArray[np.uint32] = bits_of(255.0 * (own + white[:, None] * (1.0 - own)))
+    white = min(foam, 1.0) * np.array([[0.0], [0.15], [1.0]])
+    kind = body.on_top.astype(np.int64) + body.rim.astype(np.int64)
+    made: NDArray[np.uint32] = bits_of(255.0 * (own + white * (1.0 - own)))[kind]
     return made
 
 
@@ -261,12 +266,18 @@ def _placed(
 ) -> dict[str, Any]:  # fmt: skip
     """A mesh of one vessel in the world: its walls move with the vessel, its surface as that tips."""
     places = laid.scale[n] * vertices @ laid.turn[n].T + a[POSE][n, :3]
-    moving = a[PLACE_RATE][n] + np.cross(a[SPIN][n], places - a[POSE][n, :3])
     middle = level[MIDDLE:SPREAD] @ laid.axes[n] + level[HEIGHT] * laid.normals[n]
-    arm = places - (laid.scale[n] * laid.turn[n] @ middle + a[POSE][n, :3])
-    going = np.nan_to_num(a[GOING][n]) + np.cross(np.cross(a[DOWN][n], a[RATE][n]), arm)
-    velocity = np.where(on_top[:, None], going, moving)
+    middle = laid.scale[n] * laid.turn[n] @ middle + a[POSE][n, :3]
+    velocity = _spun(a[PLACE_RATE][n], a[SPIN][n], places - a[POSE][n, :3])
+    tipping = np.cross(a[DOWN][n], a[RATE][n])
+    velocity[on_top] = _spun(np.nan_to_num(a[GOING][n]), tipping, places[on_top] - middle)
     return {"vertices": places, "faces": faces, "colour": colour, "velocity": velocity}
+
+
+def _spun(going: Array, spin: Array, arm: Array) -> Array:
+    """The velocity at places (n, 3) of what goes and spins."""
+    x, y, z = spin
+    return np.asarray(going + arm @ np.array([[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]]))
 
 
 def _points(state: State) -> Points:

@@ -4,17 +4,18 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
-from scipy.ndimage import map_coordinates
 
-from hotgravel.core.matter.slosh.modes import Modes
-from hotgravel.core.matter.slosh.vessel import AREA, HEIGHT, MIDDLE, SPREAD, Vessel, cut_walls, root_of, volume_of
+from hotgravel.core.matter.slosh.modes import GRID, Modes
+from hotgravel.core.matter.slosh.vessel import AREA, HEIGHT, MIDDLE, SPREAD, Vessel, cut_walls, volume_of
 
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
-RINGS = {"rough": 6, "fair": 9, "fine": 14}
-NEAR = 1e-7  # of the volume: how near that of the mesh comes
-ROUNDS = 5
+RINGS = {"rough": 3, "fair": 6, "fine": 12}
+NEAR = 2e-7  # of the volume: how near that of the mesh comes
+ROUNDS = 6
+TINY = 1e-12
 LEAST = 0.02  # of a film that is whole: less is left out
 OFF_RIM = 0.08  # of the way to the middle: the first ring, within which foam gathers
 
@@ -22,11 +23,12 @@ OFF_RIM = 0.08  # of the way to the middle: the first ring, within which foam ga
 @dataclass(frozen=True)
 class Lie:
     """How a surface lies in its vessel's frame: its normal (3,), its axes (2, 3), its level (as `Vessel.levels` has
-    it), and how high waves (GRID, GRID) stand on it, by the modes' grid."""
+    it), how the surface at rest is stretched (2, 2), and how high waves stand on the modes' grid (GRID, GRID)."""
 
     normal: Array
     axes: Array
     level: Array
+    stretch: Array
     waves: Array
 
 
@@ -42,20 +44,139 @@ class Body:
     over: Array  # how high the vessel's walls (W,) stand over the surface
 
 
+@dataclass(frozen=True)
+class Waves:
+    """Waves (GRID, GRID) on a surface: where places in its axes lie on the grid, as `at @ place + off`."""
+
+    grid: Array
+    at: Array
+    off: Array
+
+    @staticmethod
+    def on(modes: Modes, lie: Lie) -> "Waves":
+        """Those of a surface that lies so."""
+        cell = (modes.box[1] - modes.box[0]) / (GRID - 1)
+        (a, b), (c, d) = lie.stretch
+        at = np.array([[d, -b], [-c, a]]) / max(a * d - b * c, TINY) / cell[:, None]
+        return Waves(lie.waves, at, (modes.middle - modes.box[0]) / cell - at @ lie.level[MIDDLE:SPREAD])
+
+
+@njit(cache=True)
+def _lift(grid, at, off, x, y):
+    """How high waves stand at a place of a surface's axes; beyond the grid as at its rim."""
+    n = len(grid) - 1
+    u = min(max(at[0, 0] * x + at[0, 1] * y + off[0], 0.0), n - 1e-9)
+    v = min(max(at[1, 0] * x + at[1, 1] * y + off[1], 0.0), n - 1e-9)
+    i, k = int(u), int(v)
+    s, t = u - i, v - k
+    return (1.0 - s) * ((1.0 - t) * grid[i, k] + t * grid[i, k + 1]) + s * (
+        (1.0 - t) * grid[i + 1, k] + t * grid[i + 1, k + 1]
+    )
+
+
+@njit(cache=True, nogil=True)
+def _over(walls, normal, axes, grid, at, off):
+    """How high walls (W, 3) stand over a surface with waves, but for its level."""
+    made = np.empty(len(walls))
+    for w in range(len(walls)):
+        x, y, high = 0.0, 0.0, 0.0
+        for e in range(3):
+            x += walls[w, e] * axes[0, e]
+            y += walls[w, e] * axes[1, e]
+            high += walls[w, e] * normal[e]
+        made[w] = high - _lift(grid, at, off, x, y)
+    return made
+
+
+@njit(cache=True, nogil=True)
+def _loop(sides, many):
+    """The rim's corners in order, from sides (m, 2) of `many` corners; how many there are, less than m where the rim
+    is in several parts."""
+    after = np.full(many, -1, np.int64)
+    for n in range(len(sides)):
+        after[sides[n, 0]] = sides[n, 1]
+    made, count, here = np.empty(len(sides), np.int64), 0, sides[0, 0]
+    while count < len(sides):
+        made[count] = here
+        count += 1
+        here = after[here]
+        if here == sides[0, 0]:
+            break
+    return made[:count]
+
+
+@njit(cache=True, nogil=True)
+def _ringed(place, loop, normal, axes, level, grid, at, off, rings):
+    """A surface in rings from its rim to its middle, with waves on it: places and faces; none where not all of it can
+    be seen from its middle."""
+    many = len(loop)
+    flat = np.empty((many, 2))
+    for n in range(many):
+        for e in range(2):
+            flat[n, e] = place[loop[n]] @ axes[e]
+    mx, my = flat[:, 0].mean(), flat[:, 1].mean()
+    top = np.empty((many * (rings + 1) + 1, 3))
+    faces = np.empty((many * (2 * rings + 1), 3), np.int64)
+    for n in range(many):
+        m = (n + 1) % many
+        turn = (flat[n, 0] - mx) * (flat[m, 1] - my) - (flat[n, 1] - my) * (flat[m, 0] - mx)
+        if turn < -1e-9 * ((flat[n, 0] - mx) ** 2 + (flat[n, 1] - my) ** 2):
+            return top[:0], faces[:0]
+    for k in range(rings + 2):
+        share = 0.0 if k == 0 else (1.0 if k > rings else OFF_RIM + (1.0 - OFF_RIM) * (k - 1) / rings)
+        for n in range(many if k <= rings else 1):
+            i = k * many + n
+            if k == 0:
+                top[i] = place[loop[n]]
+                continue
+            x, y = flat[n, 0] + share * (mx - flat[n, 0]), flat[n, 1] + share * (my - flat[n, 1])
+            high = level + _lift(grid, at, off, x, y)
+            for e in range(3):
+                top[i, e] = x * axes[0, e] + y * axes[1, e] + high * normal[e]
+    f = 0
+    for k in range(rings + 1):
+        for n in range(many):
+            a, b = k * many + n, k * many + (n + 1) % many
+            if k == rings:
+                faces[f, 0], faces[f, 1], faces[f, 2] = a, b, len(top) - 1
+                f += 1
+                continue
+            faces[f, 0], faces[f, 1], faces[f, 2] = a, b, b + many
+            faces[f + 1, 0], faces[f + 1, 1], faces[f + 1, 2] = a, b + many, a + many
+            f += 2
+    return top, faces
+
+
 def body_of(vessel: Vessel, modes: Modes, lie: Lie, volume: float, rings: int) -> Body:
     """The liquid in a vessel, of a volume, all in the vessel's frame."""
     walls, faces, edge_of = vessel.walls
-    flat = walls @ lie.axes.T
-    height = walls @ lie.normal
-    waves = lifted(modes, lie, flat) if lie.waves.any() else np.zeros(len(walls))
-    high = float(lie.level[HEIGHT])
+    waves = Waves.on(modes, lie)
+    way = (lie.normal, lie.axes)
+    over = _over(walls, *way, waves.grid, waves.at, waves.off)
+    level, before, raised = float(lie.level[HEIGHT]), 0.0, 0.0
     for _ in range(ROUNDS):
-        made = _body(walls, faces, edge_of, height - high - waves, flat, modes, lie, high, rings)
-        off = volume - volume_of(made.vertices, made.faces)
+        place, kept, sides, _ = cut_walls(walls, faces, edge_of, over - level)
+        top, top_faces = np.zeros((0, 3)), np.zeros((0, 3), np.int64)
+        if len(sides) and len(loop := _loop(sides, len(place))) == len(sides):
+            top, top_faces = _ringed(place, loop, *way, level, waves.grid, waves.at, waves.off, rings)
+        many = len(sides) if len(top) else 0
+        if len(sides) and not many:
+            loops = _loops(sides)
+            top = place[np.concatenate(loops)]
+            top_faces, many = _filled([place[of] @ lie.axes.T for of in loops]), len(top)
+        vertices, all_faces = np.concatenate([place, top]), np.concatenate([kept, top_faces + len(place)])
+        off = volume - volume_of(vertices, all_faces)
         if abs(off) <= NEAR * vessel.room or lie.level[AREA] <= 0.0:
             break
-        high += off / lie.level[AREA]
-    return made
+        area = (before - off) / raised if raised else lie.level[AREA]
+        if not 0.5 < area / lie.level[AREA] < 2.0:
+            area = lie.level[AREA]
+        before, raised = off, off / area
+        level += raised
+    first = len(place)
+    rim = np.zeros(len(vertices))
+    rim[first : first + many] = 1.0
+    return Body(vertices, all_faces, np.arange(len(vertices)) >= first, rim, over - level)
 
 
 def film_of(vessel: Vessel, over: Array, film: Array) -> tuple[Array, Ints, Array]:
@@ -64,34 +185,6 @@ def film_of(vessel: Vessel, over: Array, film: Array) -> tuple[Array, Ints, Arra
     place, kept, _, which = cut_walls(walls, faces, edge_of, -over)
     left = np.where(which < 0, 1.0, film[which])
     return place, kept[(left[kept] > LEAST).any(axis=1)], left
-
-
-def lifted(modes: Modes, lie: Lie, flat: Array) -> Array:
-    """How high waves stand at places (n, 2) in a surface's axes."""
-    stretch = root_of(lie.level[None, SPREAD:])[0] @ np.linalg.inv(root_of(modes.spread[None])[0])
-    back = modes.middle + (flat - lie.level[MIDDLE:SPREAD]) @ np.linalg.pinv(stretch).T
-    made: Array = map_coordinates(lie.waves, modes.at(back), order=1)
-    return made
-
-
-def _body(
-    walls: Array, faces: Ints, edge_of: Ints, high: Array, flat: Array, modes: Modes, lie: Lie, level: float, rings: int
-) -> Body:  # fmt: skip
-    place, kept, sides, _ = cut_walls(walls, faces, edge_of, high)
-    loops = _loops(sides)
-    tops, top_faces, near = [], [], []
-    first = len(place)
-    if len(loops) == 1 and _is_star(rim := place[loops[0]] @ lie.axes.T, middle := rim.mean(axis=0)):
-        top, made, edge = _ringed(place[loops[0]], rim, middle, modes, lie, level, rings)
-        tops, top_faces, near = [top], [made + first], [edge]
-    elif loops:
-        tops = [place[np.concatenate(loops)]]
-        top_faces = [_filled([place[loop] @ lie.axes.T for loop in loops]) + first]
-        near = [np.ones(len(tops[0]))]
-    return Body(
-        np.concatenate([place, *tops]), np.concatenate([kept, *top_faces]),
-        np.repeat([False, True], [first, sum(map(len, tops))]), np.concatenate([np.zeros(first), *near]), high,
-    )  # fmt: skip
 
 
 def _loops(sides: Ints) -> list[Ints]:
@@ -106,33 +199,6 @@ def _loops(sides: Ints) -> list[Ints]:
             then = after.pop(then)
         loops.append(np.array(loop))
     return loops
-
-
-def _is_star(rim: Array, middle: Array) -> bool:
-    """Whether all of a surface can be seen from its middle."""
-    x, y = (rim - middle).T
-    turn = x * np.roll(y, -1) - y * np.roll(x, -1)
-    return bool((turn >= -1e-12 * np.abs(turn).max()).all())
-
-
-def _ringed(
-    place: Array, rim: Array, middle: Array, modes: Modes, lie: Lie, level: float, rings: int
-) -> tuple[Array, Ints, Array]:
-    """A surface in rings from its rim to its middle, with waves on it: places, faces, and how near they are to it."""
-    many = len(rim)
-    share = np.concatenate([[0.0, OFF_RIM], np.linspace(OFF_RIM, 1.0, rings + 1)[1:-1]])
-    inner = rim + share[1:, None, None] * (middle - rim)
-    flat = np.concatenate([inner.reshape(-1, 2), middle[None]])
-    lifts = level + lifted(modes, lie, flat)
-    top = np.concatenate([place, flat @ lie.axes + lifts[:, None] * lie.normal])
-    a = np.arange(many)
-    b = np.roll(a, -1)
-    faces = [np.stack([[a + k, b + k, b + k + many], [a + k, b + k + many, a + k + many]]).transpose(0, 2, 1)
-             for k in range(0, many * (len(share) - 1), many)]  # fmt: skip
-    last = many * (len(share) - 1)
-    fan = np.stack([a + last, b + last, np.full(many, len(top) - 1)], axis=1)
-    near = np.concatenate([np.ones(many), np.zeros(len(top) - many)])
-    return top, np.concatenate([*(f.reshape(-1, 3) for f in faces), fan]).astype(np.int64), near
 
 
 def _filled(rims: list[Array]) -> Ints:

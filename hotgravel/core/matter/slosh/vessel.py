@@ -14,7 +14,6 @@ Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
 ROUNDS = 60  # of finding a level, at most
 NEAR = 1e-13  # of the room: how near its volume comes
-FINE = 10  # parts of a vessel's size: the walls that the surface is cut from are in faces no wider
 # Columns of a level: its height along the normal, the surface's area, its middle and its second moments about that.
 HEIGHT, AREA, MIDDLE, SPREAD, LEVEL_WIDTH = 0, 1, 2, 4, 7
 
@@ -25,17 +24,19 @@ class Vessel:
 
     vertices: Array
     faces: Ints
+    parts: int
 
     @staticmethod
-    def inside(vertices: Array, faces: Ints, wall: float) -> "Vessel | None":
-        """The room within walls of a thickness; None where the mesh is not closed, or the walls leave no room."""
+    def inside(vertices: Array, faces: Ints, wall: float, parts: int = 10) -> "Vessel | None":
+        """The room within walls of a thickness; None where the mesh is not closed, or the walls leave no room. Faces of
+        the walls that a surface is cut from are no wider than one of so many parts of its size."""
         vertices, faces = welded(vertices, faces)
         whole = solid(vertices, faces).volume()  # of what is not closed it is 0
         if whole <= 0.0:
             return None
         if wall <= 0.0:
-            return Vessel(vertices, faces)
-        made = Vessel(_inset(vertices, faces, wall), faces)
+            return Vessel(vertices, faces, parts)
+        made = Vessel(_inset(vertices, faces, wall), faces, parts)
         # What is turned inside out has grown, or lost all its volume.
         flat = np.einsum("fc,fc->f", _normals(vertices, faces), _normals(made.vertices, faces))
         return made if 0.0 < made.room < whole and (flat > 0.0).mean() > 0.9 else None
@@ -49,7 +50,7 @@ class Vessel:
     def walls(self) -> tuple[Array, Ints, Ints]:
         """The same mesh in small faces: vertices, faces, and the number (F, 3) of the edge after each corner."""
         size = float(np.ptp(self.vertices, axis=0).max())
-        made = solid(self.vertices, self.faces).refine_to_length(size / FINE).to_mesh64()
+        made = solid(self.vertices, self.faces).refine_to_length(size / self.parts).to_mesh64()
         vertices, faces = np.array(made.vert_properties[:, :3]), np.array(made.tri_verts)
         ends = np.sort(np.stack([faces, np.roll(faces, -1, axis=1)], axis=-1).reshape(-1, 2), axis=1)
         number = np.unique(ends, axis=0, return_inverse=True)[1]

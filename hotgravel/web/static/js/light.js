@@ -65,6 +65,29 @@ diffuseColor.a = whole;
 #include <opaque_fragment>`);
 }
 
+// What lies behind a clear thing, coloured by it (`Arrays.tint` in core/picture/soup.py): a mesh drawn before it, of its
+// geometry. Corners have a colour each, and may be thin, or all have the one that is given.
+const TINGED = 0.4;
+export function tinting(geometry, order, colour = null) {
+  const own = colour ? `const vec3 own = vec3(${new THREE.Color(colour).toArray().map((c) => c.toFixed(4)).join(", ")});` : "varying vec3 own; varying float filmed;";
+  const material = new THREE.ShaderMaterial({
+    transparent: true, depthWrite: false, side: THREE.DoubleSide, forceSinglePass: true, fog: false,
+    blending: THREE.CustomBlending, blendSrc: THREE.ZeroFactor, blendDst: THREE.SrcColorFactor,
+    vertexShader: `${colour ? "" : "attribute vec3 color; attribute float thin; varying vec3 own; varying float filmed;"}
+void main() { ${colour ? "" : "own = color; filmed = thin;"} gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`,
+    fragmentShader: `${own}
+void main() {
+  float thick = ${colour ? "1.0" : `filmed > 0.0 ? min((1.0 - filmed) / ${(1 - CLEAR).toFixed(2)}, 1.0) : 1.0`};
+  vec3 most = own / max(max(own.r, max(own.g, own.b)), 1e-6);
+  gl_FragColor = vec4(pow(1.0 - ${TINGED} * thick * (1.0 - most), vec3(1.0 / 2.2)), 1.0);
+}`,
+  });
+  const mesh = new THREE.Mesh(geometry, material);
+  mesh.frustumCulled = false;
+  mesh.renderOrder = order;
+  return mesh;
+}
+
 // Let smoke throw its shadow on what a shader draws.
 export function shaded(shader) {
   Object.assign(shader.uniforms, CAST);

@@ -1,6 +1,6 @@
 // Skins around particles: meshes that come with each frame.
 import * as THREE from "../vendor/three/three.module.js";
-import { clear, shaded } from "./light.js";
+import { clear, shaded, tinting } from "./light.js";
 import { fetchPacked } from "./wire.js";
 
 // The share of its own colour that a skin gives as light, and how glassy it is.
@@ -57,11 +57,13 @@ export class Skins {
       mesh.frustumCulled = false;
       mesh.receiveShadow = true;
       mesh.castShadow = !look.clear;
+      if (look.clear) mesh.add(mesh.tint = tinting(geometry, -0.5));
       this.meshes.set(skin.id, mesh);
       this.stage.scene.add(mesh);
     } else {
       mesh.geometry.dispose();
       mesh.geometry = geometry;
+      if (mesh.tint) mesh.tint.geometry = geometry;
     }
     this.stage.shadowed = null;
     this.stage.later();

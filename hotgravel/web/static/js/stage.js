@@ -5,7 +5,7 @@ import { Contacts } from "./contacts.js";
 import { Lens } from "./lens.js";
 import { Volume } from "./volume.js";
 import { Drapes } from "./drapes.js";
-import { clear, GLASS, Light, MOST_LAMPS, shaded } from "./light.js";
+import { clear, GLASS, Light, MOST_LAMPS, shaded, tinting } from "./light.js";
 import { ParticleCloud } from "./particles.js";
 import { Parted } from "./parted.js";
 import { Pieces } from "./pieces.js";
@@ -118,7 +118,10 @@ export class Stage {
       if (prop.shine !== "clear") roughen(material);
       const mesh = new THREE.Mesh(geometry, material);
       mesh.castShadow = prop.shine === "dull";  // there is a lamp in what glows
-      mesh.renderOrder = prop.shine === "clear" ? 1 : 0;  // after what it holds
+      if (prop.shine === "clear") {
+        mesh.renderOrder = 1;  // after what it holds
+        mesh.add(tinting(geometry, 0.5, prop.colour));
+      }
       mesh.receiveShadow = true;
       this.set.add(mesh);
       return { ...prop, mesh, ...(prop.shine === "glowing" ? this.makeGlow(prop, geometry) : {}) };
