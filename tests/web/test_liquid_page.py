@@ -79,7 +79,7 @@ def test_a_sea_is_made_its_wind_raised_and_a_block_floats(page: Page, client: ht
 
 
 def test_a_jar_is_filled_carried_and_its_level_raised(page: Page, client: httpx.Client, scrap: list[int]):
-    jar = prop("jar", JAR, (keys((1, 0), (4, 0), (7, 0.15), (12, 0.15)), 1, 0), shine="clear")
+    jar = prop("jar", JAR, (keys((1, 0), (4, 0), (7, 0.02), (12, 0.02)), 1, 0), shine="clear")
     shot = taken_in(client, scene([jar], [], 12) | {"name": "Jar"}, run=False)
     scrap.append(shot)
     page.goto(f"/shots/{shot}")
