@@ -5,6 +5,8 @@ on a grid, whose zero surface is drawn by marching cubes (Lewiner et al. 2003, i
 """
 
 import math
+from collections.abc import Iterable
+from itertools import product
 from typing import Any
 
 import numpy as np
@@ -14,11 +16,14 @@ from scipy.ndimage import gaussian_filter
 from scipy.spatial import cKDTree
 
 from hotgravel.core.colour import bits_of
+from hotgravel.core.shape.kinds import Shaped
+from hotgravel.core.shape.pose import Pose
 
 Array = NDArray[np.float64]
 MOST_CELLS = 40_000_000
 TAIL = 4.0  # times k: how far a sphere is felt
 LEFT = math.exp(-TAIL)  # of a sphere, there; taken off, so that it ends without a jump
+GAP = 0.1  # cells: how far off what cuts it a skin ends
 NEAREST = 4  # particles that a corner takes its colour and velocity from
 
 
@@ -72,11 +77,13 @@ def _crossed(field, near):
 
 
 def skin(
-    position: Array, radius: Array, *, blend: float, cell: float, smoothing: int = 0
+    position: Array, radius: Array, *, blend: float, cell: float, smoothing: int = 0,
+    off: Iterable[tuple[Shaped, Pose]] = (),
 ) -> tuple[Array, NDArray[np.int64]]:  # fmt: skip
     """Vertices (V, 3), metres, and faces (F, 3), facing outward, of the skin around spheres: positions
     (n, 3) and radii (n,). `blend` is how far apart they begin to join, `cell` the grid's spacing, both
-    metres; `smoothing` rounds it off by so many cells. Raises `TooFine`."""
+    metres; `smoothing` rounds it off by so many cells; what lies in the shapes of `off` is cut off it.
+    Raises `TooFine`."""
     solid = radius > 0.0
     if not solid.any():
         return np.zeros((0, 3)), np.zeros((0, 3), np.int64)
@@ -94,6 +101,8 @@ def skin(
     _joined(total, k, field)
     if smoothing:
         field = gaussian_filter(field, float(smoothing))
+    for shape, pose in off:
+        _cut(field, shape, pose, low, cell)
     _crossed(field, near)
     if not near.any():
         return np.zeros((0, 3)), np.zeros((0, 3), np.int64)
@@ -101,6 +110,19 @@ def skin(
 
     vertices, faces, _normals, _values = marching_cubes(field, 0.0, mask=near)
     return vertices * cell + low, faces.astype(np.int64)
+
+
+def _cut(field: NDArray[np.float32], shape: Shaped, pose: Pose, low: Array, cell: float) -> None:
+    """Take what lies in a shape off distances, in place; and a little more, so that no faces lie in one plane."""
+    corners = pose.to_world(np.array(list(product(*zip(*shape.box, strict=True)))))
+    first = np.maximum(np.floor((corners.min(axis=0) - low) / cell).astype(int) - 1, 0)
+    end = np.minimum(np.ceil((corners.max(axis=0) - low) / cell).astype(int) + 2, field.shape)
+    if (end <= first).any():
+        return
+    part = field[tuple(slice(a, b) for a, b in zip(first, end, strict=True))]
+    at = np.argwhere(part < cell)
+    gap = shape.gap(low + cell * (first + at), pose) - GAP * cell
+    part[tuple(at.T)] = np.maximum(part[tuple(at.T)], -gap)
 
 
 def clad(

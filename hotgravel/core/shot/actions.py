@@ -102,10 +102,13 @@ class Shed(Clause):
     kind: Literal["shed"] = "shed"
     title: ClassVar[str] = "gives off"
     phrase: ClassVar[str] = "{offshoot}"
-    offshoot: Ref = refer("offshoot", label="offshoot", help="An offshoot that waits for a cue.")
+    offshoot: Ref = refer(
+        "offshoot", label="offshoot", kinds=("offshoot", "drip"),
+        help="An offshoot that waits for a cue, or liquid that comes off.",
+    )  # fmt: skip
 
 
-SUPPLIES = ("source", "offshoot", "fume", "puff", "drain", "spout", "outlet", "rain")
+SUPPLIES = ("source", "offshoot", "fume", "puff", "drain", "spout", "outlet", "drip", "rain")
 FORCES = tuple(cls.model_fields["kind"].default for cls in get_args(Force))
 _RUNS = "A source, an offshoot or a force. One that a cue starts waits for it."
 

@@ -79,6 +79,10 @@ class Liquid(Row):
         "×", 0.6, label="surface cells", soft=(0.4, 1.0), low=0.2, high=4.0,
         help="How large the cells of its surface are, of its own. Smaller show every drop, and take longer.",
     )  # fmt: skip
+    around: Literal["through", "clean"] = choice(
+        {"through": "runs on into", "clean": "is cut clean by"}, "through", label="around what it meets",
+        help="Cut clean, its surface ends at what stands in it: shards of glass show with no liquid in them.",
+    )  # fmt: skip
     look: Literal["clear", "dull", "glowing"] = choice(
         {"clear": "is clear", "dull": "is dull", "glowing": "glows"}, "clear", label="look",
         help="How the stage and pictures paint it: clear as water, dull as mud, or giving light as lava.",
@@ -183,3 +187,26 @@ class Outlet(Row):
 
     def birth(self, names: Mapping[str, str], parent: int) -> str:
         return ""
+
+
+class Drip(Row):
+    kind: Literal["drip"] = "drip"
+    section: ClassVar[str] = "supply"
+    title: ClassVar[str] = "liquid that comes off"
+    does: ClassVar[str] = "Lets what a cue names give off liquid: particles that become it, pieces that melt."
+    phrase: ClassVar[str] = (
+        "Where a cue says so, liquid comes off: a ball {size} as wide as what it comes off, its drops flying apart at "
+        "{speed}."
+    )
+    size: Value = dial(
+        "×", 1.0, label="size", soft=(0.2, 2.0), above=0.0, high=100.0, drivable=True,
+        help="Beside the radius of each that it comes off. Balls smaller than a drop come as one drop now and then: in "
+        "all, as much.",
+    )  # fmt: skip
+    speed: Value = dial(
+        "m/s", 0.0, label="flying apart", soft=(0.0, 5.0), low=0.0, high=1e3, drivable=True,
+        help="Added to how what it comes off goes, away from its middle.",
+    )  # fmt: skip
+
+    def birth(self, names: Mapping[str, str], parent: int) -> str:
+        return f"Liquid that came off {parent}."

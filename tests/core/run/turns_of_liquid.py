@@ -4,7 +4,7 @@ from typing import Any
 
 import numpy as np
 
-from tests.conftest import Film
+from tests.conftest import LOOSE, Film, source
 from tests.core.matter.liquid.scenes import body_of, fill, wet
 from tests.core.matter.rigid.scenes import DOWN, prop
 from tests.core.run.measures import count
@@ -27,7 +27,7 @@ def scene(**fields: Any):
         shot["cues"] = []
         water = fields.pop("water", body_of(0.6, 0.8, at=(-0.5, None, 0)))
         told = {"last": 7, "rows": STATES, "supply": [fill()]} | fields
-        shot |= wet([water, OTHER, RIGHT], **told)
+        shot |= wet([water, OTHER, RIGHT, *told.pop("props", [])], **told)
 
     return lambda shot: change(shot)
 
@@ -111,7 +111,43 @@ def jostled(f: Film) -> float:
     return float((cells > 10).mean())
 
 
+POST = prop("post", {"kind": "box", "width": 0.2, "height": 1.2, "depth": 0.2}, (-0.5, 0.6, 0))
+MET = {"kind": "collision", "id": "met", "props": ["post"]}
+
+
+def melting(**fields: Any):
+    """Balls that fall, and become liquid where they touch the ground."""
+    shed = {
+        "kind": "cue",
+        "id": "melts",
+        "when": {"kind": "older", "age": 0.1},
+        "then": {"kind": "shed", "offshoot": "drip"},
+        "second": {"kind": "remove"},
+    }
+    balls = source(prop="other", radius=0.1, speed=0.0, emit={"kind": "burst", "count": 20, "frame": 1}, part="volume")
+
+    def change(shot: dict[str, Any]) -> None:
+        scene(supply=[{"kind": "drip", "id": "drip"} | fields, balls], rows=[*STATES, LOOSE], last=8)(shot)
+        shot["cues"] = [shed]
+
+    return change
+
+
+def spread(f: Film) -> float:
+    return float(f.last.position.std())
+
+
+def in_the_post(f: Film) -> float:
+    """How much of its surface lies within the post."""
+    solver = f.world.solvers["liquid"]
+    made = solver.surfaces(f.state, f.world.scene(f.world.shot.finish.last))["liquid"]["vertices"]
+    return float((np.abs(made - [-0.5, 0.6, 0])[:, [0, 2]].max(axis=1) < 0.095).mean())
+
+
 LIQUID: dict[str, tuple[Any, ...]] = {
+    "liquid.around": ("matter.0.around", "through", "clean", in_the_post, 0, scene(water=body_of(0.6, 0.8, at=(-0.5, None, 0)), props=[POST], rows=[*STATES, MET])),
+    "drip.size": ("supply.0.size", 0.5, 1.0, count, 1, melting()),
+    "drip.speed": ("supply.0.speed", 0.0, 3.0, spread, 1, melting()),
     "liquid.at": ("matter.0.at", [0, 0.8, 0], [-0.6, 0.8, 0], reach, -1, scene()),
     "liquid.size": ("matter.0.size", [1.6, 0.4, 0.8], [1.6, 1.6, 0.8], count, 1, scene(at=[0, 0.2, 0])),
     "liquid.cell": ("matter.0.cell", 0.1, 0.2, count, -1, scene()),

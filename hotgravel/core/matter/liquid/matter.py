@@ -14,11 +14,12 @@ from hotgravel.core.matter.liquid.drops import Drops
 from hotgravel.core.matter.liquid.room import Room
 from hotgravel.core.matter.liquid.solver import LiquidSolver
 from hotgravel.core.shape.setting import Setting
+from hotgravel.core.shot.actions import Shed
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.finish import Quality
-from hotgravel.core.shot.liquid import MOST_CELLS, Fill, Liquid, Outlet, Spout
+from hotgravel.core.shot.liquid import MOST_CELLS, Drip, Fill, Liquid, Outlet, Spout
 from hotgravel.core.shot.units import show_quantity
 
 EVEN = 2  # cells: sides are as many of them
@@ -78,7 +79,7 @@ class LiquidMatter:
         return LiquidSolver(
             setting, row, box, tuple(r for r in supply if isinstance(r, Fill)),
             tuple(r for r in supply if isinstance(r, Spout)), tuple(r for r in supply if isinstance(r, Outlet)),
-            numbers, Room(setting, box, row.sides),
+            tuple(r for r in shot.supply if isinstance(r, Drip)), numbers, Room(setting, box, row.sides),
         )  # fmt: skip
 
     def places(self, shot: Shot) -> tuple[str, ...]:
@@ -106,8 +107,12 @@ class LiquidMatter:
         low = np.array(solver.box.low)
         high = low + solver.box.cell * np.array(solver.box.shape)
         supply = (*solver.fills, *solver.spouts)
-        if not supply:
+        if not supply and not solver.drips:
             yield Finding("no liquid", solver.row.id, "at", "Nothing is filled with liquid, and none comes.", "wrong")
+        asked = {act.offshoot for cue in shot.cues if cue.on for act in cue.doing(Shed)}
+        for row in solver.drips:
+            if row.id not in asked:
+                yield Finding("never asked", row.id, "size", "It waits for a cue, and no cue sets it off.", "wrong")
         for row in (r for r in supply if r.prop in setting.at_first and r.prop in setting.standing):
             first, last = corners_of(setting.shapes[row.prop], setting.at_first[row.prop])
             if (last < low).any() or (first > high).any():

@@ -1,7 +1,8 @@
 """The room of a liquid: where its grid lies, and what stands in it."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -9,6 +10,8 @@ from hotgravel.core.matter.contract import Array, Seam
 from hotgravel.core.matter.fluid.project import Grid
 from hotgravel.core.matter.fluid.solids import Box, Obstacle, Solids, near_in, prop_in, shut_sides, solids_in
 from hotgravel.core.shape.colliders import stands
+from hotgravel.core.shape.kinds import Shaped
+from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import Setting
 
 SIDE = 8  # cells: grids grow by so many
@@ -83,6 +86,26 @@ class Room:
         if self.still is None or key != self.key:
             self.still, self.key, self.solids = self.corners(still), key, None
         return self.still, [at for at in there if not at[0].stands]
+
+    @cached_property
+    def _parts(self) -> list[Shaped]:
+        """All that may move: props, and the pieces of those that are cut."""
+        setting = self.setting
+        return [*setting.shapes.values(), *(piece for of in setting.pieces.values() for piece in of)]
+
+    def moving(self, seam: Seam) -> Array:
+        """What moves and is met from outside (k, 9): which shape, and its pose at the step's end."""
+        numbers = {id(shape): n for n, shape in enumerate(self._parts)}
+        met = {prop for prop, inside in self.setting.met if not inside}
+        found = [m for m in seam.surfaces if m.prop in met and m.shape.has_volume]
+        return np.array([
+            [numbers[id(m.shape)], *m.end.position, *m.end.quaternion, m.end.scale] for m in found
+        ]).reshape(-1, 9)  # fmt: skip
+
+    def shapes(self, moving: Array) -> Iterator[tuple[Shaped, Pose]]:
+        """Those that `moving` has told, with their poses."""
+        for row in moving:
+            yield self._parts[int(row[0])], Pose(row[1:4], row[4:8], float(row[8]))
 
     def solids_about(self, window: Array, seam: Seam, lapse: float) -> Solids:
         """What stands in a window of cells."""

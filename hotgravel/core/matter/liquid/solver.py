@@ -20,7 +20,7 @@ from hotgravel.core.matter.liquid.buoyancy import Wetting, blows_of
 from hotgravel.core.matter.liquid.drops import Drops
 from hotgravel.core.matter.liquid.release import released
 from hotgravel.core.matter.liquid.room import Room, part_of, window_of
-from hotgravel.core.matter.liquid.supply import drained, filled, spouted
+from hotgravel.core.matter.liquid.supply import drained, dripped, filled, spouted
 from hotgravel.core.matter.liquid.surface import surface_of
 from hotgravel.core.matter.liquid.transfer import (
     FAR,
@@ -39,7 +39,7 @@ from hotgravel.core.matter.liquid.viscosity import thickened
 from hotgravel.core.shape.colliders import colliders_of
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
-from hotgravel.core.shot.liquid import Fill, Liquid, Outlet, Spout
+from hotgravel.core.shot.liquid import Drip, Fill, Liquid, Outlet, Spout
 
 TRAVEL = 1.5  # cells that liquid may go in a step
 MANY = 0.999  # of drops go no farther than that; single ones do not make all wait
@@ -78,6 +78,7 @@ class LiquidSolver:
     fills: tuple[Fill, ...]
     spouts: tuple[Spout, ...]
     outlets: tuple[Outlet, ...]
+    drips: tuple[Drip, ...]
     numbers: Mapping[str, int]
     room: Room
 
@@ -89,7 +90,7 @@ class LiquidSolver:
     def begin(self) -> State:
         facts = dict.fromkeys(("came", "drained", "left", "rounds", "drags", "lapse", "squeezed"), 0.0)
         arrays: dict[str, Array] = {**NO_BLOWS, "bodies": np.zeros(0, np.int64), "going": np.zeros((0, 3))}
-        arrays |= {"pressure": rimmed((0, 0, 0)), "window": np.zeros((2, 3), np.int64)}
+        arrays |= {"pressure": rimmed((0, 0, 0)), "window": np.zeros((2, 3), np.int64), "stood": np.zeros((0, 9))}
         return State(Drops.blank(0), arrays, facts)
 
     def steps(self, state: State, span: float) -> int:
@@ -136,7 +137,7 @@ class LiquidSolver:
         flow = self._solved(on, solids, distance, state, state.arrays["pressure"] if same else None, dt)
         told = Wetting(grid, state.arrays["pressure"], on.near, flow, self.row.density, kick / dt, dt, lapse)
         state.arrays |= self._bear(told, seam, state)
-        state.arrays["window"] = window
+        state.arrays |= {"window": window, "stood": self.room.moving(seam)}
         touches = self._go(p, on, flow, kick, grid, distance, seam, dt)
         p.position[held], p.velocity[held] = place, 0.0
         self._leave(state)
@@ -153,13 +154,14 @@ class LiquidSolver:
         }  # fmt: skip
 
     def shed(self, state: State, shed: Shed, seam: Seam) -> None:
-        """Liquid comes by its own rows."""
+        for row in (r for r in self.drips if r.id == shed.row and seam.runs(r)):
+            self._admit(state, dripped(self, row, shed, seam), seam)
 
     def offers(self, state: State) -> Offers:
         return Offers(blows=(Blows.kept_in(state.arrays),))
 
     def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, Array]]:
-        return {self.row.id: surface_of(self, state.elements, scene)}
+        return {self.row.id: surface_of(self, state.elements, state.arrays["stood"], scene)}
 
     def records(self, state: State) -> dict[str, dict[str, Array]]:
         return {}

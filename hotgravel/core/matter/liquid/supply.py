@@ -6,21 +6,23 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import map_coordinates
 
+from hotgravel.core.chance import uniforms
 from hotgravel.core.drive.value import one, three
 from hotgravel.core.matter.aims import unit
-from hotgravel.core.matter.contract import Array, Seam
+from hotgravel.core.matter.contract import Array, Seam, Shed
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fluid.project import Grid
 from hotgravel.core.matter.fluid.solids import corners_of
 from hotgravel.core.matter.liquid.drops import Drops, eighths
 from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.shot.faults import Fault, ShotFault
-from hotgravel.core.shot.liquid import Fill, Filling, Spout
+from hotgravel.core.shot.liquid import Drip, Fill, Filling, Spout
 
 if TYPE_CHECKING:
     from hotgravel.core.matter.liquid.solver import LiquidSolver
 
 MOST = 4_000_000
+BALL = 4.0 * np.pi / 3.0
 OFF = 0.1  # cells: how far off what stands there drops begin
 SIZE = 0.5 * (3.0 / (4.0 * np.pi)) ** (1.0 / 3.0)  # cells: the radius of a ball as large as an eighth of one
 
@@ -63,6 +65,31 @@ def drained(solver: "LiquidSolver", seam: Seam, there: Elements) -> NDArray[np.b
     return gone
 
 
+def dripped(solver: "LiquidSolver", row: Drip, shed: Shed, seam: Seam) -> Drops:
+    """The drops that come off others: of each a ball, about as many as fill it."""
+    ask, cell = seam.scene.ask, solver.box.cell
+    p, who = shed.parents, shed.who
+    radius = one(row, "size", ask) * p.radius[who]
+    named = p.id[who].astype(np.uint64)
+    chance = uniforms(named, 1, seed=seam.number, who=row.id)[:, 0]
+    many = np.floor(8.0 * BALL * (radius / cell) ** 3 + chance).astype(np.int64)
+    if many.sum() + len(seam.crowds.get("liquid", ())) > MOST:
+        raise _too_many(row, "size")
+    of = np.repeat(np.arange(len(who)), many)
+    number = np.arange(len(of)) - np.repeat(np.cumsum(many) - many, many)
+    each = named[of] * np.uint64(1 << 24) + number.astype(np.uint64)
+    way = uniforms(each, 3, seed=seam.number, who=row.id, purpose=1)
+    height, around = 2.0 * way[:, 0] - 1.0, 2.0 * np.pi * way[:, 1]
+    flat = np.sqrt(1.0 - height**2)
+    out = np.stack([flat * np.cos(around), height, flat * np.sin(around)], axis=1)
+    made = _begun(solver, row, p.position[who][of] + (radius[of] * np.cbrt(way[:, 2]))[:, None] * out)
+    made.velocity[:] = p.velocity[who][of] + one(row, "speed", ask) * out
+    made.temperature[:], made.parent[:], made.cause[:] = p.temperature[who][of], p.id[who][of], shed.cue
+    low = np.array(solver.box.low)
+    inside = ((made.position > low) & (made.position < low + cell * np.array(solver.box.shape))).all(axis=1)
+    return made.where(np.asarray(inside))
+
+
 def _inside(
     solver: "LiquidSolver", row: Filling, seam: Seam, still: Grid, number: int, low: Array, high: Array
 ) -> Array:
@@ -90,10 +117,16 @@ def _inside(
 def _new(solver: "LiquidSolver", row: Filling, seam: Seam, place: Array) -> Drops:
     if len(place) + len(seam.crowds.get("liquid", ())) > MOST:
         raise _too_many(row)
-    p, ask = Drops.blank(len(place)), seam.scene.ask
-    p.position[:] = p.rest[:] = place
+    p, ask = _begun(solver, row, place), seam.scene.ask
     p.velocity[:] = one(row, "speed", ask) * unit(three(row, "direction", ask))
     p.temperature[:] = one(row, "temperature", ask)
+    return p
+
+
+def _begun(solver: "LiquidSolver", row: Filling | Drip, place: Array) -> Drops:
+    """Drops at places (n, 3)."""
+    p = Drops.blank(len(place))
+    p.position[:] = p.rest[:] = place
     p.radius[:] = p.size[:] = SIZE * solver.box.cell
     p.mass[:], p.source[:] = solver.drop, solver.numbers[row.id]
     p.state[:] = solver.setting.state(solver.row.state)
@@ -101,6 +134,6 @@ def _new(solver: "LiquidSolver", row: Filling, seam: Seam, place: Array) -> Drop
     return p
 
 
-def _too_many(row: Filling) -> ShotFault:
-    said = f"That would be more than {MOST // 10**6} million drops. Accepted: a smaller prop, or larger cells."
-    return ShotFault([Fault(row.id, "prop", said)])
+def _too_many(row: Filling | Drip, field: str = "prop") -> ShotFault:
+    said = f"That would be more than {MOST // 10**6} million drops. Accepted: less of it, or larger cells."
+    return ShotFault([Fault(row.id, field, said)])

@@ -12,6 +12,7 @@ from hotgravel.core.run.frame import first_frame, next_frame
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from hotgravel.core.shot.faults import ShotFault
+from tests.conftest import LOOSE, source
 from tests.core.matter.liquid.scenes import body_of, fill, flow, wet
 from tests.core.matter.rigid.scenes import DOWN, GRAVITY, body, prop
 
@@ -179,3 +180,44 @@ def test_a_block_floats_as_deep_as_archimedes_said(density, tmp_path):
         level = np.quantile(now.crowds["liquid"].position[:, 1], 0.99) + 0.25 * cell
         sunk.append(level - now.crowds["rigid"].position[0, 1] + 0.5 * side)
     assert np.mean(sunk[-24:]) / side == pytest.approx(density / 1000.0, abs=0.1)  # half a cell
+
+
+def test_balls_that_melt_give_as_much_liquid_as_they_were():
+    # Balls of 4/3 pi r^3, too small for a drop each: in all they come to their volume.
+    balls = source(
+        prop="water", radius=0.02, speed=0.0, emit={"kind": "burst", "count": 6000, "frame": 1}, part="volume"
+    )
+    cue = {
+        "kind": "cue",
+        "id": "melts",
+        "when": {"kind": "older", "age": 0.1},
+        "then": {"kind": "shed", "offshoot": "drip"},
+        "second": {"kind": "remove"},
+    }
+    shot = wet([body_of(0.6, 0.8, 0.6)], 6, supply=[{"kind": "drip", "id": "drip"}, balls], rows=[LOOSE]) | {
+        "cues": [cue]
+    }
+    made = flow(shot)
+    known = 6000 * 4.0 / 3.0 * np.pi * 0.02**3
+    assert len(made.last) * 0.1**3 / 8.0 == pytest.approx(known, rel=0.06)
+    assert (made.last.parent >= 0).all()
+
+
+def test_shards_stand_clean_in_liquid_that_is_cut_by_them():
+    # A pane's pieces, thinner than a cell, that a blow drives into a pool: none of its surface lies in any of them.
+    pane = prop("pane", {"kind": "box", "width": 0.6, "height": 0.6, "depth": 0.06}, (0, 0.5, 0))
+    cut = {"kind": "cut", "id": "shards", "prop": "pane", "manner": {"kind": "random", "pieces": 6}}
+    rows = [
+        body("pane", copies={"kind": "pieces"}, density=2500),
+        {"kind": "collision", "id": "met", "props": ["pane"]},
+    ]
+    inside = []
+    for around in ("through", "clean"):
+        made = flow(wet([body_of(1.6, 0.3, at=(0, 0.15, 0)), pane, cut], 9, rows=rows, around=around))
+        solver = made.world.solvers["liquid"]
+        skin = solver.surfaces(made.state, made.world.scene(9))["liquid"]["vertices"]
+        shapes = list(solver.room.shapes(made.state.arrays["stood"]))
+        assert len(shapes) == 6
+        inside.append(sum(int((shape.gap(skin, pose) < -1e-3).sum()) for shape, pose in shapes))
+    assert inside[0] > 10
+    assert inside[1] == 0
