@@ -23,7 +23,8 @@ Array = NDArray[np.float64]
 MOST_CELLS = 40_000_000
 TAIL = 4.0  # times k: how far a sphere is felt
 LEFT = math.exp(-TAIL)  # of a sphere, there; taken off, so that it ends without a jump
-GAP = 0.1  # cells: how far off what cuts it a skin ends
+GAP, THIN_GAP = 0.1, 0.6  # cells: how far off what cuts it a skin ends; thin things would fall between its corners
+THIN = 2.0  # cells
 NEAREST = 4  # particles that a corner takes its colour and velocity from
 
 
@@ -121,7 +122,8 @@ def _cut(field: NDArray[np.float32], shape: Shaped, pose: Pose, low: Array, cell
         return
     part = field[tuple(slice(a, b) for a, b in zip(first, end, strict=True))]
     at = np.argwhere(part < cell)
-    gap = shape.gap(low + cell * (first + at), pose) - GAP * cell
+    thick = pose.scale * min(b - a for a, b in zip(*shape.box, strict=True))
+    gap = shape.gap(low + cell * (first + at), pose) - (GAP if thick > THIN * cell else THIN_GAP) * cell
     part[tuple(at.T)] = np.maximum(part[tuple(at.T)], -gap)
 
 
