@@ -2,6 +2,7 @@
 
 from hotgravel.core.matter.contract import Matter
 from hotgravel.core.matter.front.matter import FrontMatter
+from hotgravel.core.matter.froth.matter import FrothMatter
 from hotgravel.core.matter.liquid.matter import LiquidMatter
 from hotgravel.core.matter.particles.matter import ParticleMatter
 from hotgravel.core.matter.rigid.matter import RigidMatter
@@ -22,6 +23,7 @@ for _matter in (
     FrontMatter(),
     SmokeMatter(),
     LiquidMatter(),
+    FrothMatter(),
     WaterMatter(),
     SoftMatter(),
     RigidMatter(),

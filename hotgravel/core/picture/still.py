@@ -211,7 +211,7 @@ class Painter:
         paint = linear(shown(points["colour"], state, [s.colour for s in states]))
         if self.by == "speed":
             paint = measured.ramp(measured.share_of(points, self.by, self.top))
-        return paint, np.array([s.shine == "dull" for s in states] or [False])[state]
+        return paint, np.array([*(s.shine == "dull" for s in states), True])[state]  # in no state: dull
 
     def _crowd_lamp(self, place: Array) -> Iterator[Array]:
         """A lamp above the middle of a crowd that glows."""

@@ -26,7 +26,7 @@ STEPS = 1024  # more than a frame ever has
 # is a pair of entries.
 TAKES_SURFACES: Mapping[str, tuple[str, ...]] = {
     "particles": ("front", "rigid"), "smoke": ("front", "rigid"), "soft": ("front", "rigid"),
-    "liquid": ("front", "rigid"), "slosh": ("rigid",), "water": ("front", "rigid"),
+    "liquid": ("front", "rigid"), "froth": ("front", "rigid"), "slosh": ("rigid",), "water": ("front", "rigid"),
 }  # fmt: skip
 TAKES_OPENINGS: Mapping[str, tuple[str, ...]] = {"particles": ("rigid",), "smoke": ("rigid",)}
 TAKES_BLOWS: Mapping[str, tuple[str, ...]] = {"rigid": ("liquid", "particles", "soft", "water")}

@@ -20,7 +20,7 @@ from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
 from hotgravel.core.shot.finish import Finish
 from hotgravel.core.shot.forces import Force
 from hotgravel.core.shot.front import Front
-from hotgravel.core.shot.liquid import Drip, Fill, Liquid, Outlet, Spout
+from hotgravel.core.shot.liquid import Drip, Fill, Froth, Liquid, Outlet, Spout
 from hotgravel.core.shot.matter import Apart, Collision, Fading, Growth, Skin, State, Streaks, Tint
 from hotgravel.core.shot.migrations import VERSION, migrated
 from hotgravel.core.shot.naming import free_name
@@ -52,13 +52,13 @@ SECTIONS = {
 ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
     Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Cloth, Jelly, Balloon, Front, Collision, Growth, Fading,
-    Tint, Apart, Skin, Streaks, Smoke, Fire, Detail, Liquid, Slosh, Water, Source, Offshoot, Fume, Puff, Drain, Fill,
-    Spout, Outlet, Drip, Rain, *get_args(Force), Cue,
+    Tint, Apart, Skin, Streaks, Smoke, Fire, Detail, Liquid, Froth, Slosh, Water, Source, Offshoot, Fume, Puff, Drain,
+    Fill, Spout, Outlet, Drip, Rain, *get_args(Force), Cue,
 )  # fmt: skip
 SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
 MatterRow = Annotated[
     State | Rigid | Bonds | Posed | Cloth | Jelly | Balloon | Front | Collision | Growth | Fading | Tint | Apart
-    | Skin | Streaks | Smoke | Fire | Detail | Liquid | Slosh | Water,
+    | Skin | Streaks | Smoke | Fire | Detail | Liquid | Froth | Slosh | Water,
     Field(discriminator="kind"),
 ]  # fmt: skip
 SupplyRow = Annotated[
@@ -68,7 +68,8 @@ ForceRow = Annotated[Force, Field(discriminator="kind")]
 
 
 Supplied = Source | Offshoot | Fume | Puff | Drain | Fill | Spout | Outlet | Drip | Rain
-Origin = Supplied | Rigid | Cloth | Jelly | Balloon | Front | Slosh | Water
+Grown = Rigid | Cloth | Jelly | Balloon | Front | Froth | Slosh | Water
+Origin = Supplied | Grown
 LOOKS = {"smoke": ("thickness",), "fire": ("glow",)}  # what only pictures show, beside the looks of all rows
 
 
@@ -149,7 +150,11 @@ class Shot(BaseModel):
         """The rows that elements come from; an element's `source` counts in them."""
         return [
             *self.supply,
-            *(row for row in self.matter if isinstance(row, Rigid | Cloth | Jelly | Balloon | Front | Slosh | Water)),
+            *(
+                row
+                for row in self.matter
+                if isinstance(row, Rigid | Cloth | Jelly | Balloon | Front | Froth | Slosh | Water)
+            ),
         ]
 
     @property
@@ -210,6 +215,11 @@ class Shot(BaseModel):
     def liquids(self) -> list[Liquid]:
         """Those that are on; a run has but one."""
         return [row for row in self.matter if isinstance(row, Liquid) and row.on]
+
+    @property
+    def froths(self) -> list[Froth]:
+        """Those that are on; a run has but one."""
+        return [row for row in self.matter if isinstance(row, Froth) and row.on]
 
     @property
     def skins(self) -> list[Skin]:
@@ -431,7 +441,8 @@ def _no_such(target: str, described: Refer, kinds: dict[str, str]) -> str:
 def paint_kept(shot: Shot) -> set[str]:
     """The rows whose paint frames keep: states where skins take over colours, props that are bodies, and liquid."""
     states = {state.id for state in shot.states} if shot.skins else set()
-    return states | {row.prop for row in shot.shaped} | {row.id for row in (*shot.liquids, *shot.sloshes, *shot.waters)}
+    liquid = (*shot.liquids, *shot.froths, *shot.sloshes, *shot.waters)
+    return states | {row.prop for row in shot.shaped} | {row.id for row in liquid}
 
 
 def fingerprint(shot: Shot, *extra: str) -> str:

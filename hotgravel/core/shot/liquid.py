@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value, Vector
-from hotgravel.core.shot.dials import choice, colour, dial, dials, refer
+from hotgravel.core.shot.dials import choice, colour, dial, dials, refer, seed
 from hotgravel.core.shot.row import Ref, Row, points_nowhere
 
 MOST_CELLS = 6_000_000
@@ -100,6 +100,50 @@ class Liquid(Row):
     def whom(self) -> None:
         """Its surface wraps all of it."""
         return None
+
+
+class Froth(Row):
+    kind: Literal["froth"] = "froth"
+    section: ClassVar[str] = "matter"
+    title: ClassVar[str] = "spray, foam and bubbles"
+    does: ClassVar[str] = "What liquid is white with: born where it breaks, it flies, floats, or rises in it."
+    phrase: ClassVar[str] = (
+        "Where liquid goes faster than {least}, trapped air gives {trapped} and crests give {crests} flecks of foam, "
+        "{radius} in radius, which lasts for {lasts}."
+    )
+    least: Value = dial(
+        "m/s", 1.5, label="faster than", soft=(0.2, 5.0), above=0.0, high=1e3, drivable=True,
+        help="Slower liquid takes no air in; at twice the speed it takes in all that it can.",
+    )  # fmt: skip
+    trapped: Value = dial(
+        "/s", 20.0, label="from trapped air", soft=(0.0, 100.0), low=0.0, high=1e5, drivable=True,
+        help="How many come off each drop a second, where drops go against one another by 1 m/s: splashes, eddies.",
+    )  # fmt: skip
+    crests: Value = dial(
+        "/s", 20.0, label="from crests", soft=(0.0, 100.0), low=0.0, high=1e5, drivable=True,
+        help="The same of drops that go out of the liquid by 1 m/s where its surface is sharp: crests that tip over.",
+    )  # fmt: skip
+    radius: Value = dial(
+        "m", 0.01, label="radius", soft=(0.002, 0.05), above=0.0, high=1e3, drivable=True,
+        help="Of each; some are half as large, some half as large again.",
+    )  # fmt: skip
+    lasts: Value = dial(
+        "s", 2.0, label="lasts", soft=(0.3, 10.0), above=0.0, high=1e6, drivable=True,
+        help="How long foam lasts; spray and bubbles four times as long.",
+    )  # fmt: skip
+    rises: Value = dial(
+        "×", 2.0, label="rises", soft=(0.0, 5.0), low=0.0, high=1e3, drivable=True,
+        help="How strongly bubbles are drawn up, beside how strongly things fall.",
+    )  # fmt: skip
+    drag: Value = dial(
+        "/s", 6.0, label="taken along", soft=(0.5, 20.0), low=0.0, high=1e4, drivable=True,
+        help="How quickly bubbles take on the motion of what is about them.",
+    )  # fmt: skip
+    colour: str = colour("#E8EEEE", label="colour", help="Of all of it.")
+    seed: int = seed()
+
+    def birth(self, names: Mapping[str, str], parent: int) -> str:
+        return f"Came off drop {parent}."
 
 
 class Filling(Row):

@@ -41,7 +41,7 @@ from tests.core.run.turns_of_bonds import BONDS, DUSTY
 from tests.core.run.turns_of_cues import CUES
 from tests.core.run.turns_of_fields import FIELDS
 from tests.core.run.turns_of_fronts import FRONTS
-from tests.core.run.turns_of_liquid import LIQUID
+from tests.core.run.turns_of_liquid import FROTH, LIQUID
 from tests.core.run.turns_of_slosh import SLOSH
 from tests.core.run.turns_of_smoke import SMOKE
 from tests.core.run.turns_of_soft import SOFT
@@ -287,6 +287,7 @@ TURNS |= {name: Turn(*turn, matter="rigid") for name, turn in (BODIES | BONDS).i
 TURNS |= {name: Turn(*turn, matter="smoke") for name, turn in SMOKE.items()}
 TURNS |= {name: Turn(*turn, matter="liquid") for name, turn in LIQUID.items()}
 TURNS |= {name: Turn(*turn, matter="slosh") for name, turn in SLOSH.items()}
+TURNS |= {name: Turn(*turn, matter="froth") for name, turn in FROTH.items()}
 TURNS |= {name: Turn(*turn, matter="water") for name, turn in WATER.items()}
 TURNS |= {name: Turn(*turn, matter="soft") for name, turn in SOFT.items()}
 TURNS |= {name: Turn(*turn, matter="front") for name, turn in FRONTS.items()}

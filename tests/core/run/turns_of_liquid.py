@@ -181,3 +181,39 @@ LIQUID: dict[str, tuple[Any, ...]] = {
     "outlet.prop": ("supply.1.prop", "other", "water", count, -1, draining()),
     "outlet.start": ("supply.1.start", 3, 20, count, 1, draining()),
 }  # fmt: skip
+
+
+def breaking(**fields: Any):
+    """A column that breaks, with froth."""
+    row = {"kind": "froth", "id": "froth", "least": 0.5, "trapped": 40, "crests": 40} | fields
+    return scene(water=body_of(0.6, 1.2, at=(-0.5, None, 0)), rows=[*STATES, row], last=18)
+
+
+def large(f: Film) -> float:
+    return float(f.last.radius.mean())
+
+
+def under(f: Film) -> float:
+    """How many bubbles there have been."""
+    return float(f.state.facts["bubbles"])
+
+
+def pale(f: Film) -> float:
+    return float(f.last.colour.mean())
+
+
+def elsewhere(f: Film) -> float:
+    return float(f.last.position[:50].sum())
+
+
+FROTH: dict[str, tuple[Any, ...]] = {
+    "froth.least": ("matter.3.least", 0.3, 2.0, count, -1, breaking()),
+    "froth.trapped": ("matter.3.trapped", 5.0, 60.0, count, 1, breaking()),
+    "froth.crests": ("matter.3.crests", 0.0, 200.0, count, 1, breaking(trapped=5.0)),
+    "froth.radius": ("matter.3.radius", 0.005, 0.02, large, 1, breaking()),
+    "froth.lasts": ("matter.3.lasts", 0.1, 3.0, count, 1, breaking()),
+    "froth.rises": ("matter.3.rises", 0.0, 8.0, under, -1, breaking()),
+    "froth.drag": ("matter.3.drag", 0.5, 40.0, elsewhere, 0, breaking()),
+    "froth.colour": ("matter.3.colour", "#405060", "#F0F0F0", pale, 1, breaking()),
+    "froth.seed": ("matter.3.seed", 1, 2, elsewhere, 0, breaking()),
+}  # fmt: skip

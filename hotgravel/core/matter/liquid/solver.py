@@ -28,7 +28,6 @@ from hotgravel.core.matter.liquid.transfer import (
     carried,
     close_by,
     extended,
-    forced,
     kept_out,
     laid,
     shared_out,
@@ -36,6 +35,7 @@ from hotgravel.core.matter.liquid.transfer import (
     taken,
 )
 from hotgravel.core.matter.liquid.viscosity import thickened
+from hotgravel.core.matter.pushed import forced
 from hotgravel.core.shape.colliders import colliders_of
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene

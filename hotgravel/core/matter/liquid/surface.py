@@ -22,8 +22,8 @@ RADIUS, BLEND = 0.45, 0.8  # cells: how large drops count, and how far apart the
 
 
 def surface_of(solver: "LiquidSolver", p: Elements, stood: Array, scene: Scene) -> dict[str, NDArray[Any]]:
-    """The mesh of a frame; `stood` has what moved in it (as `Room.moving` has it): vertices (V, 3), faces (F, 3), colour
-    (V,) as 0xrrggbb, velocity (V, 3). Raises `ShotFault` for one too fine."""
+    """The mesh of a frame; `stood` has what moved in it (as `Room.moving` has it): vertices (V, 3), faces (F, 3),
+    colour (V,) as 0xrrggbb, velocity (V, 3). Raises `ShotFault` for one too fine."""
     row, cell = solver.row, solver.box.cell
     try:
         vertices, faces = skin(

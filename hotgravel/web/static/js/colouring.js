@@ -54,7 +54,7 @@ export function coloured(crowd, by, shot, top, weights) {
   for (let i = 0; i < crowd.count; i++) {
     const state = crowd.state[i];
     if ((whole || wrapped[state]) && crowd.kind === "points") { heat[i] = -2; continue; }
-    heat[i] = dull[state] ? -1 : 0.15 + 0.85 * Math.exp(-crowd.age[i] / 1.6);
+    heat[i] = state < 0 || dull[state] ? -1 : 0.15 + 0.85 * Math.exp(-crowd.age[i] / 1.6);
     if (zoned) ramp(weights[i], colours, 3 * i);
     else if (by === "speed") ramp(speedOf(crowd, i) / top, colours, 3 * i);
     else if (by === "sleep" && crowd.asleep) (crowd.asleep[i] ? ASLEEP : AWAKE).toArray(colours, 3 * i);

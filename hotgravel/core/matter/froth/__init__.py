@@ -1,0 +1,1 @@
+"""Spray, foam and bubbles of a liquid, born where it breaks."""
