@@ -27,7 +27,8 @@ class Cue(Row):
     third: Further = clause(label="and last", help="What happens after that, at the same moment.", default=Nothing)
     source: Ref | None = refer(
         "source", label="source", none="any source",
-        kinds=("source", "offshoot", "rigid", "cloth", "jelly", "balloon", "front"),
+        kinds=("source", "offshoot", "rigid", "cloth", "jelly", "balloon", "front", "fill", "spout", "drip", "froth",
+               "slosh", "water"),
         help="Only those that came of this row.",
     )  # fmt: skip
     within: Ref | None = refer("zone", label="within", none="anywhere", help="Only those in this zone at the moment.")

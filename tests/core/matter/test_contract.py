@@ -61,7 +61,7 @@ def world_of(matter: str, folder: Path):
         "particles": document(matter=[LOOSE, tint], supply=[source(emit={"kind": "burst", "count": 9, "frame": 1}, temperature=60)], cues=[warm], finish={"last": 16}),
         "smoke": smoky(matter=[LOOSE, tint], supply=[fume(temperature=900)], cues=[warm], last=16),
         "liquid": wet([body_of(0.4, 0.8)], 16, supply=[fill(temperature=60)], rows=[tint], size=[0.8, 0.8, 0.8]) | {"cues": [warm]},
-        "froth": wet([body_of(0.4, 0.8, at=(-0.2, None, 0))], 16, rows=[tint, {"kind": "froth", "id": "froth", "least": 0.2, "trapped": 40}], size=[0.8, 0.8, 0.8]) | {"cues": [warm | {"when": {"kind": "older", "age": 0.1}}]},
+        "froth": wet([body_of(0.4, 0.8, at=(-0.2, None, 0))], 16, rows=[tint, {"kind": "froth", "id": "froth", "least": 0.2, "trapped": 40}], size=[0.8, 0.8, 0.8]) | {"cues": [warm | {"when": {"kind": "older", "age": 0.05}, "source": "froth"}]},
         "water": scene([], [{"kind": "water", "id": "water", "size": 4.0, "cell": 0.2}, tint], 16, cues=[warm | {"when": {"kind": "older", "age": 0.1}}]),
         "slosh": holding({"kind": "cylinder", "radius": 0.3, "height": 1.0}, 16, at=(keys((1, 0), (9, 0.5)), 1, 0), rows=[tint], row={"uneven": 0.5}, cues=[warm | {"when": {"kind": "older", "age": 0.1}}]),
         "soft": scene([prop("sheet", SHEET, (0, 2, 0))], [cloth("sheet", temperature=60), tint], 16, cues=[warm, RIPS]),

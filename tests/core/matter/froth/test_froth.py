@@ -76,7 +76,7 @@ def afloat(fill: float, going: float, dt: float = 0.01, **row) -> Elements:
     p.velocity[:, 0], p.radius[:], p.age[:], p.state[:] = 1.0, 0.01, 1.0, -1
     shape = (2, 2, 2)
     liquid = Stirred(
-        np.full(3, 5.0),
+        np.full(3, -10.0),
         10.0,
         np.full(shape, fill),
         np.stack([np.zeros(shape), np.full(shape, going), np.zeros(shape)], -1),
