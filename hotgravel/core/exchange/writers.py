@@ -1,5 +1,6 @@
 """The formats that a run is handed over in."""
 
+from hotgravel.core.exchange.exr import write_exr
 from hotgravel.core.exchange.film import write_film, write_pictures, write_still
 from hotgravel.core.exchange.gltf import write_animation, write_gltf
 from hotgravel.core.exchange.obj import write_obj
@@ -22,6 +23,7 @@ WRITERS: dict[str, tuple[str, Writer]] = {
     "vdb": ("smoke: density, temperature, flames and velocity, as OpenVDB grids; a file a frame", write_vdb),
     "vdb_half": ("the same in half the room: 16 bits a number", write_vdb_half),
     "npz": ("the air of smoke, in NumPy's .npz, which Add, imported file takes in; a file a frame", write_npz),
+    "exr": ("wide water: heights, shifts, normals and foam, as OpenEXR; a file a frame", write_exr),
     "still": ("one picture of the stage, PNG, of the first of the frames", write_still),
     "png": ("pictures of the stage, PNG; a file a frame", write_pictures),
     "mp4": ("a film of the stage, H.264", write_film),
