@@ -42,13 +42,14 @@ def _weighed(near, ox, oy, oz, pull, wx, wy, wz, extra, right):
                 here = near[i, j, k]
                 if here >= 0.0:
                     continue
-                total = np.float32(HELD)
+                total, shut = np.float32(HELD), True
                 for side in range(6):
                     a, end = side // 2, side % 2
                     fi, fj, fk = i + end * (a == 0), j + end * (a == 1), k + end * (a == 2)
                     open_ = ox[fi, fj, fk] if a == 0 else (oy[fi, fj, fk] if a == 1 else oz[fi, fj, fk])
                     if open_ <= 0.0:
                         continue
+                    shut = False
                     way = 2 * end - 1
                     p, q, r = i + way * (a == 0), j + way * (a == 1), k + way * (a == 2)
                     outside = not (0 <= p < nx and 0 <= q < ny and 0 <= r < nz)
@@ -64,7 +65,10 @@ def _weighed(near, ox, oy, oz, pull, wx, wy, wz, extra, right):
                             wy[fi, fj, fk] = open_
                         else:
                             wz[fi, fj, fk] = open_
-                extra[i, j, k] = total
+                if shut:  # it lies in an obstacle: no pressure is there, and no neighbour asks for any
+                    near[i, j, k] = WALL
+                else:
+                    extra[i, j, k] = total
 
 
 @njit(cache=True, parallel=True, nogil=True)

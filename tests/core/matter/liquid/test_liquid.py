@@ -1,5 +1,7 @@
 """Liquid, against closed forms and what has been measured in tanks."""
 
+from pathlib import Path
+
 import numba
 import numpy as np
 import pytest
@@ -221,3 +223,21 @@ def test_shards_stand_clean_in_liquid_that_is_cut_by_them():
         inside.append(sum(int((shape.gap(skin, pose) < -1e-3).sum()) for shape, pose in shapes))
     assert inside[0] > 10
     assert inside[1] == 0
+
+
+def test_a_very_light_ball_in_thick_mud_rises_and_is_not_thrown():
+    # Cells that lie in the ball have no pressure, so nothing that is shut in there pushes it.
+    ball = prop("ball", {"kind": "sphere", "radius": 0.16}, (0, 0.17, 0))
+    rows = [body("ball", density=50), {"kind": "collision", "id": "met", "props": ["ball", "ground"]}]
+    shot = wet([body_of(1.6, 0.8), ball], 13, rows=rows, density=1600, viscosity=18, lively=0.1)
+    world = build(load(shot), beside(Path()), "rough")
+    now, _ = first_frame(world, still)
+    pressed, heights = [], []
+    for _ in range(12):
+        next_frame(world, now, still)
+        pressed.append(float(np.abs(now.states["liquid"].arrays["pressure"]).max()))
+        heights.append(float(now.crowds["rigid"].position[0, 1]))
+    # The water column stands for g h dt / dx in its unit, 8 for all of its depth; what the ball does adds to it.
+    assert max(pressed) < 50.0
+    assert heights[-1] > 0.5
+    assert now.crowds["liquid"].speed.max() < 6.0
