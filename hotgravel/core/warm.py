@@ -60,7 +60,7 @@ _SHOT: dict[str, Any] = {
          "diffusion": 0.01, "braking": 0.1},
         {"kind": "liquid", "id": "liquid", "at": [20, 0, 0], "size": [0.4, 0.4, 0.4], "viscosity": 100.0,
          "tension": 0.1},
-        {"kind": "froth", "id": "froth", "least": 1e-6, "trapped": 1e5},
+        {"kind": "froth", "id": "froth", "least": 1e-6, "trapped": 300.0, "crests": 300.0},
         {"kind": "slosh", "id": "slosh", "prop": "pool"},
         {"kind": "water", "id": "water", "at": [0, -2.5, 0], "size": 4.0, "cell": 0.5},
         {"kind": "fire", "id": "fire"}, {"kind": "detail", "id": "detail"},
