@@ -30,10 +30,11 @@ EMPTY = 1e-4  # of the room: so little liquid is none
 FOAMS, WHITE = 12.0, 40.0  # degrees: how steep surfaces begin to foam, and foam as they most do
 BORN = 2.0  # 1/s
 WET, FILMED = 0.05, 0.12  # of a film: less is not seen; how much of what lies behind it a whole one hides
-# Arrays of a row's state, a row for each of its vessels: how it is turned and where, the pendulum's rod and its rate,
-# how fast the surface's middle went, and heights and rates of waves.
-POSE, DOWN, RATE, GOING, WAVE, WAVING, FOAM, FILM = "pose", "down", "rate", "going", "wave", "waving", "foam", "film"
-WHO, SPIN, PLACE_RATE = "who", "spin", "moving"
+# Arrays of a row's state, a line for each of its vessels: its id, where it is and how turned (place, quaternion, size),
+# how it turns and goes, how the middle of the surface at rest goes, the pendulum's rod and its rate, heights and rates
+# of waves, foam, and the film on its walls.
+WHO, POSE, SPIN, PLACE_RATE, GOING = "who", "pose", "spin", "moving", "going"
+DOWN, RATE, WAVE, WAVING, FOAM, FILM = "down", "rate", "wave", "waving", "foam", "film"
 
 
 @dataclass(frozen=True)
@@ -57,6 +58,7 @@ class SloshSolver:
         for content in self.contents:
             who, before, after = self._vessels(content, seam)
             a = _kept(content, state.arrays, who, before)
+            state.elements = _held(_points(state), content, who)
             if len(who):
                 self._move(content, a, _points(state), seam, before, after, dt)
             state.arrays |= _named(content, a)
@@ -69,7 +71,7 @@ class SloshSolver:
         for content in self.contents:
             who, _, after = self._vessels(content, seam)
             a = _kept(content, state.arrays, who, after)
-            p = p.where((p.source != content.number) | np.isin(p.vessel, who))
+            p = _held(p, content, who)
             for vessel in who[~a["begun"]]:
                 p = p.joined(self._new(content, int(vessel), seam))
             a["begun"][:] = True
@@ -109,10 +111,8 @@ class SloshSolver:
             a = _own(content, state.arrays)
             if len(a[WHO]):
                 volume += float(a["volume"].sum())
-                foam, film = (
-                    max(foam, float(a[FOAM].max())),
-                    max(film, float((a[FILM] > WET).mean() if a[FILM].size else 0.0)),
-                )
+                foam = max(foam, float(a[FOAM].max()))
+                film = max(film, float((a[FILM] > WET).mean() if a[FILM].size else 0.0))
                 waves.append(float(np.abs(a[WAVE] @ content.shapes[0]).max()) * content.row.ripples)
         return {
             "count": len(p), "volume": volume, "steepest": float(p.steep.max(initial=0.0)), "ripples": max(waves),
@@ -283,6 +283,11 @@ def _spun(going: Array, spin: Array, arm: Array) -> Array:
 def _points(state: State) -> Points:
     assert isinstance(state.elements, Points)
     return state.elements
+
+
+def _held(p: Points, content: Content, who: NDArray[np.int64]) -> Points:
+    """All points but those on the liquid of vessels of a row that are gone."""
+    return p.where((p.source != content.number) | np.isin(p.vessel, who))
 
 
 def _row(pose: Pose) -> Array:

@@ -203,6 +203,21 @@ def test_each_copy_of_a_body_holds_its_own():
     assert np.ptp(made.last.position[:, 0]) > 0.5
 
 
+def test_liquid_goes_with_a_vessel_that_a_cue_removes():
+    gone = {
+        "kind": "cue",
+        "id": "gone",
+        "source": "vessel-body",
+        "when": {"kind": "older", "age": 0.1},
+        "then": {"kind": "remove"},
+    }
+    rows = [body("vessel", copies=stacked(2, 1, gap=0.3)), {"kind": "slosh", "id": "slosh", "prop": "vessel"}]
+    made = swung(scene([prop("vessel", JAR, (0, 0.401, 0))], rows, 7, cues=[gone]))
+    assert len(made.frames[2]) == 48
+    assert len(made.last) == 0
+    assert len(made.world.solvers["slosh"].surfaces(made.state, made.world.scene(7))["slosh"]["faces"]) == 0
+
+
 def test_what_leans_steeply_splashes_by_a_cue():
     splash = {
         "kind": "cue",
