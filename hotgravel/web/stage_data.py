@@ -8,6 +8,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from starlette.exceptions import HTTPException
 
+from hotgravel.core.chance import key_of
 from hotgravel.core.drive.value import is_driven, one, three
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.picture.light import as_data
@@ -57,6 +58,7 @@ def _set(studio: Studio, shot: Shot) -> dict[str, Any]:
         poses = [pose_at(prop, shot.clock.at(f)) for f in frames]
         props.append({
             "id": prop.id, "name": prop.name, "colour": prop.colour, "shine": prop.shine, "kind": prop.shape.kind,
+            "key": int(key_of(prop.id)),
             "moved": prop.id in moved, "pieces": pieces.get(prop.id, []),
             "vertices": np.round(vertices, 6).ravel().tolist(), "faces": faces.ravel().tolist(),
             "normals": np.round(normals, 4).ravel().tolist(),

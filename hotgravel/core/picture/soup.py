@@ -127,10 +127,10 @@ DARKEST = 1e-3  # of light: darker paint is no measure of what lies inside
 
 
 def pieces_into(
-    soup: Soup, meshes: list[dict[str, Any]], pieces: dict[str, Any], look: Look, alike: bool = False
+    soup: Soup, meshes: list[dict[str, Any]], pieces: dict[str, Any], looks: list[Look], eye: Array, alike: bool = False
 ) -> None:
-    """Pieces as their meshes, each where it is; all that have one mesh in one go. `alike` gives the faces that cuts
-    have made the colour of the others."""
+    """Pieces as their meshes with a look each, seen from a place; all that have one mesh in one go. `alike` gives faces
+    that cuts have made the colour of the others."""
     for number, mesh in enumerate(meshes):
         mine = np.flatnonzero(pieces["piece"] == number)
         if not len(mine):
@@ -148,10 +148,11 @@ def pieces_into(
             paint[within] *= inside / np.maximum(outer, DARKEST)
         place, spin = (pieces[name][mine].astype(float)[:, None] for name in ("position", "spin"))
         velocity = pieces["velocity"][mine].astype(float)[:, None] + np.cross(spin, vertices - place)
+        faces, vertices = faces.reshape(-1, 3), vertices.reshape(-1, 3)
+        faded = np.repeat(pieces["faded"][mine].astype(float), len(mesh["faces"])) if "faded" in pieces else 0.0
         soup.add(
-            vertices.reshape(-1, 3), normals.reshape(-1, 3), np.tile(corners, (len(mine), 1)), paint,
-            faces.reshape(-1, 3), look, velocity.reshape(-1, 3),
-            np.repeat(pieces["faded"][mine].astype(float), len(mesh["faces"])) if "faded" in pieces else 0.0,
+            vertices, normals.reshape(-1, 3), np.tile(corners, (len(mine), 1)), paint, faces, looks[number],
+            velocity.reshape(-1, 3), np.maximum(faded, seen_past(vertices, faces, looks[number], eye)),
         )  # fmt: skip
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from PIL import Image
 from scipy.ndimage import gaussian_filter
 
+from hotgravel.core.chance import key_of
 from hotgravel.core.colour import light_of, linear, shown
 from hotgravel.core.matter.drape import draped, draping
 from hotgravel.core.matter.registry import MATTERS
@@ -175,7 +176,8 @@ class Painter:
             pieces = self.store.elements(frame, matter, PIECE if self.by != "load" else (*PIECE, "load"))
             if self.by != "own":
                 pieces["colour"] = measured.packed(measured.ramp(measured.share_of(pieces, self.by, self.top)))
-            pieces_into(soup, self.pieces[matter], pieces, _look(rough=1.0), alike=self.by != "own")
+            looks = [self._look_of(mesh) for mesh in self.pieces[matter]]
+            pieces_into(soup, self.pieces[matter], pieces, looks, eye, alike=self.by != "own")
         for matter in (m for m, kind in drawn_so.items() if kind == "mesh"):
             kept = self.store.elements(frame, matter, draping(MATTERS[matter].columns))
             if self.by == "speed":
@@ -188,6 +190,11 @@ class Painter:
                 mine = points["matter"] == row.wraps
                 under |= mine if row.whom is None else mine & (points["state"] == world.states[row.whom])
         return under
+
+    def _look_of(self, mesh: dict[str, Any]) -> tuple[float, ...]:
+        """How pieces of a mesh look: as the prop that it was made from."""
+        clear = {int(key_of(prop.id)) for prop in self.world.shot.props if prop.shine == "clear"}
+        return GLASS if "prop" in mesh and int(mesh["prop"][0]) in clear else _look(rough=1.0)
 
     @property
     def _light(self) -> lights.Light:

@@ -6,9 +6,11 @@ from contextvars import copy_context
 from typing import Any
 
 import numba
+import numpy as np
 
+from hotgravel.core.chance import key_of
 from hotgravel.core.cues.actions import absent
-from hotgravel.core.matter.contract import Array, kept_columns
+from hotgravel.core.matter.contract import Array, Solver, kept_columns
 from hotgravel.core.place import Place, files_in, remove
 from hotgravel.core.run import checkpoint
 from hotgravel.core.run.frame import Happened, Snapshot, Stopped, first_frame, next_frame, scene_at
@@ -62,7 +64,7 @@ def execute(
     store.write_note(RUN, facts_of(world, first, last))
     for name, solver in world.solvers.items():
         if meshes := solver.meshes():
-            store.write_meshes(name, meshes)
+            store.write_meshes(name, _of_props(meshes, solver))
     there = set(kept)
     if kept and kept[-1] >= last:
         return kept
@@ -197,3 +199,9 @@ def threads(count: int | None = None) -> int:
     available = int(numba.config.NUMBA_NUM_THREADS)  # type: ignore[attr-defined]
     numba.set_num_threads(max(1, min(count or available, available)))
     return int(numba.get_num_threads())
+
+
+def _of_props(meshes: list[dict[str, Array]], solver: Solver) -> list[dict[str, Array]]:
+    """Meshes, each with a key of the prop that it was made from, by which a picture finds how clear that is."""
+    keys = [np.array([key_of(prop)], np.uint32) for prop, _ in solver.drawn()]
+    return [mesh | {"prop": key} for mesh, key in zip(meshes, keys, strict=True)] if keys else meshes

@@ -1,5 +1,6 @@
 // Pieces: meshes that are kept once a run, each drawn as often as there are elements with it, all at once.
 import * as THREE from "../vendor/three/three.module.js";
+import { clear, GLASS, shaded } from "./light.js";
 import { Outlines } from "./outlines.js";
 import { roughen } from "./roughen.js";
 import { fetchPacked } from "./wire.js";
@@ -16,12 +17,26 @@ function insides(count, inner, colour) {
   return out;
 }
 
+// All pieces of one look, drawn at once.
+function batchOf(groups, isClear) {
+  const total = (name) => groups.reduce((sum, group) => sum + group[name].length, 0);
+  const material = isClear ? new THREE.MeshPhongMaterial({ shininess: 40, specular: new THREE.Color().setScalar(0.1), side: THREE.DoubleSide, transparent: true, depthWrite: false }) : new THREE.MeshLambertMaterial();
+  if (isClear) material.onBeforeCompile = (shader) => { shaded(shader); clear(shader, GLASS); };
+  else roughen(material);
+  const batch = new THREE.BatchedMesh(groups.length, total("vertices") / 3, total("faces"), material);
+  batch.frustumCulled = batch.perObjectFrustumCulled = batch.sortObjects = false;
+  batch.castShadow = !isClear;
+  batch.receiveShadow = true;
+  batch.renderOrder = isClear ? 1 : 0;
+  return batch;
+}
+
 export class Pieces {
   constructor(stage) {
     this.stage = stage;
     this.object = new THREE.Group();
     this.meshes = [];
-    this.batch = null;
+    this.batches = [];
     this.outlines = new Outlines(stage);
     this.run = null;
   }
@@ -33,20 +48,20 @@ export class Pieces {
     this.hide();
     const got = await fetchPacked(`/runs/${run}/meshes/${matter}.bin`);
     if (!got || this.run !== run) return;
-    if (this.batch) { this.object.remove(this.batch); this.batch.dispose(); this.batch.material.dispose(); }
-    const total = (name) => got.groups.reduce((sum, group) => sum + group[name].length, 0);
-    this.batch = new THREE.BatchedMesh(got.groups.length, total("vertices") / 3, total("faces"), new THREE.MeshLambertMaterial());
-    roughen(this.batch.material);
-    this.batch.frustumCulled = this.batch.perObjectFrustumCulled = this.batch.sortObjects = false;
-    this.batch.castShadow = this.batch.receiveShadow = true;
-    this.object.add(this.batch);
-    this.meshes = got.groups.map(({ vertices, faces, normals, inner, colour, outline }) => {
+    for (const batch of this.batches) { this.object.remove(batch); batch.dispose(); batch.material.dispose(); }
+    const glass = new Set(this.stage.props.filter((prop) => prop.shine === "clear").map((prop) => prop.key));
+    const [whole, seenThrough] = [false, true].map((wanted) => got.groups.filter((group) => glass.has(group.prop?.[0]) === wanted));
+    this.batches = [[whole, false], [seenThrough, true]].filter(([groups]) => groups.length).map(([groups, isClear]) => batchOf(groups, isClear));
+    this.object.add(...this.batches);
+    const batchFor = (group) => this.batches[seenThrough.includes(group) && whole.length ? 1 : 0];
+    this.meshes = got.groups.map((group) => {
+      const { vertices, faces, normals, inner, colour, outline } = group, batch = batchFor(group);
       const geometry = new THREE.BufferGeometry();
       geometry.setAttribute("position", new THREE.BufferAttribute(vertices, 3));
       geometry.setAttribute("normal", new THREE.BufferAttribute(normals, 3));
       geometry.setAttribute("color", new THREE.BufferAttribute(insides(vertices.length / 3, inner, colour), 3));
       geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(faces), 1));
-      return { geometry, id: this.batch.addGeometry(geometry), outline: outline ?? new Float32Array(0), places: [], count: 0 };
+      return { geometry, batch, id: batch.addGeometry(geometry), outline: outline ?? new Float32Array(0), places: [], count: 0 };
     });
     if (this.wanted) this.show(run, ...this.wanted);
   }
@@ -55,8 +70,9 @@ export class Pieces {
     this.wanted = [crowd, look, blur];
     if (this.run !== run) { this.load(run, crowd.name); return; }
     const at = new THREE.Vector3(), turn = new THREE.Quaternion(), size = new THREE.Vector3(), pose = new THREE.Matrix4(), colour = new THREE.Vector4();
-    const faded = crowd.faded?.some((share) => share > 0) ?? false, material = this.batch?.material;
-    if (material && (material.vertexColors !== look.painted || material.alphaHash !== faded)) {
+    const faded = crowd.faded?.some((share) => share > 0) ?? false;
+    for (const { material } of this.batches) {
+      if (material.vertexColors === look.painted && material.alphaHash === faded) continue;
       Object.assign(material, { vertexColors: look.painted, alphaHash: faded, needsUpdate: true });
     }
     for (const mesh of this.meshes) mesh.count = 0;
@@ -65,9 +81,9 @@ export class Pieces {
       if (!mesh) continue;
       const place = this.room(mesh, mesh.count++);
       pose.compose(at.fromArray(crowd.position, 3 * i), turn.fromArray(crowd.turn, 4 * i), size.setScalar(crowd.scale[i]));
-      this.batch.setMatrixAt(place, pose);
+      mesh.batch.setMatrixAt(place, pose);
       colour.set(...look.colours.subarray(3 * i, 3 * i + 3), 1 - (crowd.faded?.[i] ?? 0));
-      this.batch.setColorAt(place, colour);
+      mesh.batch.setColorAt(place, colour);
     }
     this.rest();
     this.outlines.show(crowd, this.meshes);
@@ -77,14 +93,15 @@ export class Pieces {
   // Where the nth body that is drawn with a mesh is among all that are drawn.
   room(mesh, n) {
     if (n === mesh.places.length) {
-      if (this.batch.instanceCount === this.batch.maxInstanceCount) this.batch.setInstanceCount(2 * this.batch.maxInstanceCount);
-      mesh.places.push(this.batch.addInstance(mesh.id));
+      const { batch } = mesh;
+      if (batch.instanceCount === batch.maxInstanceCount) batch.setInstanceCount(2 * batch.maxInstanceCount);
+      mesh.places.push(batch.addInstance(mesh.id));
     }
     return mesh.places[n];
   }
 
   // Those that no body needs are not drawn.
-  rest() { for (const { places, count } of this.meshes) places.forEach((place, n) => this.batch.setVisibleAt(place, n < count)); }
+  rest() { for (const { places, count, batch } of this.meshes) places.forEach((place, n) => batch.setVisibleAt(place, n < count)); }
 
   hide() { this.outlines.clear(); for (const mesh of this.meshes) mesh.count = 0; this.rest(); }
 
