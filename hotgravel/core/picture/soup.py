@@ -1,6 +1,6 @@
 """All that a picture shows, as one soup of triangles and one of balls."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -41,6 +41,17 @@ class Arrays:
     ball_velocity: Array
     faded: Array
     ball_faded: Array
+
+    @property
+    def solid(self) -> "Arrays":
+        """Without all that is seen through, however little."""
+        faces, balls = self.faded == 0.0, self.ball_faded == 0.0
+        return replace(
+            self, faces=self.faces[faces], look_of=self.look_of[faces], faded=self.faded[faces],
+            places=self.places[balls], radius=self.radius[balls], ball_paint=self.ball_paint[balls],
+            ball_look=self.ball_look[balls], ball_velocity=self.ball_velocity[balls],
+            ball_faded=self.ball_faded[balls],
+        )  # fmt: skip
 
     @property
     def tint(self) -> Array:
@@ -149,11 +160,21 @@ def pieces_into(
         place, spin = (pieces[name][mine].astype(float)[:, None] for name in ("position", "spin"))
         velocity = pieces["velocity"][mine].astype(float)[:, None] + np.cross(spin, vertices - place)
         faces, vertices = faces.reshape(-1, 3), vertices.reshape(-1, 3)
-        faded = np.repeat(pieces["faded"][mine].astype(float), len(mesh["faces"])) if "faded" in pieces else 0.0
+        gone = pieces["faded"][mine].astype(float) if "faded" in pieces else np.zeros(len(mine))
+        faded, look = np.repeat(gone, len(mesh["faces"])), looks[number]
+        if look[CLEAR] == 0.0:  # of what has faded the near side alone, or it would be half as faded
+            near = (faded == 0.0) | _faces_towards(vertices, faces, eye)
+            faces, faded = faces[near], faded[near]
         soup.add(
-            vertices, normals.reshape(-1, 3), np.tile(corners, (len(mine), 1)), paint, faces, looks[number],
-            velocity.reshape(-1, 3), np.maximum(faded, seen_past(vertices, faces, looks[number], eye)),
+            vertices, normals.reshape(-1, 3), np.tile(corners, (len(mine), 1)), paint, faces, look,
+            velocity.reshape(-1, 3), np.maximum(faded, seen_past(vertices, faces, look, eye)),
         )  # fmt: skip
+
+
+def _faces_towards(vertices: Array, faces: Ints, eye: Array) -> NDArray[np.bool_]:
+    """Which faces (F,) have their front to a place (3,)."""
+    a, b, c = (vertices[faces[:, n]] for n in range(3))
+    return np.asarray(np.einsum("fc,fc->f", np.cross(b - a, c - a), eye - a) > 0.0)
 
 
 def skin_into(soup: Soup, made: dict[str, Any], look: Look, eye: Array) -> None:

@@ -41,7 +41,7 @@ SHUTTER = 0.5  # of a frame: how long it is open
 BLOOM = 0.3  # how much what glows spreads over what is near it
 WIDE = 1.03  # half the side of what a lamp sees a metre away: a little more than a cube's
 SHADOWED = 2  # lamps that throw shadows
-LAYERS = 7  # of what is seen through: the last is seen whole
+LAYERS = 6  # of what is seen through; what is solid behind them is seen past all others
 LEAST_SEEN = 0.01  # of a pixel: so little is left out
 FRAMED = 9  # frames of a run that its view is made from
 
@@ -250,12 +250,14 @@ class Painter:
         for layer in range(LAYERS):
             lit_so, hot, far, which = self._lit(s, maps, lamps, cast, view, shutter, past)
             depth = depth if layer else far
-            through = faded[which][..., None] if layer < LAYERS - 1 else np.zeros((*size, 1))
+            through = faded[which][..., None]
             image, fire = image + left * (1.0 - through) * lit_so, fire + left * (1.0 - through) * hot
             left = left * through * tint[which]
             if left.max() < LEAST_SEEN:
-                break
+                return image, fire, depth
             past = np.where(through[..., 0] > 0.0, far, np.inf)
+        lit_so, hot, _, _ = self._lit(s.solid, maps, lamps, cast, view, shutter, np.full(size, -np.inf))
+        image, fire = image + left * lit_so, fire + left * hot
         return image, fire, depth
 
     def _lit(

@@ -89,8 +89,7 @@ def state(f: Film) -> float:
 
 def surface(f: Film) -> dict[str, np.ndarray]:
     solver = f.world.solvers["liquid"]
-    now = type("State", (), {"elements": f.last})()
-    return next(iter(solver.surfaces(now, f.world.scene(f.world.shot.finish.last)).values()))
+    return next(iter(solver.surfaces(f.state, f.world.scene(f.world.shot.finish.last)).values()))
 
 
 def corners(f: Film) -> float:
