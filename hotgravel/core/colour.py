@@ -34,10 +34,15 @@ def linear(rgb: NDArray[np.float64]) -> NDArray[np.float64]:
     return result
 
 
+def screen_of(colour: str) -> NDArray[np.float64]:
+    """A colour written as #rrggbb, in shares of full (3,), as the screen has it."""
+    shares: NDArray[np.float64] = rgb_of(np.array([int(colour[1:], 16)]))[0]
+    return shares
+
+
 def light_of(colour: str) -> NDArray[np.float64]:
     """A colour written as #rrggbb, as light (3,)."""
-    light: NDArray[np.float64] = linear(rgb_of(np.array([int(colour[1:], 16)])))[0]
-    return light
+    return linear(screen_of(colour))
 
 
 def encoded(light: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.colour import rgb_of
+from hotgravel.core.colour import rgb_of, screen_of
 from hotgravel.core.exchange.take import Step, Take, Wish
 from hotgravel.core.shot.water import Water
 
@@ -40,7 +40,7 @@ def channels(skin: dict[str, Array], row: Water, wish: Wish) -> dict[str, Array]
     place = skin["vertices"].reshape(n, n, 3).astype(float)
     normal = np.cross(np.gradient(place, axis=1), np.gradient(place, axis=0))
     normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
-    own = rgb_of(np.array([int(row.colour[1:], 16)], np.uint32))[0]
+    own = screen_of(row.colour)
     painted = rgb_of(skin["colour"]).reshape(n, n, 3)
     foam = ((painted - own).sum(axis=-1) / max(float((1.0 - own).sum()), 1e-6)).clip(0.0, 1.0)
     turned = wish.turned(normal.reshape(-1, 3)).reshape(n, n, 3)

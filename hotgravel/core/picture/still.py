@@ -193,8 +193,12 @@ class Painter:
 
     def _look_of(self, mesh: dict[str, Any]) -> tuple[float, ...]:
         """How pieces of a mesh look: as the prop that it was made from."""
-        clear = {int(key_of(prop.id)) for prop in self.world.shot.props if prop.shine == "clear"}
-        return GLASS if "prop" in mesh and int(mesh["prop"][0]) in clear else _look(rough=1.0)
+        return GLASS if "prop" in mesh and int(mesh["prop"][0]) in self._clear else _look(rough=1.0)
+
+    @cached_property
+    def _clear(self) -> set[int]:
+        """The keys of props that are clear as glass."""
+        return {int(key_of(prop.id)) for prop in self.world.shot.props if prop.shine == "clear"}
 
     @property
     def _light(self) -> lights.Light:

@@ -83,7 +83,7 @@ class SloshMatter:
                 said = "is empty" if row.level == 0.0 else "is full to the brim: nothing can swing"
                 yield Finding("no surface", row.id, "level", f"{name} {said}.", "doubtful")
             prop = next(p for p in shot.props if p.id == row.prop)
-            if prop.seen == "seen" and prop.shine != "clear" and row.wall >= 0.0:
+            if prop.seen == "seen" and prop.shine != "clear":
                 said = f"{name} hides the liquid in it. Let it be seen through, or be unseen."
                 yield Finding("hidden liquid", row.id, "prop", said, "doubtful")
             width = float(np.sqrt(content.modes.spread[[0, 2]].max())) * setting.at_first[row.prop].scale

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
 from hotgravel.core.chance import uniforms
-from hotgravel.core.colour import bits_of, rgb_of
+from hotgravel.core.colour import bits_of, screen_of
 from hotgravel.core.drive.value import one, three
 from hotgravel.core.matter.aims import unit
 from hotgravel.core.matter.contract import Array, Offers, Seam, Shed, State
@@ -60,10 +60,10 @@ class SloshSolver:
             a = _kept(content, state.arrays, who, before)
             state.elements = _held(_points(state), content, who)
             if len(who):
-                self._move(content, a, _points(state), seam, before, after, dt)
+                laid = self._move(content, a, _points(state), seam, before, after, dt)
+                self._ride(content, a, _points(state), laid, seam)
             state.arrays |= _named(content, a)
         state.elements.age += dt
-        self._ride(state, seam)
         return 0
 
     def land(self, state: State, seam: Seam) -> None:
@@ -76,8 +76,8 @@ class SloshSolver:
                 p = p.joined(self._new(content, int(vessel), seam))
             a["begun"][:] = True
             state.arrays |= _named(content, a)
+            self._ride(content, a, p, content.laid(a[DOWN], a[POSE], one(content.row, "level", seam.scene.ask)), seam)
         state.elements = p
-        self._ride(state, seam)
 
     def shed(self, state: State, shed: Shed, seam: Seam) -> None:
         """Nothing comes off what moves as liquid in a vessel."""
@@ -133,7 +133,8 @@ class SloshSolver:
 
     def _move(
         self, content: Content, a: dict[str, Array], p: Points, seam: Seam, before: Array, after: Array, dt: float
-    ) -> None:  # fmt: skip
+    ) -> Laid:  # fmt: skip
+        """The surfaces of a row swing in a step, in place; returns how they then lie."""
         row, ask = content.row, seam.scene.ask
         level = one(row, "level", ask)
         laid = content.laid(a[DOWN], after, level)
@@ -156,7 +157,9 @@ class SloshSolver:
         swung(a[DOWN], a[RATE], a[WAVE], a[WAVING], pull, axes, bend, part, stiff, number, row.calms, dt, broke)
         a[POSE] = after
         a["volume"] = level * content.vessel.room * after[:, 7] ** 3
-        self._wet(content, a, p, broke, level, dt)
+        laid = content.laid(a[DOWN], after, level)
+        self._wet(content, a, p, laid, broke, dt)
+        return laid
 
     def _kick(self, content: Content, a: dict[str, Array], p: Points) -> None:
         """What cues have added to the velocities of points goes into waves, in place."""
@@ -168,7 +171,7 @@ class SloshSolver:
         push = -np.einsum("nc,nc->n", added, a[DOWN][rows])
         np.add.at(a[WAVING], rows, push[:, None] * content.shapes[0].T[p.node[mine]] / POINTS)
 
-    def _wet(self, content: Content, a: dict[str, Array], p: Points, broke: Array, level: float, dt: float) -> None:
+    def _wet(self, content: Content, a: dict[str, Array], p: Points, laid: Laid, broke: Array, dt: float) -> None:
         """Foam is born and dries; walls are wet where liquid stands, and dry, in place."""
         row, mine = content.row, np.flatnonzero(p.source == content.number)
         steep = np.zeros(len(a[WHO]))
@@ -176,46 +179,41 @@ class SloshSolver:
         born = np.clip((steep - FOAMS) / (WHITE - FOAMS), 0.0, 1.0) + broke
         a[FOAM] = np.clip(a[FOAM] * np.exp(-dt / row.lasts) + row.foam * BORN * dt * born, 0.0, 1.5)
         if row.wet > 0.0:
-            laid = content.laid(a[DOWN], a[POSE], level)
             height = np.einsum("vc,nc->nv", content.vessel.walls[0], laid.normals)
             under = height < laid.levels[:, HEIGHT, None]
             a[FILM] = np.where(under, 1.0, a[FILM] * np.exp(-dt / row.wet))
 
-    def _ride(self, state: State, seam: Seam) -> None:
+    def _ride(self, content: Content, a: dict[str, Array], p: Points, laid: Laid, seam: Seam) -> None:
         """Points are where their surfaces have them, in place."""
-        p = _points(state)
+        mine = np.flatnonzero(p.source == content.number)
+        if not len(mine):
+            return
         straight = self._gravity(seam)
         level_way = -unit(straight) if straight.any() else None
-        for content in self.contents:
-            a = _own(content, state.arrays)
-            mine = np.flatnonzero(p.source == content.number)
-            if not len(mine):
-                continue
-            laid = content.laid(a[DOWN], a[POSE], one(content.row, "level", seam.scene.ask))
-            rows, node = _rows(a, p, mine), p.node[mine]
-            shapes, slopes = (of[:, node] for of in content.shapes)
-            ripples = content.row.ripples
-            lift = ripples * np.einsum("nm,mn->n", a[WAVE][rows], shapes)
-            rise = ripples * np.einsum("nm,mn->n", a[WAVING][rows], shapes)
-            stretch, scale, axes = laid.stretch[rows], laid.scale[rows], laid.axes[rows]
-            flat = np.einsum("nij,nj->ni", stretch, content.nodes[node] - content.modes.middle)
-            out = np.einsum("nk,nkc->nc", flat, axes)
-            there = laid.levels[rows]
-            local = out + np.einsum("nk,nkc->nc", there[:, MIDDLE:SPREAD], axes)
-            local += (there[:, HEIGHT] + lift / scale)[:, None] * laid.normals[rows]
-            turn, normal = laid.turn[rows], -a[DOWN][rows]
-            away = scale[:, None] * np.einsum("nij,nj->ni", turn, local)
-            p.position[mine] = a[POSE][rows, :3] + away
-            arm = scale[:, None] * np.einsum("nij,nj->ni", turn, out)
-            tipping = np.cross(a[DOWN][rows], a[RATE][rows])
-            p.velocity[mine] = np.nan_to_num(a[GOING][rows]) + np.cross(tipping, arm) + rise[:, None] * normal
-            p.flow[mine] = p.velocity[mine]
-            grade = np.einsum("nm,mnk->nk", a[WAVE][rows], slopes) * ripples / scale[:, None]
-            grade = np.einsum("nij,nj->ni", np.linalg.pinv(stretch).transpose(0, 2, 1), grade)
-            bent = normal - np.einsum("nk,nij,nkj->ni", grade, turn, axes)
-            up = np.einsum("nij,j->ni", turn, content.up) if level_way is None else level_way
-            cosine = (bent * up).sum(axis=1) / np.linalg.norm(bent, axis=1)
-            p.steep[mine] = np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0)))
+        rows, node = _rows(a, p, mine), p.node[mine]
+        shapes, slopes = (of[:, node] for of in content.shapes)
+        ripples = content.row.ripples
+        lift = ripples * np.einsum("nm,mn->n", a[WAVE][rows], shapes)
+        rise = ripples * np.einsum("nm,mn->n", a[WAVING][rows], shapes)
+        stretch, scale, axes = laid.stretch[rows], laid.scale[rows], laid.axes[rows]
+        flat = np.einsum("nij,nj->ni", stretch, content.nodes[node] - content.modes.middle)
+        out = np.einsum("nk,nkc->nc", flat, axes)
+        there = laid.levels[rows]
+        local = out + np.einsum("nk,nkc->nc", there[:, MIDDLE:SPREAD], axes)
+        local += (there[:, HEIGHT] + lift / scale)[:, None] * laid.normals[rows]
+        turn, normal = laid.turn[rows], -a[DOWN][rows]
+        away = scale[:, None] * np.einsum("nij,nj->ni", turn, local)
+        p.position[mine] = a[POSE][rows, :3] + away
+        arm = scale[:, None] * np.einsum("nij,nj->ni", turn, out)
+        tipping = np.cross(a[DOWN][rows], a[RATE][rows])
+        p.velocity[mine] = np.nan_to_num(a[GOING][rows]) + np.cross(tipping, arm) + rise[:, None] * normal
+        p.flow[mine] = p.velocity[mine]
+        grade = np.einsum("nm,mnk->nk", a[WAVE][rows], slopes) * ripples / scale[:, None]
+        grade = np.einsum("nij,nj->ni", np.linalg.pinv(stretch).transpose(0, 2, 1), grade)
+        bent = normal - np.einsum("nk,nij,nkj->ni", grade, turn, axes)
+        up = np.einsum("nij,j->ni", turn, content.up) if level_way is None else level_way
+        cosine = (bent * up).sum(axis=1) / np.linalg.norm(bent, axis=1)
+        p.steep[mine] = np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0)))
 
     def _gravity(self, seam: Seam) -> Array:
         """What pulls all vessels alike, m/s² (3,)."""
@@ -253,7 +251,7 @@ class SloshSolver:
 
 def _colours(content: Content, body: Body, foam: float) -> NDArray[np.uint32]:
     """Walls have its own colour; foam whitens the surface, and the most at its rim."""
-    own = rgb_of(np.array([int(content.row.colour[1:], 16)], np.uint32))[0]
+    own = screen_of(content.row.colour)
     white = min(foam, 1.0) * np.array([[0.0], [0.15], [1.0]])
     kind = body.on_top.astype(np.int64) + body.rim.astype(np.int64)
     made: NDArray[np.uint32] = bits_of(255.0 * (own + white * (1.0 - own)))[kind]

@@ -8,7 +8,7 @@ import numpy as np
 from scipy.ndimage import gaussian_filter, map_coordinates
 
 from hotgravel.core.chance import uniforms
-from hotgravel.core.colour import bits_of, rgb_of
+from hotgravel.core.colour import bits_of, screen_of
 from hotgravel.core.drive.value import one
 from hotgravel.core.matter.contract import NO_BLOWS, Array, Blows, Offers, Seam, Shed, State
 from hotgravel.core.matter.elements import Elements
@@ -126,7 +126,7 @@ class WaterSolver:
         number = np.arange(n * n).reshape(n, n)
         a, b, c, d = (m.ravel() for m in (number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]))
         faces = np.concatenate([np.stack([a, c, b], axis=1), np.stack([a, d, c], axis=1)])
-        own = rgb_of(np.array([int(self.row.colour[1:], 16)], np.uint32))[0]
+        own = screen_of(self.row.colour)
         colour = bits_of(255.0 * (own + np.minimum(foam, 1.0).ravel()[:, None] * (1.0 - own)))
         return {self.row.id: {
             "vertices": seen.place.reshape(-1, 3), "faces": faces, "colour": colour,
