@@ -53,7 +53,7 @@ def _page(
         there = shots.record(session, run.shot_id)
         retime = shots.document(session, run.shot_id, run.revision).finish.retime is not None
         remembered = given or settings.get(session, _memory(there.id), {})
-    kept = studio.frames(run_id).frames()
+    kept = studio.frames(run_id).in_full()
     formats = {name: what for name, (what, _) in WRITERS.items()}
     made = [card(studio, s) for s in studio.handings.all() if s.order.run == run_id]
     return page(
@@ -118,7 +118,7 @@ def start(
         _accepted("unit", unit, ("m", "cm"))
         _accepted("up axis", up, ("y", "z"))
         store = Retimed(studio.run_folder(run_id), shot) if retimed else studio.frames(run_id)
-        wish(store.frames(), **wanted)  # type: ignore[arg-type]
+        wish(store.in_full(), **wanted)  # type: ignore[arg-type]
     except ShotFault as fault:
         if "text/html" in request.headers.get("accept", ""):
             return _page(request, run_id, 422, str(fault), given | {"first": first, "last": last})

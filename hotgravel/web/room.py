@@ -1,5 +1,6 @@
 """Whether a run fits: the disk and the memory that it will take, against those that are there."""
 
+import math
 import shutil
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -46,7 +47,8 @@ def make_sure(studio: Studio, shot: Shot, needs: Estimate) -> None:
         fewer = int(frames * there / needs.bytes)
         offers = [Offer("Limit what runs take", "", "disk", "")]
         if fewer > 0:
-            last = shot.finish.first + fewer - 1
+            last, every = shot.finish.first + fewer - 1, shot.finish.every * math.ceil(1.05 * needs.bytes / there)
+            offers.insert(0, Offer(f"Keep one frame of {every} in full", "finish", "every", str(every)))
             offers.insert(0, Offer(f"Run to frame {last}", "finish", "last", str(last)))
         raise NoRoom(_sentence("disk", needs.bytes, there), offers + list(_fewer(shot, there / needs.bytes)))
     memory = (1.0 - SPARE) * psutil.virtual_memory().available

@@ -10,19 +10,19 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
-from pydantic import TypeAdapter
 
 from hotgravel.core.exchange.bundle import BESIDE, read_bundle, write_bundle
 from hotgravel.core.place import Place
 from hotgravel.core.run.world import beside
 from hotgravel.core.shape import grid
 from hotgravel.core.shape.lettering import FONT_FORMATS
-from hotgravel.core.shape.mesh import LARGEST_BYTES, MeshFault, solid
+from hotgravel.core.shape.mesh import LARGEST_BYTES
 from hotgravel.core.shot import edit
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.faults import ShotFault
-from hotgravel.core.shot.props import MeshUnit, Shape
+from hotgravel.core.shot.props import MeshUnit
 from hotgravel.core.shot.spot import Edited
+from hotgravel.farm.reading import look
 from hotgravel.store import settings, shots
 from hotgravel.web.editing import Number, Text, answer
 from hotgravel.web.render import Typed
@@ -104,13 +104,7 @@ def _looked_at(studio: Studio, name: str, data: bytes) -> Iterator[Path]:
     with TemporaryDirectory(dir=incoming) as folder:
         path = Path(folder) / name
         path.write_bytes(data)
-        try:
-            if is_field(name):
-                grid.read_grid(name, beside(Path(folder)))
-            else:
-                solid(TypeAdapter(Shape).validate_python(shape_from(name)), beside(Path(folder)))
-        except (MeshFault, grid.GridFault) as fault:
-            raise ShotFault.of(str(fault)) from None
+        look(path, None if is_field(name) else shape_from(name))
         yield path
 
 

@@ -42,9 +42,10 @@ def packed(frame: int, groups: Mapping[str, Mapping[str, Any]]) -> bytes:
 
 
 def packed_frame(store: FrameStore, frame: int) -> memoryview:
-    """The elements of all matters at a kept frame, as the stage draws them: the part of the frame's file that holds
-    their arrays is sent as it stands. Raises `KeyError`, `DamagedFrame`."""
+    """The elements of all matters that are shown at a kept frame, as the stage draws them: the part of a frame's file
+    that holds their arrays is sent as it stands. Raises `KeyError`, `DamagedFrame`."""
     spans, path = store.drawn(frame)
+    frame = store.shown(frame)
     there = [span for of in spans.values() for span in of if span.size]
     low = min((span.start for span in there), default=0)
     high = max((span.start + span.size for span in there), default=0)

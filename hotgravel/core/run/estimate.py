@@ -11,7 +11,7 @@ from typing import Any
 
 from hotgravel.core.matter.fineness import FINENESS
 from hotgravel.core.matter.registry import MATTERS
-from hotgravel.core.run.gauges import count_of
+from hotgravel.core.run.gauges import IN_FULL, count_of
 from hotgravel.core.shot.document import Shot
 
 FRAME = 4000.0  # a frame's own cost, in particle-steps
@@ -27,8 +27,8 @@ LONG = (("s", 1.0, 120.0), ("min", 60.0, 7200.0), ("h", 3600.0, float("inf")))
 
 @dataclass(frozen=True)
 class Spent:
-    """What one run took: work in particle-steps, elements over all frames, seconds, bytes; and whether skins are in
-    them."""
+    """What one run took: work in particle-steps, elements over all frames that are kept in full, seconds, bytes; and
+    whether skins are in them."""
 
     work: float
     elements: float
@@ -58,7 +58,7 @@ def spent(frames: Iterable[dict[str, Any]], size: float) -> Spent:
         skinned |= "skins" in gauges["seconds"]
         weighed = sum(MATTERS[name].cost * of["count"] for name, of in gauges["matter"].items())
         work += weighed * max(1, gauges["steps"]) + FRAME
-        elements += count_of(gauges)
+        elements += count_of(gauges) if gauges.get(IN_FULL, True) else 0
         seconds += sum(gauges["seconds"].values())
     return Spent(work, elements, seconds, size, skinned)
 
@@ -73,10 +73,10 @@ def estimate(shot: Shot, past: list[Spent]) -> Estimate:
     frames = range(shot.finish.first, shot.finish.last + 1)
     counts = [counts_at(shot, frame) for frame in frames]
     steps = FINENESS[shot.finish.quality].steps
-    total = sum(sum(of.values()) for of in counts)
+    total = sum(sum(of.values()) for of in counts[:: shot.finish.every])
     work = steps * sum(MATTERS[name].cost * n for of in counts for name, n in of.items()) + FRAME * len(counts)
     known = [p for p in past if p.work > 0 and p.seconds > 0]
-    peak = max((sum(of.values()) for of in counts), default=0.0)
+    peak = max(sum(of.values()) for of in counts)
     told = _told(known, work, total)
     if shot.skins and not any(p.skinned for p in known):
         skinned = len(shot.skins) * total

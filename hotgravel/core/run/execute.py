@@ -14,8 +14,8 @@ from hotgravel.core.matter.contract import Array, Solver, kept_columns
 from hotgravel.core.place import Place, files_in, remove
 from hotgravel.core.run import checkpoint
 from hotgravel.core.run.frame import Happened, Snapshot, Stopped, first_frame, next_frame, scene_at
-from hotgravel.core.run.frames import PROCESSOR, REMEDY, FrameStore, telling
-from hotgravel.core.run.gauges import measure
+from hotgravel.core.run.frames import HAPPENED, PROCESSOR, REMEDY, FrameStore, telling
+from hotgravel.core.run.gauges import IN_FULL, measure
 from hotgravel.core.run.parts import Parts
 from hotgravel.core.run.world import World
 
@@ -148,18 +148,24 @@ class Keeper:
         with parts("measuring"):
             gauges = measure(world, now, happened)
         scene = scene_at(world, now, now.frame, absent(world.shot.cues, now.memory))
-        with parts("skins"):
-            made: dict[str, dict[str, Array]] = {}
-            for name, solver in world.solvers.items():
-                made |= solver.surfaces(now.states[name], scene)
-        with parts("writing"):
+        made: dict[str, dict[str, Array]] = {}
+        columns, shown = {}, None
+        if gauges[IN_FULL]:
+            with parts("skins"):
+                for name, solver in world.solvers.items():
+                    made |= solver.surfaces(now.states[name], scene)
             columns = {matter.name: kept_columns(matter, now.states[matter.name].elements) for matter in world.matters}
+        else:
+            shown, _ = world.shot.finish.in_full(now.frame)
+        with parts("writing"):
             records: dict[str, dict[str, Array]] = {}
             for name, solver in world.solvers.items():
                 records |= solver.records(now.states[name])
-            self.store.write(now.frame, columns, happened.events, gauges, made, records)
+            if shown is not None:
+                records = {name: arrays for name, arrays in records.items() if name in HAPPENED}
+            self.store.write(now.frame, columns, happened.events, gauges, made, records, shown)
         if not made:
-            parts.seconds.pop("skins")
+            parts.seconds.pop("skins", None)
         gauges["seconds"].update({name: round(seconds, 6) for name, seconds in parts.seconds.items()})
         gauges[PROCESSOR] = round(processor, 6)
         self.store.write_seconds(now.frame, gauges["seconds"], gauges[PROCESSOR])

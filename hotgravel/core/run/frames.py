@@ -48,6 +48,7 @@ LATER = {
     "rigid": ("partner", "faded"),
     "particles": ("faded",),
 }  # columns that came after frames told theirs
+HAPPENED = frozenset({"breaks"})  # records of what happened on the way to a frame, and not of how all is at it
 DRAWN = frozenset(n for matter in MATTERS.values() for n, column in matter.columns.items() if column.drawn)
 PROCESSOR = "processor"  # seconds that processors worked on a frame, whatever else the machine did
 
@@ -91,10 +92,11 @@ class FrameStore:
     def write(
         self, frame: int, columns: Mapping[str, Mapping[str, Array]], events: Events, gauges: dict[str, Any],
         surfaces: Mapping[str, Mapping[str, Array]] | None = None,
-        records: Mapping[str, Mapping[str, Array]] | None = None,
+        records: Mapping[str, Mapping[str, Array]] | None = None, shown: int | None = None,
     ) -> None:  # fmt: skip
         """Land a frame, whole: the columns of each matter, meshes around elements by their rows, and other records by
-        name. The seconds that gauges tell stay out of it, so that the same frame is the same bytes."""
+        name. The seconds that gauges tell stay out of it, so that the same frame is the same bytes. One that is not
+        kept in full has no columns and names the frame that is shown in its place."""
         measured = {name: value for name, value in gauges.items() if name not in ("seconds", PROCESSOR)}
         groups: dict[str, dict[str, Array]] = {name: dict(arrays) for name, arrays in columns.items()}
         groups["events"] = {name: getattr(events, name) for name in COLUMNS}
@@ -109,12 +111,23 @@ class FrameStore:
             "columns": {group: list(arrays) for group, arrays in groups.items()},
             "gauges": measured,
         }
+        if shown is not None:
+            attributes["shown"] = shown
         with telling(f"Frame {frame}", f"The frames before it are kept: {REMEDY}"):
             write_groups(self.path(frame), groups, attributes, plain=DRAWN)
 
     def run_frame(self, frame: int) -> float:
-        """The frame of the run that is shown at a frame."""
-        return float(frame)
+        """The frame of the run that is shown at a frame. Raises `KeyError`, `DamagedFrame`."""
+        return float(self.shown(frame))
+
+    def shown(self, frame: int) -> int:
+        """The frame whose elements are shown at a frame: itself, or the last before it that is kept in full. Raises
+        `KeyError`, `DamagedFrame`."""
+        return int(self._told(frame).get("shown", frame))
+
+    def in_full(self) -> list[int]:
+        """The frames that are kept in full, in order."""
+        return [frame for frame in self.frames() if self.run_frame(frame) == frame]
 
     def write_seconds(self, frame: int, seconds: dict[str, float], processor: float) -> None:
         """How long each part of a frame took, and how long processors worked on all of it; kept beside it."""
@@ -123,7 +136,7 @@ class FrameStore:
     def elements(self, frame: int, matter: str, names: Iterable[str] | None = None) -> dict[str, Array]:
         """Columns of a matter's elements at a frame, by name; empty where the run has none of it. Raises `KeyError`,
         `DamagedFrame`."""
-        columns = MATTERS[matter].columns
+        columns, frame = MATTERS[matter].columns, self.shown(frame)
         names = tuple(columns) if names is None else tuple(names)
         there = matter in self.matters(frame)
         found = self._read(frame, matter, self._kept(frame, matter, names)) if there else {}
@@ -146,7 +159,7 @@ class FrameStore:
 
     def matters(self, frame: int) -> list[str]:
         """The matters that a frame has elements of. Raises `KeyError`, `DamagedFrame`."""
-        told: list[str] = self._told(frame).get("matters", ["particles"])
+        told: list[str] = self._told(self.shown(frame)).get("matters", ["particles"])
         return told
 
     def _told(self, frame: int) -> dict[str, Any]:
@@ -162,7 +175,7 @@ class FrameStore:
 
         Their checksums are verified when a file is first asked for, and again when it has changed.
         """
-        path = self._there(frame)
+        path = self._there(self.shown(frame))
         try:
             return _spans(path, _stamp(path), tuple(self.matters(frame))), path
         except FAULTS as error:
@@ -170,7 +183,7 @@ class FrameStore:
 
     def record(self, frame: int, name: str, names: Iterable[str]) -> dict[str, Array]:
         """Arrays of another record of a frame, such as contacts. Raises `KeyError`, `DamagedFrame`."""
-        return self._read(frame, name, names)
+        return self._read(frame if name in HAPPENED else self.shown(frame), name, names)
 
     def write_meshes(self, matter: str, meshes: list[dict[str, Array]]) -> None:
         """Keep the meshes that a matter's pieces are drawn with, once a run: one after another in one group, with
@@ -204,7 +217,7 @@ class FrameStore:
     def skin(self, frame: int, row: str) -> dict[str, Array]:
         """A skin of a frame: vertices (V, 3), faces (F, 3), colour (V,) as 0xrrggbb, velocity (V, 3); with a film,
         how thin it is (V,): 0 is a body of it, 1 nothing. Raises `KeyError`, `DamagedFrame`."""
-        group = f"skins/{row}"
+        group, frame = f"skins/{row}", self.shown(frame)
         return self._read(frame, group, self._told(frame).get("columns", {}).get(group, SKIN))
 
     def events(self, frame: int) -> Events:

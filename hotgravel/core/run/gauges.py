@@ -11,6 +11,7 @@ from hotgravel.core.matter.elements import Elements
 from hotgravel.core.run.frame import Happened, Snapshot
 from hotgravel.core.run.world import World
 
+IN_FULL = "in_full"  # whether a frame is kept so
 STEPS = Gauge("", "steps taken on the way to this frame")
 
 
@@ -28,6 +29,7 @@ def measure(world: World, now: Snapshot, happened: Happened) -> dict[str, Any]:
         },
         "by_state": _by_state(world, now.crowds.values()),
         "steps": happened.steps,
+        IN_FULL: world.shot.finish.in_full(now.frame)[0] == now.frame,
         "firings": {c.id: int(fired[i]) if fired is not None else 0 for i, c in enumerate(world.shot.cues)},
         "nearest": {cue: float(f"{value:.6g}") for cue, value in happened.nearest.items()},
         "absent": happened.absent,

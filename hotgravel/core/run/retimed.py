@@ -40,6 +40,9 @@ class Retimed(FrameStore):
         finish = self.shot.finish
         return [f for f in range(finish.first, finish.last + 1) if self._nearest(f) in kept]
 
+    def in_full(self) -> list[int]:
+        return self.frames()  # between those that the run kept so, elements are blends of them
+
     def run_frame(self, frame: int) -> float:
         return run_frame_of(self.shot, frame)
 
@@ -55,13 +58,13 @@ class Retimed(FrameStore):
         names = tuple(columns) if names is None else tuple(names)
         need = {"position": ("velocity",), "turn": ("spin",)}  # what blending goes by
         wanted = tuple(dict.fromkeys((*names, "id", *(n for name in names for n in need.get(name, ())))))
-        shown, nearest = self.run_frame(frame), self._nearest(frame)
+        shown = self.run_frame(frame)
+        nearest, other = sorted(self.shot.finish.in_full(shown), key=lambda full: abs(full - shown))
         found = super().elements(nearest, matter, wanted)
-        other = nearest + (1 if shown > nearest else -1)
-        share = abs(shown - nearest)
+        share = abs(shown - nearest) / max(abs(other - nearest), 1)
         if share > 1e-6:
             span = self.shot.pace.lasting(nearest, other)
-            with suppress(KeyError):  # where nothing is kept beyond, the nearest stays as it is
+            with suppress(KeyError):  # where nothing is kept beyond, the nearer stays as it is
                 self._blend(found, super().elements(other, matter, wanted), columns, share, span)
         for name in found:
             if columns[name].blend == "rate":

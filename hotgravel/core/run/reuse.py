@@ -69,7 +69,8 @@ def _finish(was: dict[str, Any], now: dict[str, Any]) -> float:
     scales = was["time_scale"], now["time_scale"]
     if was | ignored | {"time_scale": 1.0} != now | ignored | {"time_scale": 1.0}:
         return NEVER
-    until = ALWAYS if was["last"] == now["last"] else float(min(was["last"], now["last"]))
+    held = 0 if was["every"] == 1 else 1  # a last frame is kept in full, whichever it is
+    until = ALWAYS if was["last"] == now["last"] else float(min(was["last"], now["last"]) - held)
     return min(until, _values(*scales))
 
 

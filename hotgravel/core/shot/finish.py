@@ -1,5 +1,6 @@
 """Finish: which frames, how fast they play, how finely they are computed."""
 
+import math
 from collections.abc import Iterator
 from typing import ClassVar, Literal
 
@@ -41,6 +42,11 @@ class Finish(Row):
         help="0.5 is slow motion: the physics moves half as far a frame; keys keep to their frames. Varied over time, "
         "a range of frames is in slow motion.",
     )  # fmt: skip
+    every: int = dial(
+        "count", 1, label="kept in full every", soft=(1, 8), low=1, high=1000, whole=True,
+        help="Of so many frames one is kept in full, and shown until the next: 2 halves what a run takes of the disk. "
+        "All are computed; what happens and what is measured is kept of each.",
+    )  # fmt: skip
     lengths: Literal["m", "cm"] = choice(
         {"m": "metres", "cm": "centimetres"}, "m", label="lengths",
         help="How lengths are shown and read; what is stored does not change.",
@@ -68,6 +74,13 @@ class Finish(Row):
         help="Which frame of the run is shown at each frame. Keys that fall play it backwards, flat ones hold it; "
         "the run stays as it is.",
     )  # fmt: skip
+
+    def in_full(self, frame: float) -> tuple[int, int]:
+        """The frames that are kept in full at or before a frame, and next; both the last from there on."""
+        if frame >= self.last:
+            return self.last, self.last
+        before = self.first + (math.floor(frame) - self.first) // self.every * self.every
+        return before, min(before + self.every, self.last)
 
     def idle(self) -> frozenset[str]:
         return frozenset({"name"} | ({"aperture"} if self.focus is None else set()))  # there is but one finish

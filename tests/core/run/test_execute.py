@@ -93,6 +93,29 @@ def test_a_part_of_the_frames_is_the_same_as_in_the_whole(tmp_path):
     assert part.items() <= whole.items()
 
 
+def test_of_every_fifth_frame_all_is_kept_and_of_the_others_what_happens(tmp_path):
+    cues = [{"kind": "cue", "id": "cue", "when": {"kind": "touches"}, "then": {"kind": "enter", "state": "loose"}}]
+    for every in (1, 5):
+        execute(world(cues=cues, finish={"last": 12, "every": every}), tmp_path / str(every))
+    plain, thin = (FrameStore(tmp_path / name) for name in "15")
+    assert thin.frames() == plain.frames() == plain.in_full() == list(range(1, 13))
+    assert thin.in_full() == [1, 6, 11, 12]  # the last too
+    for frame, shown in ((6, 6), (10, 6), (12, 12)):
+        assert thin.shown(frame) == shown
+        assert (thin.particles(frame)["position"] == plain.particles(shown)["position"]).all()
+        assert (thin.events(frame).particle == plain.events(frame).particle).all()
+        assert thin.gauges(frame)["matter"] == plain.gauges(frame)["matter"]
+    assert sum(len(thin.events(frame)) for frame in (7, 8, 9, 10)) > 0
+    weights = [sum(map(len, bytes_of(tmp_path / name).values())) for name in "15"]
+    assert weights[1] < 0.5 * weights[0]
+    told = []
+    for stop in (8, 99):  # stopped between two that are kept in full, it goes on to the same bytes
+        execute(world(cues=cues, finish={"last": 12, "every": 5}), tmp_path / "stopped", resume=True,
+                landed=lambda f, g: told.append(f), cancelled=lambda stop=stop: len(told) == stop)  # fmt: skip
+    assert told == list(range(1, 13))
+    assert bytes_of(tmp_path / "stopped") == bytes_of(tmp_path / "5")
+
+
 @pytest.mark.parametrize("harm", ["cut", "flip", "empty"])
 def test_a_damaged_frame_is_said_to_be_one(tmp_path, harm):
     execute(world(), tmp_path)

@@ -312,6 +312,7 @@ SHOWN = {
     "skin.shown",
     "streaks.whom",
     "streaks.frames",
+    "finish.every",  # tests/core/run/test_execute.py
     "finish.retime",
     "finish.light",  # tests/core/exchange/test_exchange.py, as the next
     "cut.inside",  # tests/core/matter/rigid/test_bonds.py

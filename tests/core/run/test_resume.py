@@ -1,10 +1,5 @@
 """A run that is stopped, at any moment and however hard, goes on to the same bytes."""
 
-import json
-import random
-import signal
-import subprocess
-import sys
 import time
 from pathlib import Path
 
@@ -86,35 +81,3 @@ def test_a_finished_run_has_nothing_to_go_on_with(tmp_path, unbroken):
     execute(world(), tmp_path, landed=lambda f, g: told.append(f), resume=True)
     assert told == []
     assert bytes_of(tmp_path) == unbroken
-
-
-def test_three_kills_of_three_lose_at_most_the_frame_in_work(tmp_path, unbroken):
-    path = tmp_path / "it.shot.json"
-    path.write_text(json.dumps(shot()))
-    folder = tmp_path / "run"
-    command = [sys.executable, "-m", "hotgravel.cli", "run", str(path), "--out", str(folder), "--resume"]
-    dice = random.Random(4)
-    kills, before = 0, []
-    while kills < 3:
-        process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-        target = (
-            len(before) + 1 + dice.randrange(5)
-        )  # strike once so many frames are kept, at a random moment of the next
-        while process.poll() is None and len(FrameStore(folder).frames()) < target:
-            time.sleep(0.002)
-        time.sleep(0.03 * dice.random())
-        if process.poll() is None:
-            process.send_signal(signal.SIGKILL)
-            kills += 1
-        process.wait()
-        kept = FrameStore(folder).frames()
-        assert kept[: len(before)] == before  # what was kept is still there
-        assert kept == FrameStore(folder).whole(1)  # and no frame is half there
-        before = kept
-        if kept and kept[-1] == 42:
-            for made in (folder / "frames").iterdir():  # it got through: begin again, to be killed some more
-                made.unlink()
-            before = []
-    subprocess.run(command, check=True, stdout=subprocess.DEVNULL)
-    kept = {name: data for name, data in bytes_of(folder).items() if not name.startswith(".")}
-    assert kept == unbroken
