@@ -18,9 +18,8 @@ from hotgravel.core.shot.document import load
 CORE = "hotgravel.core."
 # The kinds of rows that each of two processes leaves to the other.
 PARTS = (
-    frozenset({"smoke", "fire", "detail", "fume", "puff", "liquid", "fill", "froth", "water", "rain", "slosh", "skin",
-               "jelly", "balloon", "cloth"}),
-    frozenset({"rigid", "bonds", "front", "source", "apart"}),
+    frozenset({"smoke", "fire", "detail", "fume", "puff", "liquid", "fill", "froth", "water", "rain", "slosh", "skin"}),
+    frozenset({"rigid", "bonds", "front", "jelly", "balloon", "cloth", "source", "apart"}),
 )  # fmt: skip
 _AIR: dict[str, Any] = {"kind": "formula", "text": "speed"}
 _CROWD: dict[str, Any] = {"kind": "response", "attribute": "density", "begin": 0, "end": 1e6}

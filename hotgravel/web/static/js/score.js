@@ -153,18 +153,28 @@ export class Score {
 
   land(frame, gauges) { this.measured.set(frame, gauges); this.later(); }
 
-  later() {
+  later() { this.drawing = true; this.soon(); }
+
+  // Once before the next picture, however often it was asked for: each look at the page's layout may work it out anew.
+  soon() {
     if (this.due) return;
     this.due = true;
-    requestAnimationFrame(() => { this.due = false; this.draw(); });
+    requestAnimationFrame(() => {
+      this.due = false;
+      if (this.drawing) this.draw(); else this.placeHead();
+    });
   }
 
   draw() {
+    this.drawing = false;
     const there = new Set([...this.measured.values()].flatMap((g) => Object.entries(g.matter).filter(([, of]) => of.count).map(([name]) => name)));
     for (const lane of this.lanes) {
       lane.row.hidden = Boolean(lane.matter && there.size && !there.has(lane.matter));
-      if (lane.row.hidden || lane.folded) continue;
-      const width = lane.canvas.clientWidth, scale = window.devicePixelRatio || 1;
+    }
+    const shown = this.lanes.filter((lane) => !lane.row.hidden && !lane.folded), scale = window.devicePixelRatio || 1;
+    const widths = shown.map((lane) => lane.canvas.clientWidth);
+    for (const [n, lane] of shown.entries()) {
+      const width = widths[n];
       lane.canvas.style.height = `${lane.height}px`;
       lane.canvas.width = Math.max(1, Math.round(width * scale));
       lane.canvas.height = Math.round(lane.height * scale);
@@ -173,7 +183,7 @@ export class Score {
       lane.most = lane.paint({ context, width, height: lane.height });
     }
     this.showWhole();
-    this.moveHead(this.frame);
+    this.placeHead();
   }
 
   // As many lanes as there is room for, none cut through; the others are scrolled to.
@@ -187,18 +197,18 @@ export class Score {
     this.head.style.height = `${this.root.scrollHeight}px`;
   }
 
-  moveHead(frame) {
-    this.frame = frame;
+  moveHead(frame) { this.frame = frame; this.soon(); }
+
+  placeHead() {
+    const frame = this.frame, canvas = this.lanes[0]?.canvas;
+    const left = canvas && canvas.offsetLeft + ((frame - this.firstFrame + 0.5) / this.span()) * canvas.clientWidth;
     const gauges = this.measured.get(frame);
     for (const lane of this.lanes) {
       const most = lane.most === undefined ? "" : `most ${compact(lane.most)}`;
       lane.value.textContent = [gauges ? lane.now(gauges, frame) : "", most].filter(Boolean).join(", ");
     }
-    const canvas = this.lanes[0]?.canvas;
     this.head.hidden = !canvas || frame === undefined;
-    if (!canvas) return;
-    const left = canvas.offsetLeft + ((frame - this.firstFrame + 0.5) / this.span()) * canvas.clientWidth;
-    this.head.style.left = `${left - 1}px`;
+    if (canvas) this.head.style.left = `${left - 1}px`;
   }
 
   signal({ context, width, height }, { values, step }) {
