@@ -1,6 +1,9 @@
 """What tests share: shots in a line, and films of them without a disk."""
 
 import copy
+import os
+import shutil
+import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -15,8 +18,10 @@ from hotgravel.core.matter.elements import Elements
 from hotgravel.core.run.execute import still, threads
 from hotgravel.core.run.frame import first_frame, next_frame
 from hotgravel.core.run.world import World, beside, build
+from hotgravel.core.shape.shelf import FOLDER as CUTTINGS
 from hotgravel.core.shot.document import load
 
+CUT = pytest.StashKey[str]()
 settings.register_profile("steady", deadline=None, derandomize=True)  # no test's outcome depends on the machine
 settings.load_profile("steady")
 
@@ -107,6 +112,12 @@ def pytest_configure(config: pytest.Config) -> None:
     """Tests that run side by side take a core each: kernels whose threads wait for another's are many times slower."""
     if hasattr(config, "workerinput"):
         threads(1)
+    else:  # what one test has cut no other cuts again; kept for this session alone, as the code may change
+        os.environ[CUTTINGS] = config.stash[CUT] = tempfile.mkdtemp()
+
+
+def pytest_unconfigure(config: pytest.Config) -> None:
+    shutil.rmtree(config.stash.get(CUT, ""), ignore_errors=True)
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

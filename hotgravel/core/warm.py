@@ -19,7 +19,8 @@ CORE = "hotgravel.core."
 # The kinds of rows that each of two processes leaves to the other.
 PARTS = (
     frozenset({"smoke", "fire", "detail", "fume", "puff", "liquid", "fill", "froth", "water", "rain", "slosh", "skin"}),
-    frozenset({"rigid", "bonds", "front", "jelly", "balloon", "cloth", "source", "apart"}),
+    frozenset({"cut", "rigid", "bonds", "front", "jelly", "balloon", "cloth", "source", "apart", "turbulence", "cohesion",
+               "swirls", "follow", "wind", "linear_drag", "quadratic_drag", "attraction"}),
 )  # fmt: skip
 _AIR: dict[str, Any] = {"kind": "formula", "text": "speed"}
 _CROWD: dict[str, Any] = {"kind": "response", "attribute": "density", "begin": 0, "end": 1e6}
@@ -148,7 +149,7 @@ def warm_side_by_side(tell: Callable[[str], None]) -> None:
 
 def _part(left_out: frozenset[str], tell: Callable[[str], None]) -> None:
     shot = dict(_SHOT)
-    for section in ("matter", "supply"):
+    for section in ("set", "matter", "supply", "forces"):
         shot[section] = [row for row in shot[section] if row["kind"] not in left_out]
     with telling_of_kernels(tell), tempfile.TemporaryDirectory() as folder:
         execute(_world(Path(folder), shot), Path(folder))
