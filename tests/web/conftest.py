@@ -119,7 +119,9 @@ def scrap(client: httpx.Client) -> Iterator[list[int]]:
 @pytest.fixture
 def page(browser: Browser, server: Server, scrap: list[int]) -> Iterator[Page]:
     """A page that fails its test on any error in its console."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, device_scale_factor=0.5, base_url=server.url, accept_downloads=True)
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, device_scale_factor=0.5, base_url=server.url, accept_downloads=True
+    )
     made = context.new_page()
     made.set_default_timeout(1000 * PATIENCE)
     wrong: list[str] = []

@@ -99,7 +99,7 @@ def test_nothing_that_fits_the_schema_breaks_the_server(open_server):
     for operation in sorted(operations, key=lambda op: "delete" in op.path or "empty" in op.path):
 
         @settings(
-            max_examples=10,
+            max_examples=6,
             deadline=None,
             phases=[Phase.generate],
             suppress_health_check=list(HealthCheck),

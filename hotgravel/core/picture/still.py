@@ -102,7 +102,7 @@ class Painter:
         spread = lens.discs(seen[:, 2][None].repeat(height, 0), *self.focus)[0] if self.focus else np.zeros(len(seen))
         glow(fire, depth, seen, gone, TAN, radius[embers], paint[embers], spread)
         image += fire + BLOOM * _blurred(fire, height / 55.0)
-        mapped = lights.on_screen(image, lights.exposure_of(world.shot.finish))
+        mapped = lights.on_screen(image.astype(np.float32), lights.exposure_of(world.shot.finish))
         dither = _DITHER[np.arange(height)[:, None] % 8, np.arange(width) % 8, None]  # or the sky would show steps
         return (255.0 * mapped + dither).astype(np.uint8)
 
@@ -247,6 +247,8 @@ class Painter:
         """The light of a picture, what in it glows as embers do, and how far before the camera all is. The shutter is
         open for so many seconds. Through what has faded, or is clear, what lies behind it is seen, and so on."""
         maps = (*_seen_by_key(s, np.array(self._light.key_from), view), *_seen_by_lamps(s, lamps))
+        if not s.faded.any() and not s.ball_faded.any():  # all is solid
+            return self._lit(s, maps, lamps, cast, view, shutter, np.full(size, -np.inf))[:3]
         faded = np.concatenate([s.faded, s.ball_faded[::-1], [0.0]])  # by `which`: balls from the end, nothing last
         tint = np.concatenate([s.tint, np.ones((len(s.ball_faded) + 1, 3))])
         past, left = np.full(size, -np.inf), np.ones((*size, 3))
