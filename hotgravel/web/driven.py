@@ -1,5 +1,7 @@
 """Driven numbers on the page: their editors, and what they act on at a frame."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Annotated, Any
 
@@ -17,16 +19,16 @@ from hotgravel.core.drive.responses import Response
 from hotgravel.core.drive.starters import STARTERS
 from hotgravel.core.drive.table import signal_csv
 from hotgravel.core.drive.value import DRIVERS, is_signal
-from hotgravel.core.matter.crowd import ElementCrowd
 from hotgravel.core.matter.registry import MATTERS
+from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.ranges import range_in
-from hotgravel.core.run.reading import crowd_at
-from hotgravel.core.run.world import beside, build
+from hotgravel.core.run.reading import asked_for, crowd_at
+from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shot import vary
 from hotgravel.core.shot.dials import Quantity, Refer, dials_of
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import ShotFault
-from hotgravel.core.shot.row import Slot, Steady, described_in, pieces, slots_of
+from hotgravel.core.shot.row import Row, Slot, Steady, described_in, pieces, slots_of
 from hotgravel.core.shot.spot import spot
 from hotgravel.core.shot.units import show_quantity
 from hotgravel.store import runs, shots
@@ -85,8 +87,9 @@ def beginnings_for(quantity: Quantity) -> list[tuple[str, str]]:
     ]
 
 
-def last_range(request: Request, shot_id: int, attribute: str) -> dict[str, tuple[float, float]]:
-    """From where to where an attribute, or the usual one, went in the shot's last run, if that can be told."""
+def last_range(request: Request, shot_id: int, row: str, attribute: str) -> dict[str, tuple[float, float]]:
+    """From where to where an attribute, or the usual one, went in the shot's last run, of what a row's numbers are
+    asked for, if that can be told."""
     studio: Studio = request.app.state.studio
     with studio.database.session() as session:
         run, shot = runs.latest(session, shot_id, with_frames=True), shots.document(session, shot_id)
@@ -97,11 +100,15 @@ def last_range(request: Request, shot_id: int, attribute: str) -> dict[str, tupl
         return {}
     try:
         world = build(shot, beside(studio.meshes), run.quality)
-        matter = "particles" if shot.particle_sources else "rigid"
-        found = range_in(world, studio.frames(run.id), attribute, None, matter)
+        found = range_in(world, studio.frames(run.id), attribute, _row(shot, row))
     except (ShotFault, KeyError, ValueError):
         return {}
     return {attribute: found} if found else {}
+
+
+def _row(shot: Shot, name: str) -> Row | None:
+    """A row by its id; None where the shot has it no more."""
+    return next((row for row in shot.rows() if row.id == name), None)
 
 
 def driving(shot: Shot, slot: Slot) -> Driving:
@@ -188,14 +195,20 @@ def over_frames(shot: Shot, driver: Driver, frames: Array) -> Array:
     return np.array(np.broadcast_to(answer(driver, ask), len(frames)))
 
 
-def _crowd(request: Request, run_id: int, frame: int, matter: str = "particles") -> ElementCrowd:
-    """The elements of a matter at a kept frame as a crowd, in the set and the zones of the shot as it is now."""
+def _as_now(request: Request, run_id: int) -> tuple[World, FrameStore]:
+    """The set and the zones of a run's shot as it is now, and the run's frames."""
     studio: Studio = request.app.state.studio
     with studio.database.session() as session:
         run = runs.record(session, run_id)
         shot = shots.document(session, run.shot_id)
+    return build(shot, beside(studio.meshes), run.quality), studio.frames(run_id)
+
+
+@contextmanager
+def _kept(frame: int) -> Iterator[None]:
+    """Tell that a frame is not kept."""
     try:
-        return crowd_at(build(shot, beside(studio.meshes), run.quality), studio.frames(run_id), frame, matter)
+        yield
     except KeyError:
         raise HTTPException(404, f"Frame {frame} is not kept in this run.") from None
 
@@ -203,19 +216,22 @@ def _crowd(request: Request, run_id: int, frame: int, matter: str = "particles")
 @router.get("/runs/{run_id}/frames/{frame}/histogram.json")
 def histogram(
     request: Request, run_id: int, frame: int, attribute: str, begin: float, end: float, target: str = "",
-    bins: Annotated[int, Query(ge=2, le=400)] = BINS,
+    row: str = "", bins: Annotated[int, Query(ge=2, le=400)] = BINS,
 ) -> dict[str, Any]:  # fmt: skip
-    """How many particles there are at each place of a range of an attribute, and what share lies below
-    it, inside it and above it."""
+    """How many elements there are at each place of a range of an attribute, of those that a row's numbers are asked
+    for, and what share lies below it, inside it and above it."""
     if attribute not in READABLE:
         raise HTTPException(422, f"{attribute!r} is no attribute. Accepted: {', '.join(READABLE)}.")
     if not (np.isfinite(begin) and np.isfinite(end)) or begin == end:
         raise HTTPException(422, "The range has no width. Accepted: two different numbers.")
-    crowd = _crowd(request, run_id, frame)
-    there = {"distance to": crowd.scene.shapes, "weight in": crowd.scene.zones}
+    world, store = _as_now(request, run_id)
+    with _kept(frame):
+        scene = world.scene(frame, 1.0, store.gauges(frame)["absent"])
+    there = {"distance to": scene.shapes, "weight in": scene.zones}
     if attribute in there and target not in there[attribute]:
         raise HTTPException(422, f"{target!r} is nothing that it could be measured to in this shot.")
-    values = np.asarray(crowd.read(attribute, target or None), float)
+    with _kept(frame):
+        values = asked_for(world, store, frame, _row(world.shot, row), attribute, target or None)
     share = (values - begin) / (end - begin)
     counts, _ = np.histogram(share, bins, (0.0, 1.0))
     total = max(len(values), 1)
@@ -229,7 +245,9 @@ def weights(request: Request, run_id: int, frame: int, zone: str, matter: str = 
     """The weight of each element of a frame in a zone of the shot as it is now: float32, in their order."""
     if matter not in MATTERS:
         raise HTTPException(404, f"There is no matter {matter!r}.")
-    crowd = _crowd(request, run_id, frame, matter)
+    world, store = _as_now(request, run_id)
+    with _kept(frame):
+        crowd = crowd_at(world, store, frame, matter)
     if zone not in crowd.scene.zones:
         raise HTTPException(404, f"There is no zone {zone!r} in this shot.")
     told = np.asarray(crowd.read("weight in", zone), "<f4")

@@ -154,7 +154,7 @@ def set_text(
     unfolded: Text = "",
 ) -> Response:
     typed = Typed(row, path, value)
-    told = last_range(request, shot_id, value) if path.endswith("attribute") else {}
+    told = last_range(request, shot_id, row, value) if path.endswith("attribute") else {}
     return answer(request, shot_id, revision, lambda s: edit.set_text(s, row, path, value, told), typed, unfolded)
 
 
@@ -196,7 +196,7 @@ def drive(
     request: Request, shot_id: int, row: str, path: Text, revision: Number, kind: Text = "keys", unfolded: Text = ""
 ) -> Response:  # fmt: skip
     typed = Typed(row, path, "")
-    told = last_range(request, shot_id, kind.partition(" ")[2]) if kind.startswith("response") else {}
+    told = last_range(request, shot_id, row, kind.partition(" ")[2]) if kind.startswith("response") else {}
     return answer(request, shot_id, revision, lambda s: vary.drive(s, row, path, kind, told), typed, unfolded)
 
 

@@ -3,21 +3,21 @@
 import numpy as np
 
 from hotgravel.core.run.frames import FrameStore
-from hotgravel.core.run.reading import crowd_at
+from hotgravel.core.run.reading import asked_for
 from hotgravel.core.run.world import World
+from hotgravel.core.shot.row import Row
 
 LOOKED_AT = 5  # frames, evenly over the run
 FROM_NOUGHT = ("age", "speed", "travelled", "radius", "mass", "density", "impulse", "still", "spin", "tilt")
 
 
-def range_in(
-    world: World, store: FrameStore, attribute: str, target: str | None, matter: str
-) -> tuple[float, float] | None:  # fmt: skip
-    """The least and the most of an attribute over a few kept frames, in round numbers; None if there was nobody."""
+def range_in(world: World, store: FrameStore, attribute: str, row: Row | None) -> tuple[float, float] | None:
+    """The least and the most of an attribute, of what a row's numbers are asked for, over a few kept frames, in round
+    numbers; None if there was nobody."""
     kept = store.frames()
     found = []
     for frame in sorted({kept[round(n)] for n in np.linspace(0, len(kept) - 1, LOOKED_AT)}) if kept else []:
-        values = np.asarray(crowd_at(world, store, frame, matter).read(attribute, target), float)
+        values = asked_for(world, store, frame, row, attribute)
         found.append(values[np.isfinite(values)])
     told = np.concatenate(found) if found else np.zeros(0)
     if not len(told):

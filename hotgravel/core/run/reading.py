@@ -1,11 +1,14 @@
 """A kept frame as a crowd, for histograms and the weights of zones."""
 
-from hotgravel.core.matter.contract import elements_of
+import numpy as np
+
+from hotgravel.core.matter.contract import Array, elements_of
 from hotgravel.core.matter.crowd import ElementCrowd
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.world import World
+from hotgravel.core.shot.row import Row
 
 
 def elements_at(store: FrameStore, frame: int, matter: str) -> Elements:
@@ -18,6 +21,25 @@ def crowd_at(world: World, store: FrameStore, frame: int, matter: str = "particl
     `DamagedFrame`."""
     scene = world.scene(frame, 1.0, store.gauges(frame)["absent"])
     return ElementCrowd(elements_at(store, frame, matter), scene)
+
+
+def asked_for(
+    world: World, store: FrameStore, frame: int, row: Row | None, attribute: str, target: str | None = None
+) -> Array:
+    """What an attribute is, at a kept frame, of all the elements that a row's driven numbers are asked for; without a
+    row of all. Raises `KeyError`, `DamagedFrame`."""
+    whom = getattr(row, "whom", None)
+    found = [np.zeros(0)]
+    for matter in store.matters(frame):
+        if row is not None and row.asks not in (None, matter):
+            continue
+        crowd = crowd_at(world, store, frame, matter)
+        values = np.asarray(crowd.read(attribute, target), float)
+        if whom is not None:
+            of = next(state.of for state in world.shot.states if state.id == whom)
+            values = values[(crowd.elements.state == world.states[whom]) & (of == matter)]
+        found.append(values)
+    return np.concatenate(found)
 
 
 def matter_of(store: FrameStore, frame: int, element: int) -> str | None:

@@ -122,6 +122,7 @@ class NearProps(Clause):
 class Bonds(Row):
     kind: Literal["bonds"] = "bonds"
     section: ClassVar[str] = "matter"
+    asks: ClassVar[str | None] = "rigid"
     title: ClassVar[str] = "bonds"
     naming: ClassVar[str] = "bonds of {prop}"
     does: ClassVar[str] = "Holds the pieces of a cut prop together until what they bear, or a cue, parts them."

@@ -11,6 +11,7 @@ from hotgravel.core.shot.row import Ref, Row
 class Front(Row):
     kind: Literal["front"] = "front"
     section: ClassVar[str] = "matter"
+    asks: ClassVar[str | None] = "front"
     naming: ClassVar[str] = "front over {prop}"
     title: ClassVar[str] = "creeping front"
     does: ClassVar[str] = "Lets heat creep over a prop from where it is lit: it glows, chars and is eaten away."

@@ -13,6 +13,7 @@ MOST_CELLS = 6_000_000
 class Liquid(Row):
     kind: Literal["liquid"] = "liquid"
     section: ClassVar[str] = "matter"
+    asks: ClassVar[str | None] = "liquid"
     title: ClassVar[str] = "liquid"
     wraps: ClassVar[str] = "liquid"
     does: ClassVar[str] = "Water, mud, honey or lava that splashes, pours and settles; what it meets are collisions."

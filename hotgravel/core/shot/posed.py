@@ -47,6 +47,7 @@ class OffProp(Clause):
 class Posed(Row):
     kind: Literal["posed"] = "posed"
     section: ClassVar[str] = "matter"
+    asks: ClassVar[str | None] = "rigid"
     title: ClassVar[str] = "posing"
     naming: ClassVar[str] = "posing of {prop}"
     does: ClassVar[str] = "Shifts, turns and sizes pieces and bodies while they are held, without any dynamics."

@@ -58,6 +58,7 @@ class Row(Clause):
 
     section: ClassVar[str]
     does: ClassVar[str]
+    asks: ClassVar[str | None] = None  # the matter alone whose elements its driven numbers are asked for
     naming: ClassVar[str] = ""  # the phrase that a row without a name is called by; its title, if none
     id: RowId
     on: bool = True

@@ -13,6 +13,7 @@ MOST_CELLS = 6_000_000
 class Smoke(Row):
     kind: Literal["smoke"] = "smoke"
     section: ClassVar[str] = "matter"
+    asks: ClassVar[str | None] = "smoke"
     title: ClassVar[str] = "smoke"
     does: ClassVar[str] = "A box of air in which smoke rises, pours, curls and thins out; what it meets are collisions."
     phrase: ClassVar[str] = (

@@ -16,6 +16,7 @@ class Soft(Row):
     """What every soft thing has: how thick its skin is, how it slides, how its motion dies away, and what holds it."""
 
     section: ClassVar[str] = "matter"
+    asks: ClassVar[str | None] = "soft"
     prop: Ref
     thickness: float = dial(
         "m", 0.01, label="thickness", soft=(0.002, 0.05), above=0.0, high=10.0,

@@ -124,7 +124,8 @@ class Curve {
 
   async follow(frame) {
     const { attribute, target, begin, end } = this.root.dataset;
-    const told = await this.histogram(frame, { attribute, target, begin, end, bins: 60 });
+    const { row } = this.root.closest(".driver").dataset;
+    const told = await this.histogram(frame, { attribute, target, begin, end, row, bins: 60 });
     if (!told || !this.root.isConnected) return;
     const top = Math.max(1, ...told.counts), wide = (WIDE - 2 * MARGIN) / told.counts.length;
     this.bars.replaceChildren(...told.counts.map((count, i) => {
