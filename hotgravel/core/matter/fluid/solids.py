@@ -85,13 +85,14 @@ def in_middles(face: Grid, axis: int) -> Grid:
 
 @dataclass(frozen=True)
 class Obstacle:
-    """A shape that gas flows around: where it is, and where it will be after `lapse` seconds; where it was, if that is
-    less than 0."""
+    """A shape that gas or liquid flows around, or stays inside of: where it is, and where it will be after `lapse`
+    seconds; where it was, if that is less than 0."""
 
     shape: Shaped
     here: Pose
     there: Pose
     lapse: float
+    inside: bool = False
 
     @cached_property
     def stands(self) -> bool:
@@ -106,16 +107,21 @@ class Obstacle:
         poses = [
             p for pose in (self.here, self.there) for p in (pose.position, pose.quaternion, np.float64(pose.scale))
         ]
-        return id(self.shape).to_bytes(8, "big") + b"".join(part.tobytes() for part in poses)
+        return id(self.shape).to_bytes(8, "big") + bytes([self.inside]) + b"".join(part.tobytes() for part in poses)
 
     def corners(self, room: float) -> tuple[Array, Array]:
-        """The corners (3,) of what it takes up, and so much room about it, metres."""
+        """The corners (3,) of what it takes up, and so much room about it, metres; of a hollow, of everything."""
+        if self.inside:
+            return np.full(3, -np.inf), np.full(3, np.inf)
         low, high = corners_of(self.shape, self.here)
         return low - room, high + room
 
     def distance(self, points: Array, cell: float) -> Array:
-        """How far points (n, 3) lie from it, as if it were at least `THIN` cells thick."""
+        """How far points (n, 3) lie from it, as if it were at least `THIN` cells thick; from all that is not within a
+        hollow."""
         shape, pose = self.shape, self.here
+        if self.inside:
+            return -shape.gap(points, pose)
         if shape.kind in (PLANE, DISC):  # what is thick for the grid lies under it
             points = points + 0.5 * THIN * cell * pose.matrix[:, 1]
         gap = shape.gap(points, pose)
@@ -131,9 +137,9 @@ class Obstacle:
         return moved
 
 
-def prop_in(scene: Scene, prop: str) -> Obstacle:
+def prop_in(scene: Scene, prop: str, inside: bool = False) -> Obstacle:
     """A prop as it stands in a scene."""
-    return Obstacle(scene.shapes[prop], scene.poses[prop], scene.soon[prop], scene.lapse)
+    return Obstacle(scene.shapes[prop], scene.poses[prop], scene.soon[prop], scene.lapse, inside)
 
 
 def corners_of(shape: Shaped, pose: Pose) -> tuple[Array, Array]:

@@ -59,11 +59,10 @@ class Room:
     def whole(self) -> Box:
         return around(self.box)
 
-    def corners(self, obstacles: Sequence[tuple[Obstacle, bool]]) -> Grid:
+    def corners(self, obstacles: Sequence[Obstacle]) -> Grid:
         """How far the corners of all cells lie from obstacles, and from the sides that are walls."""
         whole = self.whole
-        found = near_in(whole, [o for o, inside in obstacles if not inside])
-        found = _hollowed(whole, found, obstacles)
+        found = near_in(whole, obstacles)
         points = whole.points((0.0, 0.0, 0.0), (1, 1, 1))
         for axis, end in shut_sides(self.sides):
             at = self.box.low[axis] - end * self.box.cell * self.box.shape[axis]  # the high end counts as -1
@@ -71,21 +70,21 @@ class Room:
             found = np.minimum(found, gap).astype(np.float32)
         return found
 
-    def stand(self, seam: Seam, lapse: float) -> tuple[Grid, list[tuple[Obstacle, bool]]]:
+    def stand(self, seam: Seam, lapse: float) -> tuple[Grid, list[Obstacle]]:
         """How far corners are from what stands still, and all that moves. Solvers that come later have last told how
         their shapes went in the step before, which took `lapse` seconds."""
-        scene, there = seam.scene, list[tuple[Obstacle, bool]]()
+        scene, there = seam.scene, list[Obstacle]()
         for prop, inside in self.setting.met:
             if stands(self.setting, scene, prop):
-                there.append((prop_in(scene, prop), inside))
+                there.append(prop_in(scene, prop, inside))
             for m in (m for m in seam.surfaces if m.prop == prop):
                 if m.shape.extent * m.end.scale >= SMALL * self.box.cell:
-                    there.append((Obstacle(m.shape, m.end, m.start, -lapse or -scene.lapse), inside))
-        still = [(o, inside) for o, inside in there if o.stands]
-        key = b"".join(o.key + bytes([inside]) for o, inside in still)
+                    there.append(Obstacle(m.shape, m.end, m.start, -lapse or -scene.lapse, inside))
+        still = [o for o in there if o.stands]
+        key = b"".join(o.key for o in still)
         if self.still is None or key != self.key:
             self.still, self.key, self.solids = self.corners(still), key, None
-        return self.still, [at for at in there if not at[0].stands]
+        return self.still, [o for o in there if not o.stands]
 
     @cached_property
     def _parts(self) -> list[Shaped]:
@@ -115,15 +114,6 @@ class Room:
         if self.solids is not None and not moving and asked == self.asked:
             return self.solids
         box, corners = part_of(self.whole, window), still[a : a + x + 1, b : b + y + 1, c : c + z + 1]
-        corners = _hollowed(box, near_in(box, [o for o, inside in moving if not inside], corners), moving)
-        found = solids_in(box, corners, [o for o, _ in moving], "open", [(False, False)] * 3)
+        found = solids_in(box, near_in(box, moving, corners), moving, "open", [(False, False)] * 3)
         self.solids, self.asked = (None if moving else found), asked
         return found
-
-
-def _hollowed(box: Box, corners: Grid, obstacles: Sequence[tuple[Obstacle, bool]]) -> Grid:
-    """How far corners of cells lie from obstacles, those too that hold liquid inside; `corners` is of the others."""
-    for obstacle in (o for o, inside in obstacles if inside):
-        gap = obstacle.distance(box.points((0.0, 0.0, 0.0), (1, 1, 1)), box.cell).reshape(corners.shape)
-        corners = np.minimum(corners, -gap).astype(np.float32)
-    return corners

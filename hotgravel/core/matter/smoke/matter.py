@@ -108,7 +108,7 @@ class SmokeMatter:
                 yield Finding("outside the box", row.id, "prop", said, "wrong")
 
         names, thin = shot.names(), solver.box.cell
-        for prop in (p for p in solver.met if p in solver.setting.at_first):
+        for prop in (p for p, inside in solver.met.items() if p in solver.setting.at_first and not inside):
             shape, pose = solver.setting.shapes[prop], solver.setting.at_first[prop]
             thick = float((shape.box[1] - shape.box[0]).min()) * pose.scale
             if shape.has_volume and thick < thin:

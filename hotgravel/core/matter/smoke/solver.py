@@ -231,17 +231,18 @@ class SmokeSolver:
             state.facts["faded"] += lost - _mass(state.arrays, self.box)  # less than a trace in each cell
 
     @cached_property
-    def met(self) -> list[str]:
-        """The props that smoke flows around."""
-        return list(dict.fromkeys(prop for prop, _ in self.setting.met))
+    def met(self) -> dict[str, bool]:
+        """The props that smoke meets, and whether from inside."""
+        return dict(self.setting.met)
 
     def _obstacles(self, box: Box, state: State, seam: Seam) -> Solids:
         """What gas flows around in this step. What stands still is kept from one step to the next."""
         scene, cache, window = seam.scene, self.cache, state.arrays["window"]
-        props = [prop_in(scene, prop) for prop in self.met if stands(self.setting, scene, prop)]
+        props = [prop_in(scene, prop, inside) for prop, inside in self.met.items() if stands(self.setting, scene, prop)]
         # Solvers that come after this one have last told how their shapes went in the step before.
         back = -state.facts["lapse"] or -scene.lapse
-        others = [Obstacle(m.shape, m.end, m.start, back) for m in seam.surfaces if m.prop in self.met]
+        led = [m for m in seam.surfaces if m.prop in self.met]
+        others = [Obstacle(m.shape, m.end, m.start, back, self.met[m.prop]) for m in led]
         obstacles = [*props, *(o for o in others if o.shape.extent * o.here.scale >= SMALL * box.cell)]
         state.facts["lapse"] = scene.lapse
         still, moving = ([o for o in obstacles if o.stands == stays] for stays in (True, False))

@@ -45,7 +45,7 @@ const KEYED = CHUNK.lights_fragment_begin.replace("directLight.color *= ( direct
 const BACKDROP = { skyZenith: { value: new THREE.Vector3() }, skyHorizon: { value: new THREE.Vector3() }, skyGlow: { value: new THREE.Vector3() } };
 // How clear water and glass are, seen straight on (core/picture/still.py).
 const CLEAR = 0.65;
-export const GLASS = 0.9;
+const GLASS = 0.9;
 
 // Let what a shader draws be clear, and mirror the sky, as water does (core/picture/shade.py).
 export function clear(shader, share = CLEAR) {
@@ -63,6 +63,13 @@ vec3 mirror = transpose(mat3(viewMatrix)) * reflect(-normalize(vViewPosition), n
 outgoingLight = mix(outgoingLight, skyAlong(mirror), mirrored / whole);
 diffuseColor.a = whole;
 #include <opaque_fragment>`);
+}
+
+// The material of what is clear as glass; white where its colours come otherwise.
+export function glass(color = 0xffffff) {
+  const material = new THREE.MeshPhongMaterial({ color, side: THREE.DoubleSide, shininess: 40, specular: new THREE.Color().setScalar(0.1), transparent: true, depthWrite: false });
+  material.onBeforeCompile = (shader) => { shaded(shader); clear(shader, GLASS); };
+  return material;
 }
 
 // What lies behind a clear thing, coloured by it (`Arrays.tint` in core/picture/soup.py): a mesh drawn before it, of its

@@ -1,6 +1,6 @@
 // Pieces: meshes that are kept once a run, each drawn as often as there are elements with it, all at once.
 import * as THREE from "../vendor/three/three.module.js";
-import { clear, GLASS, shaded } from "./light.js";
+import { glass } from "./light.js";
 import { Outlines } from "./outlines.js";
 import { roughen } from "./roughen.js";
 import { fetchPacked } from "./wire.js";
@@ -20,9 +20,8 @@ function insides(count, inner, colour) {
 // All pieces of one look, drawn at once.
 function batchOf(groups, isClear) {
   const total = (name) => groups.reduce((sum, group) => sum + group[name].length, 0);
-  const material = isClear ? new THREE.MeshPhongMaterial({ shininess: 40, specular: new THREE.Color().setScalar(0.1), side: THREE.DoubleSide, transparent: true, depthWrite: false }) : new THREE.MeshLambertMaterial();
-  if (isClear) material.onBeforeCompile = (shader) => { shaded(shader); clear(shader, GLASS); };
-  else roughen(material);
+  const material = isClear ? glass() : new THREE.MeshLambertMaterial();
+  if (!isClear) roughen(material);
   const batch = new THREE.BatchedMesh(groups.length, total("vertices") / 3, total("faces"), material);
   batch.frustumCulled = batch.perObjectFrustumCulled = batch.sortObjects = false;
   batch.castShadow = !isClear;
@@ -49,8 +48,8 @@ export class Pieces {
     const got = await fetchPacked(`/runs/${run}/meshes/${matter}.bin`);
     if (!got || this.run !== run) return;
     for (const batch of this.batches) { this.object.remove(batch); batch.dispose(); batch.material.dispose(); }
-    const glass = new Set(this.stage.props.filter((prop) => prop.shine === "clear").map((prop) => prop.key));
-    const [whole, seenThrough] = [false, true].map((wanted) => got.groups.filter((group) => glass.has(group.prop?.[0]) === wanted));
+    const clear = new Set(this.stage.props.filter((prop) => prop.shine === "clear").map((prop) => prop.key));
+    const [whole, seenThrough] = [false, true].map((wanted) => got.groups.filter((group) => clear.has(group.prop?.[0]) === wanted));
     this.batches = [[whole, false], [seenThrough, true]].filter(([groups]) => groups.length).map(([groups, isClear]) => batchOf(groups, isClear));
     this.object.add(...this.batches);
     const batchFor = (group) => this.batches[seenThrough.includes(group) && whole.length ? 1 : 0];

@@ -5,7 +5,7 @@ import { Contacts } from "./contacts.js";
 import { Lens } from "./lens.js";
 import { Volume } from "./volume.js";
 import { Drapes } from "./drapes.js";
-import { clear, GLASS, Light, MOST_LAMPS, shaded, tinting } from "./light.js";
+import { glass, Light, MOST_LAMPS, tinting } from "./light.js";
 import { ParticleCloud } from "./particles.js";
 import { Parted } from "./parted.js";
 import { Pieces } from "./pieces.js";
@@ -17,12 +17,6 @@ import { Streaks } from "./streaks.js";
 import { ZoneOutlines } from "./zones.js";
 
 const LAYERS = { points: ParticleCloud, pieces: Pieces, mesh: Drapes, volume: Volume };
-
-function glass(color) {
-  const material = new THREE.MeshPhongMaterial({ color, side: THREE.DoubleSide, shininess: 40, specular: new THREE.Color().setScalar(0.1), transparent: true, depthWrite: false });
-  material.onBeforeCompile = (shader) => { shaded(shader); clear(shader, GLASS); };
-  return material;
-}
 
 export class Stage {
   constructor(canvas, { picked, moved, placed = () => {} }) {

@@ -108,6 +108,26 @@ def test_none_leaves_a_box_of_thin_walls(turned):
     assert density[outside].max() < 1e-4
 
 
+def test_what_is_met_from_inside_holds_it():
+    jar = {
+        "kind": "prop",
+        "id": "jar",
+        "name": "jar",
+        "shape": {"kind": "sphere", "radius": 0.7},
+        "position": [0, 0.7, 0],
+    }
+    tops = {}
+    for side in ("inside", "outside"):
+        met = {"kind": "collision", "id": "met", "props": ["jar"], "side": side}
+        world, state, told = gone_on(smoky(props=[jar], matter=[met], last=25))
+        density, box = state.arrays["density"].ravel(), box_in(world.solvers["smoke"].box, state.arrays["window"])
+        away = np.linalg.norm(box.points((0.5, 0.5, 0.5)) - [0, 0.7, 0], axis=1)
+        tops[side] = density[away > 0.8].max(), told[-1]["came"]
+        assert side == "outside" or density[away < 0.7].sum() > 50
+    assert tops["inside"][0] < 1e-4 < tops["inside"][1]
+    assert tops["outside"][1] == 0.0  # the vent is within what is solid
+
+
 def test_a_finer_grid_rises_as_high():
     heights = [height(gone_on(smoky(last=13), q)) for q in ("rough", "fine")]
     assert heights[1] == pytest.approx(heights[0], rel=0.1)
