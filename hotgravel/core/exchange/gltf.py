@@ -16,7 +16,9 @@ from hotgravel.core.colour import linear, rgb_of
 from hotgravel.core.exchange.take import Array, Material, Step, Take, Wish, sides_of
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.streaks import streak_of
+from hotgravel.core.shape.mesh import creased
 from hotgravel.core.shape.pose import moves
+from hotgravel.core.shot.props import Prop
 
 METRES = Wish(())  # y up
 FLOAT, UINT, POINTS, LINES, TRIANGLES = 5126, 5125, 0, 1, 4
@@ -135,13 +137,20 @@ def write_gltf(take: Take, wish: Wish) -> Iterator[Step]:
 def _props(document: _Document, take: Take, frame: int) -> None:
     poses = take.poses(frame)
     for prop in (p for p in take.shot.props if p.id in poses):
-        vertices, faces = take.triangles(prop)
-        material, pose = take.material(prop), poses[prop.id]
-        mesh = document.mesh(take.labels[prop.id], TRIANGLES, material, faces, POSITION=vertices)
+        pose = poses[prop.id]
         document.node(
-            take.labels[prop.id], mesh, translation=pose.position.tolist(), rotation=pose.quaternion.tolist(),
-            scale=[pose.scale] * 3,
+            take.labels[prop.id], _prop(document, take, prop), translation=pose.position.tolist(),
+            rotation=pose.quaternion.tolist(), scale=[pose.scale] * 3,
         )  # fmt: skip
+
+
+def _prop(document: _Document, take: Take, prop: Prop) -> int:
+    """A prop's mesh, smooth but for its sharp edges; of one that is too small to have triangles, its points."""
+    name, material, (vertices, faces) = take.labels[prop.id], take.material(prop), take.triangles(prop)
+    if not len(faces):
+        return document.mesh(name, POINTS, material, None, POSITION=vertices)
+    vertices, faces, normals, _ = creased(vertices, faces)
+    return document.mesh(name, TRIANGLES, material, faces, POSITION=vertices, NORMAL=normals)
 
 
 def _skins(document: _Document, take: Take, frame: int) -> None:
@@ -154,7 +163,7 @@ def _surface(document: _Document, name: str, look: str, made: dict[str, Array]) 
     if len(made["faces"]):
         mesh = document.mesh(
             name, TRIANGLES, Material.skin(name, look), made["faces"], POSITION=made["vertices"],
-            COLOR_0=linear(rgb_of(made["colour"])), _VELOCITY=made["velocity"],
+            NORMAL=made["normals"], COLOR_0=linear(rgb_of(made["colour"])), _VELOCITY=made["velocity"],
         )  # fmt: skip
         document.node(name, mesh)
 
@@ -239,11 +248,9 @@ def write_animation(take: Take, wish: Wish) -> Iterator[Step]:
         known = next((pose for pose in there if pose is not None), None)
         if known is None:
             continue
-        vertices, faces = take.triangles(prop)
-        name = take.labels[prop.id]
         node = document.node(
-            name, document.mesh(name, TRIANGLES, take.material(prop), faces, POSITION=vertices),
-            translation=known.position.tolist(), rotation=known.quaternion.tolist(), scale=[known.scale] * 3,
+            take.labels[prop.id], _prop(document, take, prop), translation=known.position.tolist(),
+            rotation=known.quaternion.tolist(), scale=[known.scale] * 3,
         )  # fmt: skip
         if moves(prop) or None in there:
             animate(node, "translation", np.array([(pose or known).position for pose in there]))

@@ -19,7 +19,7 @@ from hotgravel.core.place import Place
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.retimed import Retimed
 from hotgravel.core.run.world import World, build
-from hotgravel.core.shape.mesh import triangles_of
+from hotgravel.core.shape.mesh import smooth_normals, triangles_of
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import FindMesh
 from hotgravel.core.shot.document import Shot, load
@@ -123,11 +123,11 @@ class Take:
         return columns
 
     def skin(self, frame: int, row: str) -> dict[str, Array]:
-        """A skin of a frame, without the films that lie on it. Raises `KeyError`."""
+        """A skin of a frame with its normals (V, 3), without the films that lie on it. Raises `KeyError`."""
         made = self.store.skin(frame, row)
         if "thin" in made:
             made["faces"] = made["faces"][(made.pop("thin")[made["faces"]] == 0.0).all(axis=1)]
-        return made
+        return _with_normals(made)
 
     def piece_name(self, matter: str, number: int) -> str:
         """What a mesh of a matter is called: as its prop, and with a number where it is a piece of that."""
@@ -150,10 +150,10 @@ class Take:
         return {matter: self.store.meshes(matter) for matter in MATTERS}
 
     def draped(self, matter: str, frame: int) -> Iterator[tuple[str, dict[str, Array]]]:
-        """The meshes of a matter that deform, as they lie at a frame, with their names."""
+        """The meshes of a matter that deform, as they lie at a frame, with their names and normals."""
         kept = self.store.elements(frame, matter, draping(MATTERS[matter].columns))
         for number, mesh in enumerate(self.meshes[matter]):
-            yield self.piece_name(matter, number), draped(mesh, kept)
+            yield self.piece_name(matter, number), _with_normals(draped(mesh, kept))
 
     def tracks(self, matter: str, frames: tuple[int, ...]) -> Iterator[tuple[int, dict[str, Array]]]:
         """The id of each piece, and its columns over the frames: position, turn and scale, which is 0 where it is not
@@ -176,6 +176,10 @@ class Take:
     def poses(self, frame: int) -> dict[str, Pose]:
         """Where the props that are there stand at a frame."""
         return self.world.poses(self.store.run_frame(frame), self.store.gauges(frame)["absent"])
+
+
+def _with_normals(mesh: dict[str, Array]) -> dict[str, Array]:
+    return mesh | {"normals": smooth_normals(mesh["vertices"], mesh["faces"]).astype(np.float32)}
 
 
 @dataclass(frozen=True)

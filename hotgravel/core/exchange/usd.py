@@ -152,11 +152,13 @@ def _surface(file: _File, scope: str, name: str, look: str) -> Callable[[int, di
     mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
     file.paint(mesh.GetPrim(), Material.skin(name, look))
     paint = mesh.CreateDisplayColorPrimvar(UsdGeom.Tokens.vertex)
+    mesh.SetNormalsInterpolation(UsdGeom.Tokens.vertex)
 
     def at_frame(frame: int, made: dict[str, Array]) -> None:
         when, faces = Usd.TimeCode(frame), made["faces"].astype(np.int32)
         mesh.GetPointsAttr().Set(file.placed(made["vertices"]), when)
         mesh.GetVelocitiesAttr().Set(file.placed(made["velocity"]), when)
+        mesh.GetNormalsAttr().Set(_vectors(file.wish.turned(made["normals"])), when)
         mesh.GetFaceVertexIndicesAttr().Set(Vt.IntArray.FromNumpy(faces.ravel()), when)
         mesh.GetFaceVertexCountsAttr().Set(Vt.IntArray.FromNumpy(np.full(len(faces), 3, np.int32)), when)
         rgb = np.ascontiguousarray(linear(rgb_of(made["colour"])), np.float32)

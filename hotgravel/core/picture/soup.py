@@ -10,7 +10,7 @@ from scipy.spatial.transform import Rotation
 from hotgravel.core.colour import linear, rgb_of
 from hotgravel.core.picture.shade import CLEAR, FIRE, LOOK_WIDTH
 from hotgravel.core.shape.kinds import Shaped
-from hotgravel.core.shape.mesh import creased, mesh_of
+from hotgravel.core.shape.mesh import creased, mesh_of, smooth_normals
 from hotgravel.core.shot import props
 
 Array = NDArray[np.float64]
@@ -182,17 +182,12 @@ def skin_into(soup: Soup, made: dict[str, Any], look: Look, eye: Array) -> None:
     vertices, faces = made["vertices"].astype(float), made["faces"].astype(np.int64)
     if not len(faces):
         return
-    corners = vertices[faces]
-    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    normals = np.zeros_like(vertices)
-    np.add.at(normals, faces.ravel(), np.repeat(across, 3, axis=0))
-    normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
     velocity = made["velocity"].astype(float) if "velocity" in made else None
     paint = linear(rgb_of(made["colour"]))
     faded = seen_past(vertices, faces, look, eye)
     if "thin" in made:
         faded = np.maximum(faded, made["thin"][faces].mean(axis=1))
-    soup.add(vertices, normals, vertices, paint, faces, look, velocity, faded)
+    soup.add(vertices, smooth_normals(vertices, faces), vertices, paint, faces, look, velocity, faded)
 
 
 def seen_past(vertices: Array, faces: Ints, look: Look, eye: Array) -> Array | float:

@@ -45,11 +45,7 @@ class Imported:
 
     def normals(self) -> NDArray[np.float64]:
         """Outward unit normals at the corners (V, 3), weighted by area."""
-        a, b, c = (self.vertices[self.faces[:, i]] for i in range(3))
-        normals = np.zeros_like(self.vertices)
-        np.add.at(normals, self.faces.ravel(), np.repeat(np.cross(b - a, c - a), 3, axis=0))
-        normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-300)
-        return normals
+        return smooth_normals(self.vertices, self.faces)
 
     def report(self) -> str:
         """Size, triangles, openness and flipped triangles, as a sentence."""
@@ -263,6 +259,17 @@ def mesh_of(shape: props.Shape) -> tuple[NDArray[np.float64], NDArray[np.int64],
 
 
 CREASE = np.radians(40.0)  # sharper edges are drawn as edges
+
+
+def smooth_normals(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> NDArray[np.float64]:
+    """Unit normals at the corners (V, 3) of a mesh, each the mean of the faces (F, 3) about it by their areas; up where
+    those have none."""
+    a, b, c = (vertices[faces[:, i]].astype(float) for i in range(3))
+    across, at = np.repeat(np.cross(b - a, c - a), 3, axis=0), faces.ravel()
+    summed = np.stack([np.bincount(at, across[:, k], len(vertices)) for k in range(3)], axis=1)
+    size = np.linalg.norm(summed, axis=1, keepdims=True)
+    result: NDArray[np.float64] = np.where(size > 1e-30, summed / np.maximum(size, 1e-30), [0.0, 1.0, 0.0])
+    return result
 
 
 def creased(

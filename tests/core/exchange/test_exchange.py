@@ -12,7 +12,7 @@ import trimesh
 from PIL import Image
 from plyfile import PlyData
 from pxr import Usd, UsdGeom, UsdValidation
-from pygltflib import GLTF2
+from pygltflib import GLTF2, TRIANGLES
 
 from hotgravel.core.exchange.take import take_of, wish
 from hotgravel.core.exchange.writers import WRITERS
@@ -294,6 +294,10 @@ def test_skins_are_handed_over_with_colour_and_velocity(wrapped, tmp_path):
     glb = written(wrapped, "gltf", frames=(4, 4), unit="m", up="y")["a-test.0004.glb"]
     wax = trimesh.load_scene(io.BytesIO(glb), file_type="glb").geometry["wax"]
     assert len(wax.vertices) == len(kept["vertices"])
+    drawn = {m.name: m.primitives[0] for m in GLTF2.load_from_bytes(glb).meshes}
+    assert all(p.attributes.NORMAL is not None for p in drawn.values() if p.mode == TRIANGLES)
+    own = trimesh.Trimesh(kept["vertices"], kept["faces"], process=False).vertex_normals  # weighted by angles
+    assert (wax.vertex_normals * own).sum(axis=1).mean() > 0.99
     colour = np.asarray(wax.visual.vertex_attributes["color"], float)[:, :3]
     assert colour.mean(axis=0) / colour.max() == pytest.approx([1, 0.2158, 0], abs=0.01)  # 0x80 as light is 0.216
     path = tmp_path / "it.usdc"
@@ -302,6 +306,7 @@ def test_skins_are_handed_over_with_colour_and_velocity(wrapped, tmp_path):
     skin = UsdGeom.Mesh(stage.GetPrimAtPath("/shot/skins/wax"))
     assert np.array(skin.GetPointsAttr().Get(4)) == pytest.approx(kept["vertices"], abs=1e-5)
     assert np.array(skin.GetVelocitiesAttr().Get(4)) == pytest.approx(kept["velocity"], abs=1e-5)
+    assert np.array(skin.GetNormalsAttr().Get(4)) == pytest.approx(wax.vertex_normals, abs=1e-3)
     assert np.array(skin.GetDisplayColorPrimvar().Get(4))[0] == pytest.approx([1, 0.2158, 0], abs=1e-3)
     validators = UsdValidation.ValidationRegistry()
     chosen = [m.name for m in validators.GetAllValidatorMetadata() if not m.isSuite]
