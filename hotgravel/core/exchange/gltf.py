@@ -14,6 +14,7 @@ import numpy as np
 
 from hotgravel.core.colour import linear, rgb_of
 from hotgravel.core.exchange.take import Array, Material, Step, Take, Wish, sides_of
+from hotgravel.core.matter.drape import TOLD
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.shape.mesh import creased
@@ -164,6 +165,7 @@ def _surface(document: _Document, name: str, look: str, made: dict[str, Array]) 
         mesh = document.mesh(
             name, TRIANGLES, Material.skin(name, look), made["faces"], POSITION=made["vertices"],
             NORMAL=made["normals"], COLOR_0=linear(rgb_of(made["colour"])), _VELOCITY=made["velocity"],
+            **{f"_{told.upper()}": made[told] for told in TOLD if told in made},
         )  # fmt: skip
         document.node(name, mesh)
 

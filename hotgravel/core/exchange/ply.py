@@ -14,6 +14,7 @@ from scipy.spatial.transform import Rotation
 
 from hotgravel.core.colour import rgb_of
 from hotgravel.core.exchange.take import Array, Step, Take, Wish
+from hotgravel.core.matter.drape import TOLD
 from hotgravel.core.matter.registry import MATTERS
 
 AXES = {
@@ -58,6 +59,8 @@ def _draped(take: Take, wish: Wish, frame: int, matter: str) -> tuple[str, dict[
         "rgb": rgb_of(np.concatenate([made["colour"] for made in parts])),
         "body": np.repeat(np.arange(len(parts)), np.diff(ends)).astype(np.int32),
     }
+    for name in (n for n in TOLD if parts and n in parts[0]):
+        vertices[name] = np.concatenate([made[name] for made in parts])
     faces = [made["faces"] + end for made, end in zip(parts, ends, strict=False)]
     return f".{matter}.ply", {"vertex": table(vertices), "face": _triangles(faces)}
 

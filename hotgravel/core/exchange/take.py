@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from hotgravel.core.attributes import ATTRIBUTES
 from hotgravel.core.colour import light_of, shown
-from hotgravel.core.matter.drape import draped, draping
+from hotgravel.core.matter.drape import TOLD, draped, draping
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.picture.camera import View
 from hotgravel.core.picture.measured import BY
@@ -151,7 +151,7 @@ class Take:
 
     def draped(self, matter: str, frame: int) -> Iterator[tuple[str, dict[str, Array]]]:
         """The meshes of a matter that deform, as they lie at a frame, with their names and normals."""
-        kept = self.store.elements(frame, matter, draping(MATTERS[matter].columns))
+        kept = self.store.elements(frame, matter, draping(MATTERS[matter].columns, TOLD))
         for number, mesh in enumerate(self.meshes[matter]):
             yield self.piece_name(matter, number), _with_normals(draped(mesh, kept))
 

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from hotgravel.core.colour import linear, rgb_of
 from hotgravel.core.exchange.take import Array, Material, Step, Take, Wish, sides_of
 from hotgravel.core.exchange.vdb import file_of, grids_at
+from hotgravel.core.matter.drape import TOLD
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.shape.pose import moves, pose_at
@@ -163,6 +164,7 @@ def _surface(file: _File, scope: str, name: str, look: str) -> Callable[[int, di
         mesh.GetFaceVertexCountsAttr().Set(Vt.IntArray.FromNumpy(np.full(len(faces), 3, np.int32)), when)
         rgb = np.ascontiguousarray(linear(rgb_of(made["colour"])), np.float32)
         paint.Set(Vt.Vec3fArray.FromNumpy(rgb), when)
+        _primvars(mesh, {name: made[name] for name in TOLD if name in made}, when)
         mesh.GetExtentAttr().Set(_extent(file.wish.placed(made["vertices"]).astype(np.float32)), when)
 
     return at_frame

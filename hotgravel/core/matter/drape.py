@@ -12,19 +12,22 @@ Array = NDArray[Any]
 LEFT = 0.1  # where less is left of a skin, it is cut away
 BITS = 31  # corners of faces at one vertex that can be told apart
 CORNERS = (1 << BITS) - 1
+TOLD = ("temperature", "stretch", "pressure", "arrived", "left")  # what files have of each corner, as matter has it
 APART = 1 << BITS  # of a vertex that is to come off all of its corners
 
 
-def draping(columns: Iterable[str]) -> tuple[str, ...]:
-    """Those of a matter's columns that `draped` goes by."""
-    return tuple(name for name in ("vertex", "position", "velocity", "colour", "left", "corners") if name in columns)
+def draping(columns: Iterable[str], more: Iterable[str] = ()) -> tuple[str, ...]:
+    """Those of a matter's columns that `draped` goes by, and more that are wanted."""
+    wanted = dict.fromkeys(("vertex", "position", "velocity", "colour", "left", "corners", *more))
+    return tuple(name for name in wanted if name in columns)
 
 
 def draped(mesh: Mapping[str, Array], kept: Mapping[str, Array]) -> dict[str, Array]:
-    """A mesh as it lies at a frame: vertices (V, 3), faces (F, 3), colour (V,) as 0xrrggbb, velocity (V, 3). `mesh` has
-    the vertices of the model that each of its own follows, nodes (V, 4) by shares (V, 4), and its faces; `kept` are the
-    columns of a kept frame. Faces whose elements are gone are left out; where a share of them is left, they are cut
-    along where that is a tenth. Where elements have only some corners of their vertex, the mesh is torn."""
+    """A mesh as it lies at a frame: vertices (V, 3), faces (F, 3), colour (V,) as 0xrrggbb, velocity (V, 3), and what
+    there is of `TOLD` (V,). `mesh` has the vertices of the model that each of its own follows, nodes (V, 4) by shares
+    (V, 4), and its faces; `kept` are the columns of a kept frame. Faces whose elements are gone are left out; where a
+    share of them is left, they are cut along where that is a tenth. Where elements have only some corners of their
+    vertex, the mesh is torn."""
     nodes, shares, faces = mesh["nodes"].astype(np.int64), mesh["shares"], mesh["faces"].astype(np.int64)
     corners = kept.get("corners", np.zeros(len(kept["vertex"]), np.uint32))
     rows = corner_rows(nodes, kept["vertex"], corners * 0)
@@ -48,6 +51,7 @@ def draped(mesh: Mapping[str, Array], kept: Mapping[str, Array]) -> dict[str, Ar
         "vertices": at_corners(kept["position"]).astype(np.float32).reshape(-1, 3),
         "faces": number.reshape(-1, 3).astype(np.int32), "colour": bits_of(255.0 * at_corners(rgb_of(kept["colour"]))),
         "velocity": at_corners(kept["velocity"]).astype(np.float32).reshape(-1, 3),
+        **{name: at_corners(kept[name][:, None])[:, 0].astype(np.float32) for name in TOLD if name in kept},
     }  # fmt: skip
 
 

@@ -1,15 +1,21 @@
 """A front that creeps, against shortest paths and circles."""
 
+import io
 from pathlib import Path
 
 import numpy as np
 import pytest
+from plyfile import PlyData
+from pygltflib import GLTF2
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
+from hotgravel.core.exchange.take import take_of, wish
+from hotgravel.core.exchange.writers import WRITERS
 from hotgravel.core.matter.drape import LEFT, draped
 from hotgravel.core.matter.front.skin import crept, skin_of
 from hotgravel.core.preflight.checks import findings
+from hotgravel.core.run.execute import execute
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shape.mesh import mesh_of
 from hotgravel.core.shot.document import load
@@ -74,6 +80,21 @@ def test_what_is_eaten_is_cut_out_along_a_clean_rim():
     assert 4.0 - area.sum() == pytest.approx(np.pi * hole**2, rel=0.05)
     away = np.linalg.norm(cut["vertices"][:, [0, 2]], axis=1)
     assert away.min() == pytest.approx(hole, abs=0.03)
+
+
+def test_files_tell_when_it_came_and_end_where_it_has_eaten(tmp_path):
+    shot = scene([prop("board", BOARD, (0, 1, 0)), MIDDLE], [front(burns=0.5)], 25, forces=[])
+    execute(build(load(shot), beside(tmp_path)), tmp_path)
+    take = take_of(tmp_path, beside(tmp_path))
+    files = {kind: next(s for s in WRITERS[kind][1](take, wish([25])) if s)[1] for kind in ("ply", "gltf")}
+    rim = PlyData.read(io.BytesIO(files["ply"]))["vertex"]
+    near = np.hypot(rim["x"], rim["z"]) < 0.3
+    assert 0 < near.sum() < 0.2 * len(near)
+    assert rim["arrived"][near] == pytest.approx((1.0 - LEFT) * 0.5, abs=0.06)  # seconds ago
+    assert (rim["arrived"] < 0.0).any()  # it has not come everywhere
+    glb = GLTF2.load_from_bytes(files["gltf"])
+    told = next(m for m in glb.meshes if m.name == "board" and m.primitives[0].attributes.COLOR_0 is not None)
+    assert glb.accessors[told.primitives[0].attributes._ARRIVED].count == len(near)
 
 
 def test_it_warms_cools_and_fires_cues():
