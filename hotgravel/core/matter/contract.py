@@ -252,13 +252,15 @@ class Solver(Protocol):
 
 class Matter(Protocol):
     """A kind of matter; registered once. `state` is the word of state rows for it, `called` names one of its
-    elements, `cost` is what a step of one element takes beside a particle's,
+    elements, `cost` is what a step of one element takes beside a particle's, `takes` its bytes of memory during a run
+    (arrays, their copies, and what kernels make on the way) and of the disk in each frame,
     `records` has the names of the arrays of what else its frames keep."""
 
     name: str
     kind: Kind
     called: str
     cost: float
+    takes: tuple[float, float]
     columns: Mapping[str, Column]
     records: Mapping[str, tuple[str, ...]]
     gauges: Mapping[str, Gauge]

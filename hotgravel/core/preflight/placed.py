@@ -11,7 +11,7 @@ from hotgravel.core.drive.value import one, plain
 from hotgravel.core.matter.fineness import FINENESS, steps_for
 from hotgravel.core.matter.particles.emitter import Emitter, places_of
 from hotgravel.core.matter.particles.matter import ParticleSolver
-from hotgravel.core.run.estimate import Estimate, counts_at, size_in_words
+from hotgravel.core.run.estimate import Estimate, size_in_words
 from hotgravel.core.run.world import World
 from hotgravel.core.shot.cut import Strike
 from hotgravel.core.shot.document import Shot
@@ -22,7 +22,6 @@ from hotgravel.core.shot.totals import largest
 from hotgravel.core.shot.units import show_quantity
 
 SAMPLES = 400
-BYTES = 300.0  # in memory, for a particle with all that is worked out about it
 MOST_STEPS_MEANT = 16
 OFF = 0.1  # of the reach of a blow: nearer to the surface it meets it
 
@@ -194,15 +193,17 @@ def _thin(shot: Shot, world: World) -> Iterator[Finding]:
 
 def within_limits(shot: Shot, told: Estimate, limits: Limits) -> Iterator[Finding]:
     """A run that would take more time, memory or disk than there should be."""
-    most = sum(counts_at(shot, shot.finish.last).values())
     over = [
         (told.least > limits.seconds, f"A run would take over {limits.seconds / 60:.0f} minutes."),
-        (most * BYTES > limits.memory, f"A run would need {size_in_words(most * BYTES)} of memory."),
+        (told.memory > limits.memory, f"A run would need {size_in_words(told.memory)} of memory."),
         (told.bytes > limits.disk, f"A run would keep {size_in_words(told.bytes)} on the disk."),
     ]
     source = largest(shot)
     for wrong, said in over:
-        if not wrong or source is None:
+        if not wrong:
+            continue
+        if source is None:
+            yield Finding("over a limit", "finish", "quality", said, "doubtful")
             continue
         emit = source.emit
         if isinstance(emit, Burst):

@@ -15,13 +15,12 @@ from hotgravel.core.run.gauges import IN_FULL, count_of
 from hotgravel.core.shot.document import Shot
 
 FRAME = 4000.0  # a frame's own cost, in particle-steps
-# Where nothing has run yet: seconds for a particle-step and bytes for a particle, measured on a
-# two-core machine; the spread covers slower and faster ones.
-UNKNOWN_SECONDS, UNKNOWN_BYTES = (2e-7, 3e-6), 42.0
+# Where nothing has run yet: seconds for a particle-step, measured on a two-core machine; the spread covers slower and
+# faster ones.
+UNKNOWN_SECONDS = 2e-7, 3e-6
 MARGIN = 1.15
 # A skin over particles, for each of them in each frame, where no run has told: measured as above.
 SKIN_SECONDS, SKIN_BYTES = (4e-6, 6e-5), 60.0
-ELEMENT_BYTES = 1200.0  # of memory while a run goes on: its arrays, their copies, and what kernels make on the way
 LONG = (("s", 1.0, 120.0), ("min", 60.0, 7200.0), ("h", 3600.0, float("inf")))
 
 
@@ -77,7 +76,8 @@ def estimate(shot: Shot, past: list[Spent]) -> Estimate:
     work = steps * sum(MATTERS[name].cost * n for of in counts for name, n in of.items()) + FRAME * len(counts)
     known = [p for p in past if p.work > 0 and p.seconds > 0]
     peak = max(sum(of.values()) for of in counts)
-    told = _told(known, work, total)
+    memory, disk = ([sum(MATTERS[name].takes[n] * many for name, many in of.items()) for of in counts] for n in (0, 1))
+    told = _told(known, work, total, sum(disk[:: shot.finish.every]))
     if shot.skins and not any(p.skinned for p in known):
         skinned = len(shot.skins) * total
         least, most = SKIN_SECONDS
@@ -86,18 +86,19 @@ def estimate(shot: Shot, past: list[Spent]) -> Estimate:
             bytes=told.bytes + SKIN_BYTES * skinned,
         )  # fmt: skip
     share = peak / total if total else 0.0
-    return replace(told, memory=ELEMENT_BYTES * peak, frame=told.bytes * share)
+    return replace(told, memory=max(memory), frame=told.bytes * share)
 
 
-def _told(known: list[Spent], work: float, total: float) -> Estimate:
-    """From runs that are known, for so much work and so many elements over all frames."""
+def _told(known: list[Spent], work: float, total: float, disk: float) -> Estimate:
+    """From runs that are known, for so much work and so many elements over all frames; `disk` is the bytes that these
+    take where no run has told."""
     if not known:
         least, most = UNKNOWN_SECONDS
-        return Estimate(least * work, most * work, UNKNOWN_BYTES * total, 0)
+        return Estimate(least * work, most * work, disk, 0)
     rates = [p.seconds / p.work for p in known]
     weights = [p.bytes / p.elements for p in known if p.elements > 0]
-    weight = sum(weights) / len(weights) if weights else UNKNOWN_BYTES
-    return Estimate(min(rates) * work / MARGIN, max(rates) * work * MARGIN, weight * total, len(known))
+    kept = total * sum(weights) / len(weights) if weights else disk
+    return Estimate(min(rates) * work / MARGIN, max(rates) * work * MARGIN, kept, len(known))
 
 
 def in_words(told: Estimate) -> str:

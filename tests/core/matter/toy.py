@@ -58,6 +58,7 @@ class ToySolver:
 
 class ToyMatter:
     name, kind, called, cost, elements, facts, records = "toy", "points", "counter", 1.0, Elements, FACTS, {}
+    takes = 1200.0, 42.0
     columns: ClassVar[dict[str, Column]] = dict(COMMON)
     gauges = {"count": Gauge("", "how many counters"), "heat": Gauge("°C", "sum of temperatures")}  # noqa: RUF012
     lanes = (Lane("heat", "curves", ("heat",)),)

@@ -131,7 +131,7 @@ def test_nothing_is_found_in_the_demo(name):
 
 def test_a_run_over_a_limit_is_told_and_a_tenth_clears_it():
     shot = load(document(supply=[source(emit=CROWD | {"count": 100_000})]))
-    over = list(within_limits(shot, Estimate(10, 20, 5e9, 1), Limits(3600, 1e7, 1e9)))
+    over = list(within_limits(shot, Estimate(10, 20, 5e9, 1, memory=3e7), Limits(3600, 1e7, 1e9)))
     assert [f.message for f in over] == ["A run would need 30 MB of memory.", "A run would keep 5.0 GB on the disk."]
     less = over[0].remedy.act(shot).shot
     assert list(within_limits(less, Estimate(1, 2, 5e8, 1), Limits(3600, 1e7, 1e9))) == []

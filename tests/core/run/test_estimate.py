@@ -42,6 +42,17 @@ def test_the_same_run_again_lies_within_its_own_estimate():
     assert told.bytes == pytest.approx(7e5)
 
 
+def test_what_no_run_has_told_goes_by_the_matter():
+    """A block of smoke is 512 cells of a dozen numbers, a particle is one row of them."""
+    gas = {"kind": "smoke", "id": "smoke", "size": [6.4, 6.4, 6.4], "cell": 0.1}
+    told = estimate(load(document(matter=[gas], supply=[])), [])
+    sparks = estimate(shot(512), [])
+    assert 50 * sparks.memory < told.memory < 1000 * sparks.memory
+    assert told.bytes > 50 * sparks.bytes
+    thin = load(document(matter=[gas], supply=[], finish={"last": 25, "every": 6}))
+    assert estimate(thin, []).bytes == pytest.approx(told.bytes / 5)
+
+
 def test_particles_are_counted_as_the_sources_give_them():
     made = document(
         supply=[

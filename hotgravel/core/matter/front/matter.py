@@ -25,6 +25,7 @@ class FrontMatter:
     """Heat that creeps over props: points of their skins, which it reaches, warms and eats."""
 
     name, called, cost = "front", "point", 1.0
+    takes = 1_200.0, 60.0
     kind: Kind = "mesh"
     elements: type[Elements] = Points
     columns: Mapping[str, Column] = {

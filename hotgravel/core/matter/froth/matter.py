@@ -17,6 +17,7 @@ class FrothMatter:
     """What liquid is white with."""
 
     name, called, cost = "froth", "fleck of froth", 1.5
+    takes = 1_200.0, 60.0
     kind: Kind = "points"
     elements: type[Elements] = Elements
     columns: Mapping[str, Column] = COMMON

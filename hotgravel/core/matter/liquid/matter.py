@@ -29,6 +29,7 @@ class LiquidMatter:
     """Water, mud, honey, lava: what splashes, pours and settles."""
 
     name, called, cost = "liquid", "drop", 6.0
+    takes = 1_200.0, 50.0
     kind: Kind = "points"
     elements: type[Elements] = Drops
     columns: Mapping[str, Column] = COMMON

@@ -191,6 +191,7 @@ class ParticleMatter:
     """Sparks, ash, grit: points with a radius that fly, bounce and slide."""
 
     name, called, cost = "particles", "particle", 1.0
+    takes = 1_200.0, 42.0
     kind: Kind = "points"
     columns: Mapping[str, Column] = COMMON
     records: Mapping[str, tuple[str, ...]] = {}

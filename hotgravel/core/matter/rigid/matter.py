@@ -40,6 +40,7 @@ class RigidMatter:
     """Stones, crates, drums: bodies that fall, roll, are hit and come to rest."""
 
     name, called, cost = "rigid", "body", 30.0
+    takes = 4_000.0, 500.0
     kind: Kind = "pieces"
     elements: type[Elements] = Bodies
     columns: Mapping[str, Column] = {

@@ -26,6 +26,7 @@ class SloshMatter:
     """What swings in jars, bowls and tanks."""
 
     name, called, cost = "slosh", "point of liquid in a vessel", 2.0
+    takes = 1_200.0, 60.0
     kind: Kind = "points"
     elements: type[Elements] = Points
     columns: Mapping[str, Column] = {**COMMON, "steep": Column(np.float32)}

@@ -31,6 +31,7 @@ class SmokeMatter:
     """Smoke, steam, vapour: gas that rises, pours, curls and thins out."""
 
     name, called, cost = "smoke", "block of smoke", 400.0
+    takes = 110_000.0, 10_000.0
     kind: Kind = "volume"
     elements: type[Elements] = Cells
     columns: Mapping[str, Column] = COMMON

@@ -21,6 +21,7 @@ class SoftMatter:
     """Cloth and jelly: what hangs together and gives way."""
 
     name, called, cost = "soft", "vertex", 30.0
+    takes = 4_000.0, 60.0
     kind: Kind = "mesh"
     elements: type[Elements] = Vertices
     columns: Mapping[str, Column] = {

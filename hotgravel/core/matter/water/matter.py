@@ -29,6 +29,7 @@ class WaterMatter:
     """The surface of lakes and seas."""
 
     name, called, cost = "water", "point of water", 1.0
+    takes = 1_200.0, 60.0
     kind: Kind = "points"
     elements: type[Elements] = Elements
     columns: Mapping[str, Column] = COMMON
