@@ -569,10 +569,10 @@ def test_a_run_that_would_not_fit_is_not_begun(client, shot):
     assert answer.status_code == 507
     assert re.search(r"would take about [\d.]+ TB of disk, and [\d.]+ (GB|MB) are there", answer.json()["detail"])
     offers = {offer["path"]: offer["value"] for offer in answer.json()["offers"]}
+    needs, there = (10 ** {"GB": 9, "TB": 12, "MB": 6}[unit] * float(number)
+                    for number, unit in re.findall(r"([\d.]+) ([TGM]B)", answer.json()["detail"]))  # fmt: skip
+    assert 1.0 < int(offers["every"]) * there / needs < 1.1
     assert edit(client, shot, "finish", "every", offers["every"], revision=4).status_code == 200
-    again = client.post(f"/shots/{shot}/runs")  # on the disk it would fit; the memory that it needs is the same
-    assert again.status_code == 507
-    assert "of disk" not in again.text
     assert edit(client, shot, "finish", "last", offers["last"], revision=5).status_code == 200
     assert client.get(f"/shots/{shot}/runs.json").json() == []
 
