@@ -54,12 +54,9 @@ def test_older_counts_from_each_ones_own_birth():
 
 def test_touches_tells_the_prop_and_the_speed_it_came_with():
     ball = {
-        "kind": "prop",
-        "id": "ball",
-        "name": "ball",
-        "shape": {"kind": "sphere", "radius": 0.5},
+        "kind": "prop", "id": "ball", "name": "ball", "shape": {"kind": "sphere", "radius": 0.5},
         "position": [0, -3, 0],
-    }
+    }  # fmt: skip
     both = landing(props=["ground", "ball"], bounce=0.3)
     shot = {"set": [*at(1.0), ball], "matter": [LOOSE, LATE, both], "forces": [GRAVITY], "supply": [source(speed=0)]}
     made = film({"kind": "touches", "prop": "ground"}, **shot)
@@ -119,19 +116,12 @@ def test_the_because_tells_the_chain_in_order_with_values():
 # Beyond one state and one threshold.
 
 FAR_POST = {
-    "kind": "prop",
-    "id": "post",
-    "name": "post",
-    "shape": {"kind": "sphere", "radius": 0.5},
-    "position": [5, 2, 0],
-}
+    "kind": "prop", "id": "post", "name": "post", "shape": {"kind": "sphere", "radius": 0.5}, "position": [5, 2, 0],
+}  # fmt: skip
 GATE = {
-    "kind": "zone",
-    "id": "gate",
-    "name": "gate",
-    "shape": {"kind": "block", "at": [5, 2, 0], "size": [2, 9, 9]},
+    "kind": "zone", "id": "gate", "name": "gate", "shape": {"kind": "block", "at": [5, 2, 0], "size": [2, 9, 9]},
     "edge": 0.0,
-}
+}  # fmt: skip
 
 
 def flight(*cues, **sections):
@@ -291,12 +281,9 @@ def test_a_cascade_has_its_exact_because():
             i = np.flatnonzero(p.id == particle)
             if len(i):
                 return {
-                    "source": int(p.source[i[0]]),
-                    "age": float(p.age[i[0]]),
-                    "parent": int(p.parent[i[0]]),
-                    "cause": int(p.cause[i[0]]),
-                    "frame": f,
-                }
+                    "source": int(p.source[i[0]]), "age": float(p.age[i[0]]), "parent": int(p.parent[i[0]]),
+                    "cause": int(p.cause[i[0]]), "frame": f,
+                }  # fmt: skip
         return None
 
     chain = ancestry(shot, made.events, who, last, find)
@@ -344,14 +331,8 @@ def test_cues_that_lead_to_one_another_go_round_once_and_end():
 
 def test_a_kick_is_as_strong_for_each_as_its_falloff_has_it():
     falloff = {
-        "kind": "response",
-        "attribute": "distance to",
-        "prop": "vent",
-        "begin": 0,
-        "end": 4,
-        "low": 8,
-        "high": 0,
-    }
+        "kind": "response", "attribute": "distance to", "prop": "vent", "begin": 0, "end": 4, "low": 8, "high": 0,
+    }  # fmt: skip
     kick = {"kind": "kick", "speed": falloff, "aim": {"kind": "toward", "direction": [0, 1, 0], "cone": 0}}
     crowd = source(emit=CROWD, speed=6, speed_spread=0.5, aim={"kind": "toward", "direction": [1, 0, 0], "cone": 0})
     made = film({"kind": "at_frame", "frame": 9}, kick, supply=[crowd], finish={"last": 10})

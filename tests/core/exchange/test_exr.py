@@ -12,15 +12,9 @@ from hotgravel.core.shot.document import load
 from tests.core.matter.rigid.scenes import scene
 
 SEA = {
-    "kind": "water",
-    "id": "water",
-    "at": [0, 1, 0],
-    "size": 16.0,
-    "cell": 0.25,
-    "wind": 8.0,
-    "fetch": 500.0,
+    "kind": "water", "id": "water", "at": [0, 1, 0], "size": 16.0, "cell": 0.25, "wind": 8.0, "fetch": 500.0,
     "loop": 2.0,
-}
+}  # fmt: skip
 
 
 @pytest.fixture(scope="module")

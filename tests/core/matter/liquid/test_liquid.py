@@ -190,12 +190,9 @@ def test_balls_that_melt_give_as_much_liquid_as_they_were():
         prop="water", radius=0.02, speed=0.0, emit={"kind": "burst", "count": 6000, "frame": 1}, part="volume"
     )
     cue = {
-        "kind": "cue",
-        "id": "melts",
-        "when": {"kind": "older", "age": 0.1},
-        "then": {"kind": "shed", "offshoot": "drip"},
-        "second": {"kind": "remove"},
-    }
+        "kind": "cue", "id": "melts", "when": {"kind": "older", "age": 0.1},
+        "then": {"kind": "shed", "offshoot": "drip"}, "second": {"kind": "remove"},
+    }  # fmt: skip
     shot = wet([body_of(0.6, 0.8, 0.6)], 6, supply=[{"kind": "drip", "id": "drip"}, balls], rows=[LOOSE]) | {
         "cues": [cue]
     }

@@ -70,12 +70,9 @@ def test_speed_life_and_radius_spread_evenly_about_their_middle():
 
 def test_all_ways_out_of_a_dome_are_straight_off_it():
     dome = {
-        "kind": "prop",
-        "id": "vent",
-        "name": "dome",
-        "shape": {"kind": "hemisphere", "radius": 2},
+        "kind": "prop", "id": "vent", "name": "dome", "shape": {"kind": "hemisphere", "radius": 2},
         "rotation": [0, 0, 90],
-    }
+    }  # fmt: skip
     film = play(document(set=[dome], finish={"last": 1}, supply=[
         source(emit={"kind": "burst", "count": 500, "frame": 1}, aim={"kind": "outward", "cone": 0})
     ]))  # fmt: skip

@@ -156,12 +156,9 @@ def test_a_hemisphere_is_hit_from_above_and_below():
 def test_a_falling_lid_strikes_and_a_lift_carries():
     keys = {"kind": "keys", "keys": [{"frame": 1, "value": 0, "ease": "linear"}, {"frame": 25, "value": 2}]}
     lift = {
-        "kind": "prop",
-        "id": "ground",
-        "name": "lift",
-        "shape": {"kind": "plane", "width": 4, "depth": 4},
+        "kind": "prop", "id": "ground", "name": "lift", "shape": {"kind": "plane", "width": 4, "depth": 4},
         "position": [0, keys, 0],
-    }
+    }  # fmt: skip
     shot = document(
         set=[lift, VENT | {"position": [0, SKIN + 1e-6, 0]}], matter=[LOOSE, landing(friction=1)], forces=[GRAVITY],
         supply=[source(speed=0)],
@@ -213,13 +210,9 @@ def test_an_imported_mesh_collides_like_the_shape_it_is(tmp_path):
     films = []
     for shape in ({"kind": "mesh", "file": "block.ply"}, {"kind": "box", "width": 4, "height": 1, "depth": 4}):
         block = {
-            "kind": "prop",
-            "id": "ground",
-            "name": "block",
-            "shape": shape,
-            "position": [0, 0.5, 0],
+            "kind": "prop", "id": "ground", "name": "block", "shape": shape, "position": [0, 0.5, 0],
             "rotation": [0, 20, 8],
-        }
+        }  # fmt: skip
         shot = document(
             set=[block, VENT | {"position": [0, 2, 0]}], matter=[LOOSE, landing(bounce=0.4, friction=0.3)],
             forces=[GRAVITY], supply=supply, finish=finish,

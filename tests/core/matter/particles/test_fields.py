@@ -71,12 +71,9 @@ def test_attraction_to_a_line_goes_straight_to_it_and_fades_at_its_reach():
 @pytest.mark.parametrize(("side", "drawn"), [("outside", (1, 0)), ("inside", (0, 1)), ("both", (1, 1))])
 def test_a_surface_draws_those_on_its_side(side, drawn):
     shell = {
-        "kind": "prop",
-        "id": "shell",
-        "name": "shell",
-        "shape": {"kind": "sphere", "radius": 5.0},
+        "kind": "prop", "id": "shell", "name": "shell", "shape": {"kind": "sphere", "radius": 5.0},
         "position": [0, 20, 0],
-    }
+    }  # fmt: skip
     pull = {"kind": "attraction", "id": "a", "strength": 1.0, "to": {"kind": "surface", "prop": "shell", "side": side}}
     moved = []
     for x in (7.0, 3.0):
@@ -153,14 +150,9 @@ def test_a_signal_that_leaves_the_bounds_is_held_at_them():
 
 def test_growth_shrinks_by_the_way_gone_and_removes_what_is_gone():
     less = {
-        "kind": "response",
-        "attribute": "travelled",
-        "begin": 0,
-        "end": 5,
-        "low": 0,
-        "high": 1,
+        "kind": "response", "attribute": "travelled", "begin": 0, "end": 5, "low": 0, "high": 1,
         "points": [[0, 1], [1, 0]],
-    }
+    }  # fmt: skip
     grown = {"kind": "growth", "id": "g", "share": less}
     film = play(shot(matter=[LOOSE, grown], **one(speed=10, radius=0.2), finish={"last": 14}), "fair")
     for frame in (1, 4, 9):

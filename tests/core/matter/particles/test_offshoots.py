@@ -45,22 +45,16 @@ def test_a_trail_is_the_same_at_any_number_of_steps_where_flight_is_straight():
 def test_a_harder_hit_gives_off_more():
     chips = trail(emit={"kind": "asked", "count": 10, "per": 1e-2})
     hit = {
-        "kind": "cue",
-        "id": "hit",
-        "whom": "loose",
-        "when": {"kind": "touches", "prop": "ground"},
+        "kind": "cue", "id": "hit", "whom": "loose", "when": {"kind": "touches", "prop": "ground"},
         "then": {"kind": "shed", "offshoot": "trail"},
-    }
+    }  # fmt: skip
     lands = {"kind": "collision", "id": "lands", "props": ["ground"], "bounce": 0.0}
 
     def given(mass):
         shot = document(
-            set=at(1.0),
-            matter=[LOOSE, SPARK, lands],
-            supply=[source(speed=0, mass=mass), chips],
-            forces=[GRAVITY],
+            set=at(1.0), matter=[LOOSE, SPARK, lands], supply=[source(speed=0, mass=mass), chips], forces=[GRAVITY],
             cues=[hit],
-        )
+        )  # fmt: skip
         return (play(shot, "fair").last.state == 1).sum()  # fmt: skip
 
     speed = np.sqrt(2 * 9.81 * 1.0)

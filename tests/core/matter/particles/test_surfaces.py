@@ -91,12 +91,9 @@ def test_a_prop_that_grows_from_nothing_sweeps_and_one_that_vanishes_lets_go():
 def test_what_is_wedged_between_a_press_and_the_ground_is_not_pushed_through_it():
     down = {"kind": "keys", "keys": [{"frame": 1, "value": 3, "ease": "linear"}, {"frame": 13, "value": 0.6}]}
     press = {
-        "kind": "prop",
-        "id": "press",
-        "name": "press",
-        "shape": {"kind": "sphere", "radius": 1.0},
+        "kind": "prop", "id": "press", "name": "press", "shape": {"kind": "sphere", "radius": 1.0},
         "position": [0, down, 0],
-    }
+    }  # fmt: skip
     flat = VENT | {"position": [0, 0.03, 0], "shape": {"kind": "disc", "radius": 0.8}}
     crowd = source(speed=0, radius=0.02, emit=CROWD | {"count": 4000})
     film = play(

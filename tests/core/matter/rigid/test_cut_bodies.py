@@ -99,23 +99,17 @@ def test_pieces_that_lie_still_shrink_and_are_gone():
 
 def test_a_held_piece_that_a_hit_lets_go_takes_the_hit_along():
     ball = {
-        "kind": "prop",
-        "id": "ball",
-        "name": "ball",
-        "position": [0.3, 3.1, 2],
+        "kind": "prop", "id": "ball", "name": "ball", "position": [0.3, 3.1, 2],
         "shape": {"kind": "sphere", "radius": 0.2},
-    }
+    }  # fmt: skip
     rows = [{"kind": "rigid", "id": "body", "prop": "block", "begins": "held", "copies": {"kind": "pieces"}},
             {"kind": "rigid", "id": "thrown", "prop": "ball", "density": 8000}]  # fmt: skip
     throw = {"kind": "cue", "id": "throw", "source": "thrown", "when": {"kind": "at_frame", "frame": 1},
              "then": {"kind": "kick", "speed": 6, "aim": {"kind": "toward", "direction": [0, 0, -1], "cone": 0}}}  # fmt: skip
     go = {
-        "kind": "cue",
-        "id": "go",
-        "source": "body",
-        "when": {"kind": "touches", "speed": 0.15},
+        "kind": "cue", "id": "go", "source": "body", "when": {"kind": "touches", "speed": 0.15},
         "then": {"kind": "unpin"},
-    }
+    }  # fmt: skip
     shot = document(set=[GROUND, BLOCK, CUT, ball], matter=rows, supply=[], cues=[throw, go], finish={"last": 14})
     made = play(shot, "rough", matter="rigid")
     pieces = made.last.source == 0
@@ -129,12 +123,9 @@ def test_particles_come_to_rest_on_held_pieces():
         prop="roof", part="surface", emit={"kind": "burst", "count": 200, "frame": 1}, radius=0.01, speed=0,
     )  # fmt: skip
     above = {
-        "kind": "prop",
-        "id": "roof",
-        "name": "roof",
-        "position": [0, 4, 0],
+        "kind": "prop", "id": "roof", "name": "roof", "position": [0, 4, 0],
         "shape": {"kind": "plane", "width": 1.6, "depth": 0.3},
-    }
+    }  # fmt: skip
     rows = [LOOSE, {"kind": "rigid", "id": "body", "prop": "block", "begins": "held", "copies": {"kind": "pieces"}},
             {"kind": "collision", "id": "met", "props": ["block"], "bounce": 0, "friction": 2}]  # fmt: skip
     last = play(document(
@@ -147,23 +138,15 @@ def test_particles_come_to_rest_on_held_pieces():
 def dropped(growth=(), cues=(), last=72):
     lying = {"kind": "state", "id": "lying", "name": "lying", "of": "rigid"}
     body = {
-        "kind": "rigid",
-        "id": "body",
-        "prop": "block",
-        "density": 1000,
-        "copies": {"kind": "pieces"},
+        "kind": "rigid", "id": "body", "prop": "block", "density": 1000, "copies": {"kind": "pieces"},
         "state": "lying",
-    }
+    }  # fmt: skip
     landing = {"kind": "collision", "id": "landing", "props": ["ground"]}
     block = BLOCK | {"position": [0, 0.51, 0]}
     made = document(
-        set=[GROUND, block, CUT],
-        matter=[lying, *growth, body, landing],
-        supply=[],
-        forces=[GRAVITY],
-        cues=list(cues),
-        finish={"last": last},
-    )
+        set=[GROUND, block, CUT], matter=[lying, *growth, body, landing], supply=[], forces=[GRAVITY],
+        cues=list(cues), finish={"last": last},
+    )  # fmt: skip
     return play(made, "rough", matter="rigid")  # fmt: skip
 
 
@@ -190,13 +173,9 @@ def test_pieces_that_have_come_to_rest_shrink_and_are_removed():
     smaller = {"kind": "become", "attribute": "radius", "value": 0.5, "plus": 0}
     calm = {"kind": "cue", "id": "calm", "whom": "lying", "when": {"kind": "asleep", "time": 0.4}, "then": smaller}
     gone = {
-        "kind": "cue",
-        "id": "gone",
-        "whom": "lying",
-        "when": {"kind": "after", "cue": "calm"},
-        "then": {"kind": "remove"},
-        "delay": 0.5,
-    }
+        "kind": "cue", "id": "gone", "whom": "lying", "when": {"kind": "after", "cue": "calm"},
+        "then": {"kind": "remove"}, "delay": 0.5,
+    }  # fmt: skip
     made = dropped(cues=[calm, gone], last=60)
     assert ratios(made, 20)[:, 0].min() == pytest.approx(0.5)
     assert len(made.last) < 0.2 * len(made.frames[1])

@@ -28,21 +28,14 @@ def heap(**sections):
     rows = [body("box", copies=stacked(2, 3, 2, gap=0.2, turn="any"), bounce=0.3, pushed=0.5), SPARK, DOWN_AGAIN]
     rows.append({"kind": "collision", "id": "sparked", "props": ["box"], "whom": "spark"})
     sparks = source(
-        id="sparks",
-        kind="offshoot",
-        emit={"kind": "asked", "count": 5},
-        state="spark",
-        life=0.4,
+        id="sparks", kind="offshoot", emit={"kind": "asked", "count": 5}, state="spark", life=0.4,
         aim={"kind": "anywhere"},
-    )
+    )  # fmt: skip
     sparks.pop("prop")
     cue = {
-        "kind": "cue",
-        "id": "hit",
-        "when": {"kind": "struck", "impulse": 2000},
-        "then": {"kind": "shed", "offshoot": "sparks"},
-        "again": "each",
-    }
+        "kind": "cue", "id": "hit", "when": {"kind": "struck", "impulse": 2000},
+        "then": {"kind": "shed", "offshoot": "sparks"}, "again": "each",
+    }  # fmt: skip
     land = {
         "kind": "cue",
         "id": "land",
@@ -145,12 +138,9 @@ def test_a_led_body_goes_on_with_its_velocity():
 def test_what_sleeps_wakes_when_its_support_is_removed():
     props = [prop("low", UNIT_BOX, (0, 0.5001, 0)), prop("high", UNIT_BOX, (0, 1.5003, 0))]
     gone = {
-        "kind": "cue",
-        "id": "gone",
-        "source": "low-body",
-        "when": {"kind": "at_frame", "frame": 40},
+        "kind": "cue", "id": "gone", "source": "low-body", "when": {"kind": "at_frame", "frame": 40},
         "then": {"kind": "remove"},
-    }
+    }  # fmt: skip
     made = film(scene(props, [body("low"), body("high")], 70, cues=[gone]))
     assert made.frames[39].asleep.all()
     assert made.last.position[:, 1] == pytest.approx([0.5], abs=0.01)
@@ -176,12 +166,9 @@ def test_particles_bounce_off_bodies_which_feel_none_of_it():
     ball = prop("ball", UNIT_BALL, (3, 0.5001, 0))
     drops = source(emit={"kind": "burst", "count": 50, "frame": 1}, speed=10)
     vent = {
-        "kind": "prop",
-        "id": "vent",
-        "name": "vent",
-        "shape": {"kind": "sphere", "radius": 1e-6},
+        "kind": "prop", "id": "vent", "name": "vent", "shape": {"kind": "sphere", "radius": 1e-6},
         "position": [0, 0.7, 0],
-    }
+    }  # fmt: skip
     shot = scene([ball, vent], [body("ball"), LOOSE], 20, supply=[drops], landing={"props": ["ground", "ball"]})
     from tests.conftest import play
 
