@@ -22,7 +22,7 @@ from tests.core.run.test_resume import shot, world
 
 KILLS = 6
 context = multiprocessing.get_context("forkserver")  # a fork of this process could wait for its threads for ever
-context.set_forkserver_preload([__name__])
+context.set_forkserver_preload(["tests.farm.test_killed"])  # by the name that it has there
 
 
 def struck(dice: random.Random, work, *asked, soon: float) -> list:
