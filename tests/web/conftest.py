@@ -117,10 +117,16 @@ def scrap(client: httpx.Client) -> Iterator[list[int]]:
 
 
 @pytest.fixture
-def page(browser: Browser, server: Server, scrap: list[int]) -> Iterator[Page]:
+def scale() -> float:
+    """Pixels for each of the page's own: fewer where nobody looks at them, as they are drawn without a graphics card."""
+    return 0.5
+
+
+@pytest.fixture
+def page(browser: Browser, server: Server, scrap: list[int], scale: float) -> Iterator[Page]:
     """A page that fails its test on any error in its console."""
     context = browser.new_context(
-        viewport={"width": 1280, "height": 800}, device_scale_factor=0.5, base_url=server.url, accept_downloads=True
+        viewport={"width": 1280, "height": 800}, device_scale_factor=scale, base_url=server.url, accept_downloads=True
     )
     made = context.new_page()
     made.set_default_timeout(1000 * PATIENCE)

@@ -23,6 +23,11 @@ BARE = """() => { const s = window.hotgravel.stage;
   s.draw(); return [s.canvas.width, s.canvas.height, s.canvas.toDataURL()]; }"""
 
 
+@pytest.fixture
+def scale() -> float:
+    return 1.0
+
+
 def blocks(pixels: np.ndarray) -> np.ndarray:
     """The means of 16 by 9 blocks, in shares of full."""
     small = Image.fromarray(pixels).resize((16, 9), Image.Resampling.BOX)
