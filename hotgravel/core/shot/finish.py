@@ -43,7 +43,7 @@ class Finish(Row):
         "a range of frames is in slow motion.",
     )  # fmt: skip
     every: int = dial(
-        "count", 1, label="kept in full every", soft=(1, 8), low=1, high=1000, whole=True,
+        "count", 1, label="kept in full, one in", soft=(1, 8), low=1, high=1000, whole=True,
         help="Of so many frames one is kept in full, and shown until the next: 2 halves what a run takes of the disk. "
         "All are computed; what happens and what is measured is kept of each.",
     )  # fmt: skip

@@ -179,7 +179,9 @@ function tellPlayer() {
   moved = player.playing || Boolean(going());
   $("play").textContent = player.playing ? "Pause" : "Play";
   const any = player.frames && player.frames.kept.size > 0;
-  $("frame-now").textContent = any ? `frame ${player.frame} of ${ranShot.last}` : "no frames kept";
+  const shown = player.frames?.cache.get(player.frame)?.frame ?? player.frame;  // where not all frames are kept in full
+  const instead = shown === player.frame ? "" : `, seen as at ${shown}`;
+  $("frame-now").textContent = any ? `frame ${player.frame} of ${ranShot.last}${instead}` : "no frames kept";
   $("rate-now").textContent = player.fault || (player.playing ? `${player.realRate()} of ${ranShot.rate} fps` : `${ranShot.rate} fps`);
   score.moveHead(any ? player.frame : undefined);
   $("invitation").hidden = any || run?.state === "running" || run?.state === "waiting";
