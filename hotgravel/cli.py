@@ -267,7 +267,8 @@ def export(
     camera = {"eye": list(eye), "aim": list(aim)} if eye else None
     take = take_of(folder, beside(meshes or folder), camera=camera, retimed=retimed)
     wanted = wish(
-        take.store.in_full(), frames=frames, every=every, unit=unit, up=up, pattern=pattern, size=size, by=by
+        take.store.in_full(take.shot.finish), frames=frames, every=every, unit=unit, up=up, pattern=pattern,
+        size=size, by=by,
     )  # fmt: skip
     with click.progressbar(length=100, label="Files", file=sys.stderr, hidden=not sys.stderr.isatty()) as bar:
         written = hand_over(take, wanted, kind, out, lambda share: bar.update(round(100 * share) - bar.pos))

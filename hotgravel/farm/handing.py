@@ -149,7 +149,7 @@ def carry_out(order: Order, out: Path) -> tuple[str, list[str]]:
     place: Place = place_of(order.folder)
     meshes = beside(place_of(order.meshes))
     take = take_of(place, meshes, order.revision, order.view, retimed=order.retimed, light=order.light)
-    wanted = wish(take.store.in_full(), **order.wish)
+    wanted = wish(take.store.in_full(take.shot.finish), **order.wish)
     last = 0.0
 
     def told(share: float) -> None:

@@ -51,15 +51,15 @@ def _page(
     with studio.database.session() as session:
         run = runs.record(session, run_id)
         there = shots.record(session, run.shot_id)
-        retime = shots.document(session, run.shot_id, run.revision).finish.retime is not None
+        finish = shots.document(session, run.shot_id, run.revision).finish
         remembered = given or settings.get(session, _memory(there.id), {})
-    kept = studio.frames(run_id).in_full()
+    kept = studio.frames(run_id).in_full(finish)
     formats = {name: what for name, (what, _) in WRITERS.items()}
     made = [card(studio, s) for s in studio.handings.all() if s.order.run == run_id]
     return page(
         request, "handover.html", status, run=run, shot=there, kept=kept, formats=formats, pictures=PICTURES,
         made=made, fault=fault, by=BY, camera=there.camera is not None,
-        retime=retime, was=PLAIN | remembered,
+        retime=finish.retime is not None, was=PLAIN | remembered,
     )  # fmt: skip
 
 
@@ -118,7 +118,7 @@ def start(
         _accepted("unit", unit, ("m", "cm"))
         _accepted("up axis", up, ("y", "z"))
         store = Retimed(studio.run_folder(run_id), shot) if retimed else studio.frames(run_id)
-        wish(store.in_full(), **wanted)  # type: ignore[arg-type]
+        wish(store.in_full(shot.finish), **wanted)  # type: ignore[arg-type]
     except ShotFault as fault:
         if "text/html" in request.headers.get("accept", ""):
             return _page(request, run_id, 422, str(fault), given | {"first": first, "last": last})

@@ -11,6 +11,7 @@ import numpy as np
 from hotgravel.core.chance import key_of
 from hotgravel.core.cues.actions import absent
 from hotgravel.core.matter.contract import Array, Solver, kept_columns
+from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.place import Place, files_in, remove
 from hotgravel.core.run import checkpoint
 from hotgravel.core.run.frame import Happened, Snapshot, Stopped, first_frame, next_frame, scene_at
@@ -160,7 +161,8 @@ class Keeper:
         with parts("writing"):
             records: dict[str, dict[str, Array]] = {}
             for name, solver in world.solvers.items():
-                records |= solver.records(now.states[name])
+                if shown is None or HAPPENED & MATTERS[name].records.keys():
+                    records |= solver.records(now.states[name])
             if shown is not None:
                 records = {name: arrays for name, arrays in records.items() if name in HAPPENED}
             self.store.write(now.frame, columns, happened.events, gauges, made, records, shown)

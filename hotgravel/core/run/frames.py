@@ -25,6 +25,7 @@ from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.place import Place, files_in, write_bytes
 from hotgravel.core.run.gauges import upgraded
 from hotgravel.core.run.zarr_file import Span, plain_spans, read_arrays, read_attributes, write_groups
+from hotgravel.core.shot.finish import Finish
 
 SUFFIX = ".zarr.zip"
 FAULTS = (OSError, ValueError, KeyError, RuntimeError, EOFError, zipfile.BadZipFile, zlib.error)
@@ -125,9 +126,9 @@ class FrameStore:
         `KeyError`, `DamagedFrame`."""
         return int(self._told(frame).get("shown", frame))
 
-    def in_full(self) -> list[int]:
-        """The frames that are kept in full, in order."""
-        return [frame for frame in self.frames() if self.run_frame(frame) == frame]
+    def in_full(self, finish: Finish) -> list[int]:
+        """The frames that a run with this finish keeps in full, in order."""
+        return [frame for frame in self.frames() if finish.in_full(frame)[0] == frame]
 
     def write_seconds(self, frame: int, seconds: dict[str, float], processor: float) -> None:
         """How long each part of a frame took, and how long processors worked on all of it; kept beside it."""

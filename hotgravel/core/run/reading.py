@@ -28,17 +28,13 @@ def asked_for(
 ) -> Array:
     """What an attribute is, at a kept frame, of all the elements that a row's driven numbers are asked for; without a
     row of all. Raises `KeyError`, `DamagedFrame`."""
-    whom = getattr(row, "whom", None)
+    state = next((s for s in world.shot.states if s.id == getattr(row, "whom", None)), None)
+    only = state.of if state else row.asks if row else None
     found = [np.zeros(0)]
-    for matter in store.matters(frame):
-        if row is not None and row.asks not in (None, matter):
-            continue
+    for matter in (m for m in store.matters(frame) if only in (None, m)):
         crowd = crowd_at(world, store, frame, matter)
         values = np.asarray(crowd.read(attribute, target), float)
-        if whom is not None:
-            of = next(state.of for state in world.shot.states if state.id == whom)
-            values = values[(crowd.elements.state == world.states[whom]) & (of == matter)]
-        found.append(values)
+        found.append(values[crowd.elements.state == world.states[state.id]] if state else values)
     return np.concatenate(found)
 
 

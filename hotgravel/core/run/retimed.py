@@ -13,6 +13,7 @@ from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.place import Place
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.shot.document import Shot
+from hotgravel.core.shot.finish import Finish
 
 
 def run_frame_of(shot: Shot, frame: float) -> float:
@@ -40,7 +41,7 @@ class Retimed(FrameStore):
         finish = self.shot.finish
         return [f for f in range(finish.first, finish.last + 1) if self._nearest(f) in kept]
 
-    def in_full(self) -> list[int]:
+    def in_full(self, finish: Finish) -> list[int]:
         return self.frames()  # between those that the run kept so, elements are blends of them
 
     def run_frame(self, frame: int) -> float:

@@ -14,6 +14,7 @@ from hotgravel.core.run.execute import execute
 from hotgravel.core.run.frames import DamagedFrame, FrameStore
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
+from hotgravel.core.shot.finish import Finish
 from tests.conftest import GRAVITY, LOOSE, at, document, landing, source
 
 CROWD = {"kind": "burst", "count": 500, "frame": 1}
@@ -98,8 +99,8 @@ def test_of_every_fifth_frame_all_is_kept_and_of_the_others_what_happens(tmp_pat
     for every in (1, 5):
         execute(world(cues=cues, finish={"last": 12, "every": every}), tmp_path / str(every))
     plain, thin = (FrameStore(tmp_path / name) for name in "15")
-    assert thin.frames() == plain.frames() == plain.in_full() == list(range(1, 13))
-    assert thin.in_full() == [1, 6, 11, 12]  # the last too
+    assert thin.frames() == plain.frames() == plain.in_full(Finish(last=12)) == list(range(1, 13))
+    assert thin.in_full(Finish(last=12, every=5)) == [1, 6, 11, 12]  # the last too
     for frame, shown in ((6, 6), (10, 6), (12, 12)):
         assert thin.shown(frame) == shown
         assert (thin.particles(frame)["position"] == plain.particles(shown)["position"]).all()

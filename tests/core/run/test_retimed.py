@@ -57,7 +57,7 @@ def test_half_as_fast_lies_on_the_fall_between_frames(fall):
 def test_between_frames_that_are_kept_in_full_it_lies_on_the_fall(tmp_path):
     shot = load(shot_with(SLOW).dump() | {"finish": {"last": 25, "quality": "fine", "every": 8, "retime": SLOW}})
     execute(build(shot, beside(tmp_path)), tmp_path)
-    assert FrameStore(tmp_path).in_full() == [1, 9, 17, 25]
+    assert FrameStore(tmp_path).in_full(shot.finish) == [1, 9, 17, 25]
     for frame in (4, 10, 22):
         y = Retimed(tmp_path, shot).particles(frame, ("position",))["position"][0, 1]
         assert y == pytest.approx(30 - 0.5 * 9.81 * ((frame - 1) / 2 / 24) ** 2, abs=2e-3)
