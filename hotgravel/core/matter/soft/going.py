@@ -12,7 +12,7 @@ from hotgravel.core.matter.soft.air import Air
 from hotgravel.core.matter.soft.contact import between, met
 from hotgravel.core.matter.soft.energies import squashed, stretched
 from hotgravel.core.matter.soft.flight import flown
-from hotgravel.core.matter.soft.model import Energies, grown, shared
+from hotgravel.core.matter.soft.model import Energies, Flags, grown, shared
 from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.matter.soft.stiffness import by_vertex, stiffened
 from hotgravel.core.matter.soft.touching import Touching
@@ -24,6 +24,9 @@ if TYPE_CHECKING:
 
 SMALL_STEPS = {"rough": 12, "fair": 24, "fine": 48}  # in a frame, at least
 MOST_SMALL = 16  # times as many, where something goes fast
+ROUNDS = 2  # of keeping all apart: what moves one may push it into the next
+ZONE_ROUNDS = 8  # in which what went through each other may take along what that then goes through
+HOLD = 1e-3  # of one over its mass: what is left of it where something holds a vertex
 FAR = 1e7  # m: where vertices are that are not there
 TRAVEL = 0.5  # of the way from one vertex to the next: what anything may go in a small step
 
@@ -42,6 +45,7 @@ class Going:
         free = p.pinned == LOOSE
         self.free = p.vertex[free]
         self.w[self.free] = 1.0 / p.mass[free]
+        self.held = np.zeros(len(self.x), bool)  # by what they collide with
         self.before, self.state = self.x.copy(), np.zeros(len(self.x), np.int64)
         self.state[p.vertex] = p.state
         self.pressed = np.zeros(len(self.x))
@@ -108,7 +112,7 @@ class Going:
 
     def _small_step(self, number: int) -> None:
         """Forces push, what is led is led; energies move all, then what it meets; then what is too lively calms."""
-        x, v, w, h, tri, tets, skin = self.x, self.v, self.w, self.h, self.triangles, self.tets, self.skin
+        x, v, w, h, tri, tets = self.x, self.v, self.w, self.h, self.triangles, self.tets
         self.before[:] = x
         flown(x, v, self.free, self.pull, self.rate, self.drift, self.bite, self.normal, self.along, h)
         share = (number + 1) / self.many
@@ -120,17 +124,41 @@ class Going:
         stretched(x, v, w, rest.nodes, rest.numbers, rest.groups, h, self.damping, False)
         solver.system.relax(x, self.before, self.sizes, self.plates, self.fold, self.air)
         squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, False)
-        self.touches += self.touching.part(x, self.before, w, h, self.pressed)
-        if len(self.colliders.table):
-            met(
-                x, self.before, w, skin.nodes, skin.numbers, skin.groups, self.friction, self.state,
-                between(self.colliders.table, number / self.many, share), self.colliders.bits,
-                solver.setting.tree, self.light, h, self.touched, self.impact, self.pushed, self.against,
-            )  # fmt: skip
+        self._keep_apart(number)
         v[:] = (x - self.before) / h
         if self.damping.any():
             stretched(x, v, w, tri.nodes, tri.numbers, tri.groups, h, self.damping, True)
             squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, True)
+
+    def _keep_apart(self, number: int) -> None:
+        """Skins from one another, and from what they collide with; what that holds gives way to no skin."""
+        touching, x, w = self.touching, self.x, self.w
+        touching.find(x, self.before)
+        for turn in range(ROUNDS):
+            many = touching.part(x, np.where(self.held, HOLD * w, w), self.h, self.pressed)
+            self.touches += many if turn == 0 else 0
+            met_now = self._meet(number)
+            self.held = self.held | met_now if turn else met_now
+            if not many:
+                return
+        zone = np.arange(len(x))
+        for _ in range(ZONE_ROUNDS):
+            if not touching.move_as_one(x, self.before, w, self.held, zone):
+                return
+            self.held |= self._meet(number)
+
+    def _meet(self, number: int) -> Flags:
+        """What it collides with holds it, in place. Returns which vertices (n,) that moves."""
+        free = self.x.copy()
+        if len(self.colliders.table):
+            start, end = number / self.many, (number + 1) / self.many
+            met(
+                self.x, self.before, self.w, self.skin.nodes, self.skin.numbers, self.skin.groups, self.friction,
+                self.state, between(self.colliders.table, start, end), self.colliders.bits, self.solver.setting.tree,
+                self.light, self.h, self.touched, self.impact, self.pushed, self.against,
+            )  # fmt: skip
+        moved: Flags = (self.x != free).any(axis=1)
+        return moved
 
     def _number(self, p: Vertices, seam: Seam, dt: float) -> int:
         """How many small steps: by the quality, and twice as many again and again where something goes so fast that in

@@ -15,6 +15,7 @@ from hotgravel.core.matter.soft.bending import Plates
 
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
+Flags = NDArray[np.bool_]
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,0 +1,88 @@
+"""Four points of skins that touch: a point and the corners of a triangle, or the ends of two edges.
+
+`part` (4,) has the share of each in how far they are apart: those of the one side above 0, of the other below.
+"""
+
+import math
+
+from numba import njit
+
+MET = 0.3  # of the way past each other: so far apart two may seem as they meet, as that way is no straight line
+BACK = 0.1  # of both their thicknesses: what has been pressed nearer than that comes back by so much in a small step
+NEAR = 0.9  # of how far they lie apart at rest: so near they may come at least
+
+
+@njit(cache=True)
+def laid(x, nodes, shares, out):
+    """Where points lie (m, 3) that follow vertices (m, 4) by shares (m, 4), into `out`."""
+    for m in range(len(nodes)):
+        for c in range(3):
+            out[m, c] = 0.0
+            for n in range(4):
+                out[m, c] += shares[m, n] * x[nodes[m, n], c]
+
+
+@njit(cache=True, inline="always")
+def hashed(i, j, k, mask):
+    """The place of a cell in a table of `mask` + 1."""
+    return ((i * 73856093) ^ (j * 19349663) ^ (k * 83492791)) & mask
+
+
+@njit(cache=True, inline="always")
+def along(of, p, q, way):
+    """How far point p lies from q along a way."""
+    return (of[p, 0] - of[q, 0]) * way[0] + (of[p, 1] - of[q, 1]) * way[1] + (of[p, 2] - of[q, 2]) * way[2]
+
+
+@njit(cache=True, inline="always")
+def across(of, a, b, c, d, out):
+    """The direction (3,) square to both the way from point a to b and that from c to d, into `out`. Returns the sine of
+    the angle between them: 0 where they run alike, or are no ways."""
+    ux, uy, uz = of[b, 0] - of[a, 0], of[b, 1] - of[a, 1], of[b, 2] - of[a, 2]
+    vx, vy, vz = of[d, 0] - of[c, 0], of[d, 1] - of[c, 1], of[d, 2] - of[c, 2]
+    x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+    long = math.sqrt(x * x + y * y + z * z)
+    if long < 1e-14:
+        return 0.0
+    out[0], out[1], out[2] = x / long, y / long, z / long
+    return long / math.sqrt((ux * ux + uy * uy + uz * uz) * (vx * vx + vy * vy + vz * vz))
+
+
+@njit(cache=True)
+def push_apart(x, w, nodes, shares, points, old, four, part, deep, normal, grip, way, dt, pressed):
+    """Move four points, in place, until they are `deep` farther apart along `normal`, and rub them as far as `grip`
+    times that. `old` (m, 3) is where all were before the small step; `way` (3,) is room to work in. What presses on
+    vertices is added to `pressed` (n,), N s. Returns whether anything could be moved."""
+    give = 0.0
+    for p in range(4):
+        m = four[p]
+        for n in range(4):
+            give += w[nodes[m, n]] * (part[p] * shares[m, n]) ** 2
+    if give <= 0.0:
+        return False
+    straight, far = 0.0, 0.0
+    for c in range(3):  # how they go past each other in this small step
+        way[c] = 0.0
+        for p in range(4):
+            way[c] += part[p] * (points[four[p], c] - old[four[p], c])
+        straight += way[c] * normal[c]
+    for c in range(3):
+        way[c] -= straight * normal[c]
+        far += way[c] * way[c]
+    rub = min(1.0, grip * deep / max(math.sqrt(far), 1e-12))
+    for c in range(3):
+        way[c] = (deep * normal[c] - rub * way[c]) / give
+    push = math.sqrt(way[0] * way[0] + way[1] * way[1] + way[2] * way[2]) / dt
+    for p in range(4):
+        m = four[p]
+        for n in range(4):
+            i, s = nodes[m, n], part[p] * shares[m, n]
+            if s != 0.0:
+                pressed[i] += push * abs(s)
+                for c in range(3):
+                    x[i, c] += w[i] * s * way[c]
+        for c in range(3):
+            points[m, c] = 0.0
+            for n in range(4):
+                points[m, c] += shares[m, n] * x[nodes[m, n], c]
+    return True
