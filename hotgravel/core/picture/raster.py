@@ -16,6 +16,13 @@ LEAST = 0.85  # pixels: what is smaller is drawn so large, and fainter
 BANDS = 16  # parts of a picture that are worked on side by side
 
 
+@njit(cache=True, inline="always")
+def from_all_over(n, many):
+    """The row, or band of rows, to work on as the n-th: even before odd ones, so that no thread has all of the sky."""
+    at, half = np.int64(n), (many + 1) // 2
+    return np.uint64(2 * at if at < half else 2 * (at - half) + 1)
+
+
 @njit(cache=True, parallel=True, nogil=True)
 def _seen_from(eye, axes, points, seen):
     """Points (n, 3) along the camera's right, up and forward."""
@@ -25,19 +32,20 @@ def _seen_from(eye, axes, points, seen):
             seen[i, c] = axes[c, 0] * x + axes[c, 1] * y + axes[c, 2] * z
 
 
-@njit(cache=True)
-def _clipped(a, b, c, corners):
+@njit(cache=True, inline="always")
+def _clipped(seen, a, b, c, corners):
     """The part of a triangle that lies farther than NEAR, into corners (4, 3). Returns how many it has."""
     three, kept = (a, b, c), 0
     for k in range(3):
         p, q = three[k], three[(k + 1) % 3]
-        if p[2] >= NEAR:
-            corners[kept] = p
-            kept += 1
-        if (p[2] < NEAR) != (q[2] < NEAR):
-            t = (NEAR - p[2]) / (q[2] - p[2])
+        if seen[p, 2] >= NEAR:
             for e in range(3):
-                corners[kept, e] = p[e] + t * (q[e] - p[e])
+                corners[kept, e] = seen[p, e]
+            kept += 1
+        if (seen[p, 2] < NEAR) != (seen[q, 2] < NEAR):
+            t = (NEAR - seen[p, 2]) / (seen[q, 2] - seen[p, 2])
+            for e in range(3):
+                corners[kept, e] = seen[p, e] + t * (seen[q, e] - seen[p, e])
             kept += 1
     return kept
 
@@ -75,18 +83,20 @@ def _fill(ax, ay, az, bx, by, bz, cx, cy, cz, name, flat, top, bottom, past, dep
 def _draw_triangles(seen, faces, tan, flat, past, depth, which):
     rows, columns = depth.shape
     scale, mid_x, mid_y = 0.5 * rows / tan, 0.5 * columns, 0.5 * rows
-    for band in prange(BANDS):
+    for n in prange(BANDS):
+        band = np.int64(from_all_over(n, BANDS))
         top, bottom = band * rows // BANDS, (band + 1) * rows // BANDS
         corners, x, y = np.empty((4, 3)), np.empty(4), np.empty(4)
         for f in range(len(faces)):
-            a, b, c = seen[faces[f, 0]], seen[faces[f, 1]], seen[faces[f, 2]]
+            a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
             if flat:
-                corners[0], corners[1], corners[2] = a, b, c
+                for e in range(3):
+                    corners[0, e], corners[1, e], corners[2, e] = seen[a, e], seen[b, e], seen[c, e]
                 kept = 3
-            elif max(a[2], b[2], c[2]) < NEAR:
+            elif max(seen[a, 2], seen[b, 2], seen[c, 2]) < NEAR:
                 continue
             else:
-                kept = _clipped(a, b, c, corners)
+                kept = _clipped(seen, a, b, c, corners)
             for i in range(kept):
                 far = 1.0 if flat else corners[i, 2]
                 x[i], y[i] = mid_x + scale * corners[i, 0] / far, mid_y - scale * corners[i, 1] / far
@@ -102,7 +112,8 @@ def _draw_balls(seen, radius, least, tan, flat, past, depth, which):
     """Balls as discs that bulge towards the camera, at least `least` pixels wide."""
     rows, columns = depth.shape
     scale = 0.5 * rows / tan
-    for band in prange(BANDS):
+    for n in prange(BANDS):
+        band = np.int64(from_all_over(n, BANDS))
         top, bottom = band * rows // BANDS, (band + 1) * rows // BANDS
         for i in range(len(radius)):
             z = seen[i, 2]
@@ -129,7 +140,8 @@ def glow(image, depth, seen, gone, tan, radius, light, spread):
     they are blurred by."""
     rows, columns = depth.shape
     scale = 0.5 * rows / tan
-    for band in prange(BANDS):
+    for n in prange(BANDS):
+        band = np.int64(from_all_over(n, BANDS))
         top, bottom = band * rows // BANDS, (band + 1) * rows // BANDS
         for i in range(len(radius)):
             z, w = seen[i, 2], gone[i, 2]

@@ -10,6 +10,8 @@ import math
 import numpy as np
 from numba import njit, prange
 
+from hotgravel.core.picture.raster import NOTHING, from_all_over
+
 # Columns of a surface's look: whether it is rough, its highlight, its rim, the share of its own colour that it gives as
 # light, whether it glows as an ember does, and, of what is clear as water, how clear it is seen straight on.
 ROUGH, HIGHLIGHT, RIM, GIVES, FIRE, CLEAR, LOOK_WIDTH = 0, 1, 2, 3, 4, 5, 6
@@ -20,7 +22,6 @@ STRENGTH, REACH, COLOUR, MAP, LAMP_WIDTH = 3, 4, 5, 8, 9
 # Rows of the light that all is in: where the key and the fill come from, their colours, sky, ground, and the backdrop's
 # zenith, horizon and glow.
 KEY_FROM, KEY, FILL_FROM, FILL, SKY, GROUND, ZENITH, HORIZON, GLOW, LIGHT_ROWS = range(10)
-NOTHING_SEEN = -1  # as `raster` has it
 
 
 @njit(cache=True)
@@ -53,21 +54,21 @@ def _roughness(x, y, z):
     return 0.62 + 0.76 * (speck + 0.2 * lumps(23.0 * x, 23.0 * y, 23.0 * z))
 
 
-@njit(cache=True)
-def _shown(camera, depth, px, py, pz, nx, ny, nz, flat):
-    """The share of a point that a light sees, 0 to 1; 1 outside its map."""
-    n = len(depth)
-    texel = 2.0 * camera[SPAN] / n
-    dx, dy, dz = px - camera[EYE], py - camera[EYE + 1], pz - camera[EYE + 2]
+@njit(cache=True, inline="always")
+def _shown(cameras, maps, m, px, py, pz, nx, ny, nz, flat):
+    """The share of a point that a light sees by its m-th map, 0 to 1; 1 outside it."""
+    n, span = maps.shape[1], cameras[m, SPAN]
+    texel = 2.0 * span / n
+    dx, dy, dz = px - cameras[m, EYE], py - cameras[m, EYE + 1], pz - cameras[m, EYE + 2]
     if not flat:
         texel *= math.sqrt(dx * dx + dy * dy + dz * dz)
     dx, dy, dz = dx + 1.5 * texel * nx, dy + 1.5 * texel * ny, dz + 1.5 * texel * nz
     a = AXES
-    x = camera[a] * dx + camera[a + 1] * dy + camera[a + 2] * dz
-    y = camera[a + 3] * dx + camera[a + 4] * dy + camera[a + 5] * dz
-    z = camera[a + 6] * dx + camera[a + 7] * dy + camera[a + 8] * dz
+    x = cameras[m, a] * dx + cameras[m, a + 1] * dy + cameras[m, a + 2] * dz
+    y = cameras[m, a + 3] * dx + cameras[m, a + 4] * dy + cameras[m, a + 5] * dz
+    z = cameras[m, a + 6] * dx + cameras[m, a + 7] * dy + cameras[m, a + 8] * dz
     far = 1.0 if flat else max(z, 1e-6)
-    u, v = 0.5 * n * (1.0 + x / (far * camera[SPAN])), 0.5 * n * (1.0 - y / (far * camera[SPAN]))
+    u, v = 0.5 * n * (1.0 + x / (far * span)), 0.5 * n * (1.0 - y / (far * span))
     if u < 1.0 or v < 1.0 or u >= n - 1.0 or v >= n - 1.0:
         return 1.0
     i, j = int(v - 0.5), int(u - 0.5)
@@ -76,79 +77,84 @@ def _shown(camera, depth, px, py, pz, nx, ny, nz, flat):
     for k in range(2):
         for e in range(2):
             weight = (s if k else 1.0 - s) * (t if e else 1.0 - t)
-            if depth[min(i + k, n - 1), min(j + e, n - 1)] > z - texel:
+            if maps[m, min(i + k, n - 1), min(j + e, n - 1)] > z - texel:
                 seen += weight
     return seen
 
 
-@njit(cache=True)
+@njit(cache=True, inline="always")
+def _in_cast(frame, c, x, y, z):
+    """Where a place lies in a shadow of smoke along one of its axes, 0 to 1."""
+    return (x * frame[c, 0] + y * frame[c, 1] + z * frame[c, 2] - frame[3, c]) / frame[4, c]
+
+
+@njit(cache=True, inline="always")
 def past_smoke(cast, frame, x, y, z):
     """The share of the key's light that smoke lets through to a place, by its shadow (`cast.Cast`)."""
     n = len(cast)
     if n == 0:
         return 1.0
-    at = np.empty(3)
-    for c in range(3):
-        at[c] = (x * frame[c, 0] + y * frame[c, 1] + z * frame[c, 2] - frame[3, c]) / frame[4, c]
-    if at[0] <= 0.0 or at[0] >= 1.0 or at[1] <= 0.0 or at[1] >= 1.0:
+    u, v, deep = _in_cast(frame, 0, x, y, z), _in_cast(frame, 1, x, y, z), _in_cast(frame, 2, x, y, z)
+    if u <= 0.0 or u >= 1.0 or v <= 0.0 or v >= 1.0:
         return 1.0
-    u, v = min(max(n * at[0] - 0.5, 0.0), n - 1.001), min(max(n * at[1] - 0.5, 0.0), n - 1.001)
+    u, v = min(max(n * u - 0.5, 0.0), n - 1.001), min(max(n * v - 0.5, 0.0), n - 1.001)
     i, j = int(v), int(u)
     s, t = v - i, u - j
-    seen = np.zeros(3)
+    through, begins, ends = 0.0, 0.0, 0.0
     for k in range(2):
         for e in range(2):
-            weight = (s if k else 1.0 - s) * (t if e else 1.0 - t)
-            for c in range(3):
-                seen[c] += weight * cast[i + k, j + e, c] / 255.0
-    behind = min(max((at[2] - seen[1]) / max(seen[2] - seen[1], 0.01), 0.0), 1.0)
-    return 1.0 - behind * (1.0 - seen[0])
+            weight = (s if k else 1.0 - s) * (t if e else 1.0 - t) / 255.0
+            through += weight * cast[i + k, j + e, 0]
+            begins += weight * cast[i + k, j + e, 1]
+            ends += weight * cast[i + k, j + e, 2]
+    behind = min(max((deep - begins) / max(ends - begins, 0.01), 0.0), 1.0)
+    return 1.0 - behind * (1.0 - through)
 
 
-@njit(cache=True)
+@njit(cache=True, inline="always")
 def _of_lamps(lamps, cameras, maps, x, y, z, nx, ny, nz):
     """What lamps (n, LAMP_WIDTH) give a surface at a place that faces n."""
     red, green, blue = 0.0, 0.0, 0.0
     for j in range(len(lamps)):
-        lamp = lamps[j]
-        ax, ay, az = lamp[0] - x, lamp[1] - y, lamp[2] - z
+        ax, ay, az = lamps[j, 0] - x, lamps[j, 1] - y, lamps[j, 2] - z
         off = math.sqrt(ax * ax + ay * ay + az * az) + 1e-9
         facing = (nx * ax + ny * ay + nz * az) / off
         if facing <= 0.0:
             continue
-        light = lamp[STRENGTH] * facing / (1.0 + (off / lamp[REACH]) ** 2)
+        light = lamps[j, STRENGTH] * facing / (1.0 + (off / lamps[j, REACH]) ** 2)
         if light < 1e-4:
             continue
-        if lamp[MAP] >= 0.0:
+        if lamps[j, MAP] >= 0.0:
             across = max(abs(ax), abs(ay), abs(az))
             side = 0 if across == abs(ax) else (1 if across == abs(ay) else 2)
             way = ax if side == 0 else (ay if side == 1 else az)
-            m = int(lamp[MAP]) + 2 * side + (1 if way > 0.0 else 0)  # the lamp looks the other way
-            light *= _shown(cameras[m], maps[m], x, y, z, nx, ny, nz, False)
-        red += light * lamp[COLOUR]
-        green += light * lamp[COLOUR + 1]
-        blue += light * lamp[COLOUR + 2]
+            m = int(lamps[j, MAP]) + 2 * side + (1 if way > 0.0 else 0)  # the lamp looks the other way
+            light *= _shown(cameras, maps, m, x, y, z, nx, ny, nz, False)
+        red += light * lamps[j, COLOUR]
+        green += light * lamps[j, COLOUR + 1]
+        blue += light * lamps[j, COLOUR + 2]
     return red, green, blue
 
 
-@njit(cache=True)
-def _backdrop(light, d, out):
+@njit(cache=True, inline="always")
+def _backdrop(light, x, y, z):
     """The sky's colour along a direction."""
-    up = max(d[1], 0.0)
-    flat = math.sqrt(d[0] * d[0] + d[2] * d[2]) + 1e-12
-    dusk = max(0.0, (0.66 * d[0] - 0.75 * d[2]) / flat)
-    low = (0.2 + 0.8 * dusk * dusk) * math.exp(-20.0 * up) * (1.0 - math.exp(-200.0 * up))
+    up = max(y, 0.0)
+    dusk = max(0.0, (0.66 * x - 0.75 * z) / (math.sqrt(x * x + z * z) + 1e-12))
     haze = math.exp(-5.0 * up)
-    under = 0.3 + 0.7 * math.exp(8.0 * min(d[1], 0.0))  # below the horizon it darkens
-    for c in range(3):
-        out[c] = under * (light[ZENITH, c] + (light[HORIZON, c] + low * light[GLOW, c] - light[ZENITH, c]) * haze)
+    low = (0.2 + 0.8 * dusk * dusk) * haze**4 * (1.0 - haze**40)
+    under = 0.3 + 0.7 * math.exp(8.0 * y) if y < 0.0 else 1.0  # below the horizon it darkens
+    red = under * (light[ZENITH, 0] + (light[HORIZON, 0] + low * light[GLOW, 0] - light[ZENITH, 0]) * haze)
+    green = under * (light[ZENITH, 1] + (light[HORIZON, 1] + low * light[GLOW, 1] - light[ZENITH, 1]) * haze)
+    blue = under * (light[ZENITH, 2] + (light[HORIZON, 2] + low * light[GLOW, 2] - light[ZENITH, 2]) * haze)
+    return red, green, blue
 
 
-@njit(cache=True)
+@njit(cache=True, inline="always")
 def _surface(name, place, vertices, normals, paint, local, faces, places, radius, disc_paint, normal, colour):
     """The normal and the paint of what is seen at a place: a triangle's, by the shares of its corners, or a ball's.
     Returns how bright its roughness makes it there, were it rough."""
-    if name < NOTHING_SEEN:
+    if name < NOTHING:
         i = -2 - name
         for c in range(3):
             normal[c] = (place[c] - places[i, c]) / max(radius[i], 1e-9)
@@ -182,8 +188,9 @@ def lit(
     haze is how far away a share of 1 - 1/e of what is seen is haze, metres; `looks`, `light`, `lamps` and `cameras`
     have the columns and rows that stand above."""
     rows, columns = depth.shape
-    for r in prange(rows):
+    for n in prange(rows):
         d, place, normal, colour = np.empty(3), np.empty(3), np.empty(3), np.empty(3)
+        r = from_all_over(n, rows)
         for k in range(columns):
             u = (2.0 * (k + 0.5) / columns - 1.0) * tan * columns / rows
             v = (1.0 - 2.0 * (r + 0.5) / rows) * tan
@@ -194,22 +201,22 @@ def lit(
                 place[c] = eye[c] + depth[r, k] * d[c]
                 d[c] /= long
             name = which[r, k]
-            if name == NOTHING_SEEN:
-                _backdrop(light, d, image[r, k])
+            if name == NOTHING:
+                image[r, k, 0], image[r, k, 1], image[r, k, 2] = _backdrop(light, d[0], d[1], d[2])
                 continue
             speck = _surface(
                 name, place, vertices, normals, paint, local, faces, places, radius, disc_paint, normal, colour
             )
-            look = looks[disc_look[-2 - name]] if name < NOTHING_SEEN else looks[look_of[name]]
+            look = disc_look[-2 - name] if name < NOTHING else look_of[name]
             size = math.sqrt(normal[0] * normal[0] + normal[1] * normal[1] + normal[2] * normal[2]) + 1e-12
             facing = -(normal[0] * d[0] + normal[1] * d[1] + normal[2] * d[2]) / size
             size = -size if facing < 0.0 else size
             facing = abs(facing)
             nx, ny, nz = normal[0] / size, normal[1] / size, normal[2] / size
-            rough = speck if look[ROUGH] > 0.0 else 1.0
+            rough = speck if looks[look, ROUGH] > 0.0 else 1.0
             _reflect(
-                image[r, k], fire[r, k], d, place, nx, ny, nz, facing, colour, rough, look, light, key_camera, key_map,
-                cast, cast_frame, lamps, cameras, maps, 1.0 - math.exp(-depth[r, k] / haze),
+                image, fire, r, k, d, place, nx, ny, nz, facing, colour, rough, looks, look, light, key_camera,
+                key_map, cast, cast_frame, lamps, cameras, maps, 1.0 - math.exp(-depth[r, k] / haze),
             )  # fmt: skip
 
 
@@ -225,42 +232,39 @@ def opaque(facing, clear):
     return 1.0 - clear * (1.0 - mirrored(facing))
 
 
-@njit(cache=True)
+@njit(cache=True, inline="always")
 def _reflect(
-    image, fire, d, place, nx, ny, nz, facing, colour, rough, look, light, key_camera, key_map, cast, cast_frame,
-    lamps, cameras, maps, fog,
+    image, fire, r, k, d, place, nx, ny, nz, facing, colour, rough, looks, look, light, key_camera, key_map, cast,
+    cast_frame, lamps, cameras, maps, fog,
 ):  # fmt: skip
     """What a surface sends to the camera, through haze (its share, `fog`)."""
-    k, f = light[KEY_FROM], light[FILL_FROM]
-    key = max(0.0, nx * k[0] + ny * k[1] + nz * k[2])
-    shown = 1.0
+    kx, ky, kz = light[KEY_FROM, 0], light[KEY_FROM, 1], light[KEY_FROM, 2]
+    key, shown = max(0.0, nx * kx + ny * ky + nz * kz), 1.0
     if key > 0.0:
-        shown = _shown(key_camera, key_map, place[0], place[1], place[2], nx, ny, nz, True)
+        shown = _shown(key_camera, key_map, 0, place[0], place[1], place[2], nx, ny, nz, True)
         shown *= past_smoke(cast, cast_frame, place[0], place[1], place[2])
-    fill = max(0.0, nx * f[0] + ny * f[1] + nz * f[2])
+    fill = max(0.0, nx * light[FILL_FROM, 0] + ny * light[FILL_FROM, 1] + nz * light[FILL_FROM, 2])
     red, green, blue = _of_lamps(lamps, cameras, maps, place[0], place[1], place[2], nx, ny, nz)
-    up = 0.5 + 0.5 * ny
+    up, clear = 0.5 + 0.5 * ny, looks[look, CLEAR]
+    tx, ty, tz = d[0] + 2.0 * facing * nx, d[1] + 2.0 * facing * ny, d[2] + 2.0 * facing * nz
     shine, rim = 0.0, 0.0
-    if look[HIGHLIGHT] > 0.0:
-        tx, ty, tz = d[0] + 2.0 * facing * nx, d[1] + 2.0 * facing * ny, d[2] + 2.0 * facing * nz
-        shine = look[HIGHLIGHT] * shown * max(0.0, tx * k[0] + ty * k[1] + tz * k[2]) ** 40
-        rim = look[RIM] * (1.0 - facing) ** 4
+    if looks[look, HIGHLIGHT] > 0.0:
+        shine = looks[look, HIGHLIGHT] * shown * max(0.0, tx * kx + ty * ky + tz * kz) ** 40
+        rim = looks[look, RIM] * (1.0 - facing) ** 4
     for c in range(3):
         around = up * light[SKY, c] + (1.0 - up) * light[GROUND, c]
         lamp = red if c == 0 else (green if c == 1 else blue)
-        given = around + key * shown * light[KEY, c] + fill * light[FILL, c] + lamp + look[GIVES]
+        given = around + key * shown * light[KEY, c] + fill * light[FILL, c] + lamp + looks[look, GIVES]
         sent = colour[c] * rough * given + shine * light[KEY, c] + rim * around
-        image[c] = sent
-        if look[CLEAR] == 0.0:
-            image[c] = sent * (1.0 - fog) + 0.8 * fog * light[HORIZON, c]
-        if look[FIRE] > 0.0:
+        image[r, k, c] = sent
+        if clear == 0.0:
+            image[r, k, c] = sent * (1.0 - fog) + 0.8 * fog * light[HORIZON, c]
+        if looks[look, FIRE] > 0.0:
             hot = 1.0 if c == 0 else (0.8 if c == 1 else 0.3)
-            fire[c] = (colour[c] * (0.35 + 0.8 * facing) + 0.45 * facing**3 * hot) * rough * (1.0 - fog)
-    if look[CLEAR] > 0.0:
-        sky = np.empty(3)
-        tx, ty, tz = d[0] + 2.0 * facing * nx, d[1] + 2.0 * facing * ny, d[2] + 2.0 * facing * nz
-        _backdrop(light, (tx, ty, tz), sky)
-        share = mirrored(facing) / opaque(facing, look[CLEAR])
+            fire[r, k, c] = (colour[c] * (0.35 + 0.8 * facing) + 0.45 * facing**3 * hot) * rough * (1.0 - fog)
+    if clear > 0.0:
+        sky = _backdrop(light, tx, ty, tz)
+        share = mirrored(facing) / opaque(facing, clear)
         for c in range(3):
-            image[c] = (1.0 - share) * image[c] + share * sky[c]
-            image[c] = image[c] * (1.0 - fog) + 0.8 * fog * light[HORIZON, c]
+            sent = (1.0 - share) * image[r, k, c] + share * sky[c]
+            image[r, k, c] = sent * (1.0 - fog) + 0.8 * fog * light[HORIZON, c]

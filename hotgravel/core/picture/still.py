@@ -282,8 +282,8 @@ class Painter:
         image, fire = np.zeros((*size, 3)), np.zeros((*size, 3))
         lit(
             image, fire, depth, which, view.eye, axes, TAN, s.vertices, s.normals, s.paint, s.local, s.faces, s.look_of,
-            s.places, s.radius, s.ball_paint, s.ball_look, s.looks, rows, light.haze * view.distance, key_camera,
-            key_map, cast.map, cast.frame, lamps, cameras, lamp_maps,
+            s.places, s.radius, s.ball_paint, s.ball_look, s.looks, rows, light.haze * view.distance, key_camera[None],
+            key_map[None], cast.map, cast.frame, lamps, cameras, lamp_maps,
         )  # fmt: skip
         if s.velocity.any() or s.ball_velocity.any() or self.focus:
             image, fire = self._through_lens(s, image, fire, depth, which, view, shutter)
@@ -362,17 +362,15 @@ GLASS = _look(highlight=0.9, clear=0.9)
 
 
 def _blurred(image: Array, sigma: float) -> Array:
-    """A Gaussian blur; made at a quarter of the size where that loses nothing."""
+    """A Gaussian blur; made at a part of the size where that loses nothing."""
     step = max(1, int(sigma / 2.5))
-    rows, columns = image.shape[0] // step * step, image.shape[1] // step * step
-    if step == 1 or not rows or not columns:
-        soft: Array = gaussian_filter(image, (sigma, sigma, 0.0))
-        return soft
-    small = image[:rows, :columns].reshape(rows // step, step, columns // step, step, 3).mean(axis=(1, 3))
-    soft = gaussian_filter(small, (sigma / step, sigma / step, 0.0))
     size = (image.shape[1], image.shape[0])
-    planes = [Image.fromarray(soft[..., c].astype(np.float32)).resize(size, Image.Resampling.BICUBIC) for c in range(3)]
-    wide: Array = np.maximum(np.stack([np.asarray(p) for p in planes], axis=-1), 0.0)
+    planes = []
+    for c in range(3):
+        small = np.asarray(Image.fromarray(image[..., c].astype(np.float32)).reduce(step))
+        soft = Image.fromarray(gaussian_filter(small, sigma / step))
+        planes.append(np.asarray(soft.resize(size, Image.Resampling.BICUBIC)))
+    wide: Array = np.maximum(np.stack(planes, axis=-1), 0.0)
     return wide
 
 

@@ -14,6 +14,7 @@ from hotgravel.core.matter.smoke.advect import at
 from hotgravel.core.matter.smoke.shown import COLDEST, HOTTEST
 from hotgravel.core.picture.blackbody import table
 from hotgravel.core.picture.light import Light
+from hotgravel.core.picture.raster import from_all_over
 from hotgravel.core.shot.smoke import Fire, Smoke
 
 Array = NDArray[np.float64]
@@ -80,7 +81,8 @@ def _marched(image, fire, depth, eye, axes, tan, density, lit, low, cell, take, 
     """Lay smoke over an image (rows, columns, 3) and what glows in it, in place, as far as `depth` leaves room."""
     rows, columns = depth.shape
     shape = density.shape
-    for r in prange(rows):
+    for band in prange(rows):
+        r = from_all_over(band, rows)
         d, place, own, paint, given = np.empty(3), np.empty(3), np.empty(3), np.ones(3), np.empty(3)
         for k in range(columns):
             u = (2.0 * (k + 0.5) / columns - 1.0) * tan * columns / rows
@@ -99,7 +101,6 @@ def _marched(image, fire, depth, eye, axes, tan, density, lit, low, cell, take, 
             left = 1.0
             # Each line of sight begins at another place, or the steps would show.
             along = near + step * ((np.int64(r) * 7 + k * 3) % 8 / 8.0)
-            seen = image[r, k]
             given[:] = 0.0
             own[:] = 0.0
             while along < far and left > 0.004:
@@ -115,11 +116,11 @@ def _marched(image, fire, depth, eye, axes, tan, density, lit, low, cell, take, 
                     for n in range(3):
                         given[n] += left * gone * paint[n] * (key[n] * shown + around[n])
                     for m in range(len(lamps)):
-                        of = lamps[m]
-                        p, q, s = low[0] + cell * x - of[0], low[1] + cell * y - of[1], low[2] + cell * z - of[2]
-                        share = of[3] / (1.0 + (p * p + q * q + s * s) / of[4] ** 2)
+                        p, q = low[0] + cell * x - lamps[m, 0], low[1] + cell * y - lamps[m, 1]
+                        s = low[2] + cell * z - lamps[m, 2]
+                        share = lamps[m, 3] / (1.0 + (p * p + q * q + s * s) / lamps[m, 4] ** 2)
                         for n in range(3):
-                            given[n] += left * gone * paint[n] * THROWN * colour[n] * share * of[5 + n]
+                            given[n] += left * gone * paint[n] * THROWN * colour[n] * share * lamps[m, 5 + n]
                     if hot.shape[0] > 1:
                         row = int(at(hot, x - 0.5, y - 0.5, z - 0.5))
                         for n in range(3):
@@ -127,7 +128,7 @@ def _marched(image, fire, depth, eye, axes, tan, density, lit, low, cell, take, 
                     left *= 1.0 - gone
                 along += step
             for c in range(3):
-                seen[c] = seen[c] * left + given[c]
+                image[r, k, c] = image[r, k, c] * left + given[c]
                 fire[r, k, c] = fire[r, k, c] * left + own[c]
 
 
