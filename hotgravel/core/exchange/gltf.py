@@ -14,7 +14,7 @@ import numpy as np
 
 from hotgravel.core.colour import linear, rgb_of
 from hotgravel.core.exchange.take import Array, Material, Step, Take, Wish, sides_of
-from hotgravel.core.matter.drape import TOLD
+from hotgravel.core.matter.drape import told_of
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.shape.mesh import creased
@@ -24,7 +24,7 @@ from hotgravel.core.shot.props import Prop
 METRES = Wish(())  # y up
 FLOAT, UINT, POINTS, LINES, TRIANGLES = 5126, 5125, 0, 1, 4
 ARRAY_BUFFER, ELEMENT_BUFFER = 34962, 34963
-TYPES = {1: "SCALAR", 3: "VEC3", 4: "VEC4"}
+TYPES = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4"}
 
 
 class _Document:
@@ -162,10 +162,14 @@ def _skins(document: _Document, take: Take, frame: int) -> None:
 def _surface(document: _Document, name: str, look: str, made: dict[str, Array]) -> None:
     """A mesh with colours and velocities at its corners."""
     if len(made["faces"]):
+        more = {f"_{told.upper()}": values for told, values in told_of(made).items()}
+        if "rest" in made:
+            more["_REST"] = made["rest"]
+        if "uv" in made:
+            more["TEXCOORD_0"] = made["uv"] * np.array([1, -1], np.float32) + np.array([0, 1], np.float32)
         mesh = document.mesh(
             name, TRIANGLES, Material.skin(name, look), made["faces"], POSITION=made["vertices"],
-            NORMAL=made["normals"], COLOR_0=linear(rgb_of(made["colour"])), _VELOCITY=made["velocity"],
-            **{f"_{told.upper()}": made[told] for told in TOLD if told in made},
+            NORMAL=made["normals"], COLOR_0=linear(rgb_of(made["colour"])), _VELOCITY=made["velocity"], **more,
         )  # fmt: skip
         document.node(name, mesh)
 

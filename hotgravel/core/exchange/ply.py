@@ -14,12 +14,12 @@ from scipy.spatial.transform import Rotation
 
 from hotgravel.core.colour import rgb_of
 from hotgravel.core.exchange.take import Array, Step, Take, Wish
-from hotgravel.core.matter.drape import TOLD
+from hotgravel.core.matter.drape import told_of
 from hotgravel.core.matter.registry import MATTERS
 
 AXES = {
     "position": "x y z", "velocity": "vx vy vz", "spin": "wx wy wz", "turn": "qx qy qz qw", "begun": "bx by bz bw",
-    "normal": "nx ny nz", "rgb": "red green blue",
+    "normal": "nx ny nz", "rgb": "red green blue", "rest": "rx ry rz", "uv": "s t",
 }  # fmt: skip
 TYPES = {"f4": "float", "f8": "double", "i4": "int", "u4": "uint", "i2": "short", "u2": "ushort", "u1": "uchar"}
 TRIANGLE = np.dtype([("count", "u1"), ("corners", "<i4", 3)])
@@ -59,8 +59,14 @@ def _draped(take: Take, wish: Wish, frame: int, matter: str) -> tuple[str, dict[
         "rgb": rgb_of(np.concatenate([made["colour"] for made in parts])),
         "body": np.repeat(np.arange(len(parts)), np.diff(ends)).astype(np.int32),
     }
-    for name in (n for n in TOLD if parts and n in parts[0]):
+    vertices["normal"] = wish.turned(np.concatenate([made["normals"] for made in parts])).astype(np.float32)
+    for name in told_of(parts[0]) if parts else ():
         vertices[name] = np.concatenate([made[name] for made in parts])
+    if all("rest" in made for made in parts):
+        vertices["rest"] = wish.placed(np.concatenate([made["rest"] for made in parts])).astype(np.float32)
+    if any("uv" in made for made in parts):  # 0 where a mesh has none
+        flat = [made.get("uv", np.zeros((len(made["vertices"]), 2), np.float32)) for made in parts]
+        vertices["uv"] = np.concatenate(flat)
     faces = [made["faces"] + end for made, end in zip(parts, ends, strict=False)]
     return f".{matter}.ply", {"vertex": table(vertices), "face": _triangles(faces)}
 

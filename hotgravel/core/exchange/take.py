@@ -24,7 +24,7 @@ from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import FindMesh
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.faults import ShotFault
-from hotgravel.core.shot.props import Prop
+from hotgravel.core.shot.props import Plane, Prop
 
 Array = NDArray[Any]
 Unit = Literal["m", "cm"]
@@ -150,10 +150,17 @@ class Take:
         return {matter: self.store.meshes(matter) for matter in MATTERS}
 
     def draped(self, matter: str, frame: int) -> Iterator[tuple[str, dict[str, Array]]]:
-        """The meshes of a matter that deform, as they lie at a frame, with their names and normals."""
+        """The meshes of a matter that deform, as they lie at a frame, with their names and normals; what is made from a
+        flat plain has coordinates for a texture, `uv` (V, 2), from its lower left seen from above."""
         kept = self.store.elements(frame, matter, draping(MATTERS[matter].columns, TOLD))
+        props = {prop.id: prop.shape for prop in self.shot.props}
         for number, mesh in enumerate(self.meshes[matter]):
-            yield self.piece_name(matter, number), _with_normals(draped(mesh, kept))
+            made = _with_normals(draped(mesh, kept))
+            shape = props[self._drawn[matter][number][0]]
+            if isinstance(shape, Plane) and "rest" in made:
+                across = made["rest"][:, [0, 2]] / np.array([shape.width, -shape.depth], np.float32)
+                made["uv"] = across + np.float32(0.5)
+            yield self.piece_name(matter, number), made
 
     def tracks(self, matter: str, frames: tuple[int, ...]) -> Iterator[tuple[int, dict[str, Array]]]:
         """The id of each piece, and its columns over the frames: position, turn and scale, which is 0 where it is not

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from hotgravel.core.colour import linear, rgb_of
 from hotgravel.core.exchange.take import Array, Material, Step, Take, Wish, sides_of
 from hotgravel.core.exchange.vdb import file_of, grids_at
-from hotgravel.core.matter.drape import TOLD
+from hotgravel.core.matter.drape import told_of
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.streaks import streak_of
 from hotgravel.core.shape.pose import moves, pose_at
@@ -147,8 +147,9 @@ def _skin(file: _File, row: str, look: str) -> None:
 
 def _surface(file: _File, scope: str, name: str, look: str) -> Callable[[int, dict[str, Array]], None]:
     """A mesh that changes, with colours and velocities at its corners: what writes a frame of it."""
-    from pxr import Usd, UsdGeom, Vt
+    from pxr import Sdf, Usd, UsdGeom, Vt
 
+    types = Sdf.ValueTypeNames
     mesh = UsdGeom.Mesh.Define(file.stage, file.place(scope, name))
     mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
     file.paint(mesh.GetPrim(), Material.skin(name, look))
@@ -164,7 +165,13 @@ def _surface(file: _File, scope: str, name: str, look: str) -> Callable[[int, di
         mesh.GetFaceVertexCountsAttr().Set(Vt.IntArray.FromNumpy(np.full(len(faces), 3, np.int32)), when)
         rgb = np.ascontiguousarray(linear(rgb_of(made["colour"])), np.float32)
         paint.Set(Vt.Vec3fArray.FromNumpy(rgb), when)
-        _primvars(mesh, {name: made[name] for name in TOLD if name in made}, when)
+        _primvars(mesh, told_of(made), when)
+        if "rest" in made:
+            rest = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar("rest", types.Point3fArray, UsdGeom.Tokens.vertex)
+            rest.Set(file.placed(made["rest"]), when)
+        if "uv" in made:
+            uv = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar("st", types.TexCoord2fArray, UsdGeom.Tokens.vertex)
+            uv.Set(Vt.Vec2fArray.FromNumpy(np.ascontiguousarray(made["uv"], np.float32)), when)
         mesh.GetExtentAttr().Set(_extent(file.wish.placed(made["vertices"]).astype(np.float32)), when)
 
     return at_frame

@@ -24,10 +24,11 @@ def draping(columns: Iterable[str], more: Iterable[str] = ()) -> tuple[str, ...]
 
 def draped(mesh: Mapping[str, Array], kept: Mapping[str, Array]) -> dict[str, Array]:
     """A mesh as it lies at a frame: vertices (V, 3), faces (F, 3), colour (V,) as 0xrrggbb, velocity (V, 3), and what
-    there is of `TOLD` (V,). `mesh` has the vertices of the model that each of its own follows, nodes (V, 4) by shares
-    (V, 4), and its faces; `kept` are the columns of a kept frame. Faces whose elements are gone are left out; where a
-    share of them is left, they are cut along where that is a tenth. Where elements have only some corners of their
-    vertex, the mesh is torn."""
+    there is of `TOLD` (V,) and `rest` (V, 3). `mesh` has the vertices of the model that each of its own follows, nodes
+    (V, 4) by shares (V, 4), its faces, and (not in older runs) where those of the model, `model` (M,), are at `rest`
+    (M, 3), as their prop then lies; `kept` are the columns of a kept frame. Faces whose elements are gone are left out;
+    where a share of them is left, they are cut along where that is a tenth. Where elements have only some corners of
+    their vertex, the mesh is torn."""
     nodes, shares, faces = mesh["nodes"].astype(np.int64), mesh["shares"], mesh["faces"].astype(np.int64)
     corners = kept.get("corners", np.zeros(len(kept["vertex"]), np.uint32))
     rows = corner_rows(nodes, kept["vertex"], corners * 0)
@@ -47,12 +48,28 @@ def draped(mesh: Mapping[str, Array], kept: Mapping[str, Array]) -> dict[str, Ar
 
     if "left" in kept:
         rows, shares, number = _cut(rows, shares, number.reshape(-1, 3), at_corners(kept["left"][:, None])[:, 0])
-    return {
+    made = {
         "vertices": at_corners(kept["position"]).astype(np.float32).reshape(-1, 3),
         "faces": number.reshape(-1, 3).astype(np.int32), "colour": bits_of(255.0 * at_corners(rgb_of(kept["colour"]))),
         "velocity": at_corners(kept["velocity"]).astype(np.float32).reshape(-1, 3),
         **{name: at_corners(kept[name][:, None])[:, 0].astype(np.float32) for name in TOLD if name in kept},
     }  # fmt: skip
+    if "rest" in mesh:
+        rest = np.zeros((max(int(mesh["model"].max(initial=0)), int(kept["vertex"].max(initial=0))) + 1, 3))
+        rest[mesh["model"]] = mesh["rest"]
+        made["rest"] = at_corners(rest[kept["vertex"]]).astype(np.float32).reshape(-1, 3)
+    return made
+
+
+def told_of(made: Mapping[str, Array]) -> dict[str, Array]:
+    """What there is of `TOLD` (V,) at the corners of a mesh."""
+    return {name: made[name] for name in TOLD if name in made}
+
+
+def at_rest(nodes: Array, place: Array) -> dict[str, Array]:
+    """The vertices `model` (M,) that a mesh follows, and where they are at rest (M, 3), of all places (n, 3)."""
+    model = np.unique(nodes)
+    return {"model": model.astype(np.int32), "rest": place[model].astype(np.float32)}
 
 
 def corner_numbers(faces: Array) -> Array:

@@ -298,6 +298,8 @@ def test_skins_are_handed_over_with_colour_and_velocity(wrapped, tmp_path):
     assert all(p.attributes.NORMAL is not None for p in drawn.values() if p.mode == TRIANGLES)
     own = trimesh.Trimesh(kept["vertices"], kept["faces"], process=False).vertex_normals  # weighted by angles
     assert (wax.vertex_normals * own).sum(axis=1).mean() > 0.99
+    told = [line.split()[1:] for line in obj.decode().split("o wax\n")[1].splitlines() if line.startswith("vn ")]
+    assert np.array(told, float)[: len(own)] == pytest.approx(wax.vertex_normals, abs=1e-3)
     colour = np.asarray(wax.visual.vertex_attributes["color"], float)[:, :3]
     assert colour.mean(axis=0) / colour.max() == pytest.approx([1, 0.2158, 0], abs=0.01)  # 0x80 as light is 0.216
     path = tmp_path / "it.usdc"

@@ -134,7 +134,9 @@ class FrontSolver:
         return [
             {"nodes": np.repeat(np.arange(role.points.start, role.points.stop, dtype=np.int32)[:, None], 4, axis=1),
              "shares": np.tile(np.array([1, 0, 0, 0], np.float32), (len(role.skin.place), 1)),
-             "faces": role.skin.faces.astype(np.int32)}
+             "faces": role.skin.faces.astype(np.int32),
+             "model": np.arange(role.points.start, role.points.stop, dtype=np.int32),
+             "rest": role.skin.place.astype(np.float32)}
             for role in self.roles
         ]  # fmt: skip
 

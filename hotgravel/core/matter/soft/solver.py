@@ -8,7 +8,7 @@ import numpy as np
 from hotgravel.core.drive.value import one
 from hotgravel.core.matter.begun import come_and_go
 from hotgravel.core.matter.contract import NO_BLOWS, Array, Blows, Offers, Seam, Shed, State
-from hotgravel.core.matter.drape import APART, CORNERS
+from hotgravel.core.matter.drape import APART, CORNERS, at_rest
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE, PINNED
 from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.matter.soft.bending import folded
@@ -189,7 +189,7 @@ class SoftSolver:
         """What is drawn of each thing: its vertices follow those of the model by shares."""
         return [
             {"nodes": surface.nodes.astype(np.int32), "shares": surface.shares.astype(np.float32),
-             "faces": surface.faces.astype(np.int32)}
+             "faces": surface.faces.astype(np.int32), **at_rest(surface.nodes, self.model.place)}
             for surface in self.model.surfaces
         ]  # fmt: skip
 

@@ -5,7 +5,9 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import trimesh
 from plyfile import PlyData
+from pxr import Usd, UsdGeom
 from pygltflib import GLTF2
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
@@ -86,7 +88,9 @@ def test_files_tell_when_it_came_and_end_where_it_has_eaten(tmp_path):
     shot = scene([prop("board", BOARD, (0, 1, 0)), MIDDLE], [front(burns=0.5)], 25, forces=[])
     execute(build(load(shot), beside(tmp_path)), tmp_path)
     take = take_of(tmp_path, beside(tmp_path))
-    files = {kind: next(s for s in WRITERS[kind][1](take, wish([25])) if s)[1] for kind in ("ply", "gltf")}
+    files = {
+        kind: next(s for s in WRITERS[kind][1](take, wish([25])) if s)[1] for kind in ("ply", "gltf", "obj", "usd")
+    }
     rim = PlyData.read(io.BytesIO(files["ply"]))["vertex"]
     near = np.hypot(rim["x"], rim["z"]) < 0.3
     assert 0 < near.sum() < 0.2 * len(near)
@@ -95,6 +99,19 @@ def test_files_tell_when_it_came_and_end_where_it_has_eaten(tmp_path):
     glb = GLTF2.load_from_bytes(files["gltf"])
     told = next(m for m in glb.meshes if m.name == "board" and m.primitives[0].attributes.COLOR_0 is not None)
     assert glb.accessors[told.primitives[0].attributes._ARRIVED].count == len(near)
+    # The board lies still: where each corner is at rest, and on a texture, follows from where it is.
+    place = np.stack([rim[n] for n in "xyz"], axis=1)
+    assert np.stack([rim[n] for n in ("rx", "ry", "rz")], axis=1) == pytest.approx(place - [0, 1, 0], abs=1e-5)
+    flat = np.stack([0.5 + place[:, 0] / BOARD["width"], 0.5 - place[:, 2] / BOARD["depth"]], axis=1)
+    assert np.stack([rim["s"], rim["t"]], axis=1) == pytest.approx(flat, abs=1e-5)
+    board = trimesh.load_scene(io.BytesIO(files["obj"]), file_type="obj", split_objects=True).geometry["board"]
+    assert board.visual.uv[:, 0] == pytest.approx(0.5 + board.vertices[:, 0] / BOARD["width"], abs=1e-4)
+    assert board.visual.uv[:, 1] == pytest.approx(0.5 - board.vertices[:, 2] / BOARD["depth"], abs=1e-4)
+    (tmp_path / "it.usdc").write_bytes(files["usd"])
+    stage = Usd.Stage.Open(str(tmp_path / "it.usdc"))
+    mesh = UsdGeom.PrimvarsAPI(stage.GetPrimAtPath("/shot/front/board"))
+    assert np.array(mesh.GetPrimvar("st").Get(25)) == pytest.approx(flat, abs=1e-5)
+    assert len(mesh.GetPrimvar("rest").Get(25)) == glb.accessors[told.primitives[0].attributes.TEXCOORD_0].count
 
 
 def test_it_warms_cools_and_fires_cues():
