@@ -91,7 +91,7 @@ def keyed(keys: Keys, frames: Array) -> Array:
     span = at[right] - at[left]
     u = np.clip((frames - at[left]) / np.where(span > 0, span, 1.0), 0.0, 1.0)
     eases = np.array([EASES.index(key.ease) for key in keys.keys])[left]
-    w = np.select([eases == 0, eases == 2], [np.zeros_like(u), u * u * (3.0 - 2.0 * u)], u)
+    w = np.where(eases == 2, u * u * (3.0 - 2.0 * u), np.where(eases == 0, 0.0, u))
     if (eases == 3).any():
         leave = np.array([key.leave for key in keys.keys])[left]
         arrive = np.array([key.arrive for key in keys.keys])[left]

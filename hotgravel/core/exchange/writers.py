@@ -13,7 +13,10 @@ from hotgravel.core.exchange.vdb import write_npz, write_vdb, write_vdb_half
 # Name to what it holds, in words, and what writes it.
 WRITERS: dict[str, tuple[str, Writer]] = {
     "ply": ("particles with all that a run keeps of them, bodies as meshes; a file a frame for each", write_ply),
-    "obj": ("props, skins, bodies and what is soft as meshes with normals, particles as points; a file a frame", write_obj),
+    "obj": (
+        "props, skins, bodies and soft things as meshes, particles as points; a file a frame",
+        write_obj,
+    ),
     "gltf": ("props, skins, bodies, and particles with all that a run keeps of them; a .glb a frame", write_gltf),
     "animation": ("props and bodies that move, as animated nodes; one .glb", write_animation),
     "usd": (

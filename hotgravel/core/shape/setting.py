@@ -29,6 +29,7 @@ from hotgravel.core.shot.props import Lettering, Mesh, Prop
 from hotgravel.core.shot.zones import Level
 
 FindMesh = Callable[[str], Any]  # a file's name to its path
+LATELY = 8  # frames whose poses are kept
 AHEAD = 1.0 / 64.0  # of a frame: how far on a moment without a step looks for how props move
 NOTHING = 1e-6  # times its size: a prop that small is not there
 ANY_PROP = 63  # the bit of `touched` that stands for every prop
@@ -58,6 +59,7 @@ class Setting:
     pieces: dict[str, tuple[Shaped, ...]] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
     solvers_place: frozenset[str] = field(default_factory=frozenset)
+    lately: dict[float, dict[str, Pose]] = field(default_factory=dict, repr=False)  # poses by frame, of some frames
 
     def state(self, row: str | None) -> int:
         """The number of a state; -1 for all."""
@@ -83,9 +85,17 @@ class Setting:
 
     def row_poses(self, frame: float, gone: Container[str] = ()) -> dict[str, Pose]:
         """Where the rows of props have them at a frame, but for those that are gone or have no size."""
-        ask = self.shot.clock.at(frame)
-        there = {p.id: self.standing.get(p.id) or pose_at(p, ask) for p in self.shot.props if p.id not in gone}
-        return {prop: pose for prop, pose in there.items() if pose.scale > NOTHING}
+        there = self.all_poses(frame)
+        return {prop: pose for prop, pose in there.items() if prop not in gone and pose.scale > NOTHING}
+
+    def all_poses(self, frame: float) -> dict[str, Pose]:
+        """Where the rows of all props have them at a frame; solvers ask for the same few again and again."""
+        if frame not in self.lately:
+            while len(self.lately) >= LATELY:
+                self.lately.pop(next(iter(self.lately)))
+            ask = self.shot.clock.at(frame)
+            self.lately[frame] = {p.id: self.standing.get(p.id) or pose_at(p, ask) for p in self.shot.props}
+        return self.lately[frame]
 
     def poses(self, frame: float, gone: Container[str] = ()) -> dict[str, Pose]:
         """Where props stand at a frame, but for those that are gone, have no size or are moved by a solver."""
@@ -120,7 +130,7 @@ def setting_of(shot: Shot, find_mesh: FindMesh, quality: Quality | None, touched
     made = whole_setting(shot, find_mesh, quality, touched)
     cuttings = _cut(made)
     tree, rooted, pieces = _forest(made.shapes, cuttings)
-    return replace(made, shapes=rooted, tree=tree, cuttings=cuttings, pieces=pieces)
+    return replace(made, shapes=rooted, tree=tree, cuttings=cuttings, pieces=pieces, lately={})
 
 
 def whole_setting(shot: Shot, find_mesh: FindMesh, quality: Quality | None, touched: list[str]) -> Setting:

@@ -91,6 +91,23 @@ class RigidSolver:
         return named, [role for role in self.roles if role.prop.id in named or role.row.single]
 
     @cached_property
+    def _frames(self) -> tuple[Array, Array]:
+        """By role, the turn (R, 4) from its body's own frame back to its prop's, and where in that its centre is
+        (R, 3)."""
+        back = [Rotation.from_matrix(role.model.axes).inv().as_quat() for role in self.roles]
+        return np.array(back), np.array([role.model.centre for role in self.roles])
+
+    def _prop_poses(self, bodies: Bodies, who: NDArray[np.int64], place: Array, turn: Array) -> list[Pose]:
+        """The poses of the props of some bodies (k,), were those at places (k, 3) and turned so (k, 4)."""
+        back, centre = self._frames
+        if not len(who):
+            return []
+        piece, scale = bodies.piece[who], bodies.scale[who].astype(float)
+        turned = Rotation.from_quat(turn) * Rotation.from_quat(back[piece])
+        origin, quaternions = place - scale[:, None] * turned.apply(centre[piece]), turned.as_quat()
+        return [Pose(*one) for one in zip(origin, quaternions, scale.tolist(), strict=True)]
+
+    @cached_property
     def narrow(self) -> Array:
         """How far the narrowest part of each role's body reaches, at scale 1."""
         return np.array([role.narrow for role in self.roles])
@@ -238,17 +255,20 @@ class RigidSolver:
         start, turn = self._before(state)
         surfaces, poses = [], {}
         named, offering = self._offering
-        for role in offering:
+        all_there = bodies.life > 0.0
+        found = [np.flatnonzero((bodies.piece == role.piece) & all_there) for role in offering]
+        at = np.concatenate([np.zeros(0, np.int64), *found])
+        before = self._prop_poses(bodies, at, start[at], turn[at])
+        after = self._prop_poses(bodies, at, bodies.position[at], bodies.turn[at])
+        roles = [role for role, mine in zip(offering, found, strict=True) for _ in mine]
+        for role, i, then, now in zip(roles, at, before, after, strict=True):
             prop = role.prop.id
-            for i in np.flatnonzero((bodies.piece == role.piece) & (bodies.life > 0.0)):
-                then = _prop_pose(role, start[i], turn[i], bodies.scale[i])
-                now = _prop_pose(role, bodies.position[i], bodies.turn[i], bodies.scale[i])
-                if prop in named:
-                    mass = float(bodies.mass[i]) if bodies.pinned[i] == LOOSE else np.inf
-                    feels = role.row.pushed != 0.0
-                    surfaces.append(Moving(prop, role.shape, then, now, int(bodies.id[i]), feels, mass))
-                if role.row.single:
-                    poses[prop] = then, now
+            if prop in named:
+                mass = float(bodies.mass[i]) if bodies.pinned[i] == LOOSE else np.inf
+                feels = role.row.pushed != 0.0
+                surfaces.append(Moving(prop, role.shape, then, now, int(bodies.id[i]), feels, mass))
+            if role.row.single:
+                poses[prop] = then, now
         opened: tuple[Openings, ...] = ()
         if self.bonds is not None and self.opens > 0.0 and len(bodies):
             opened = (openings(self.bonds, state.arrays, bodies, self._axes, self.opens),)
@@ -313,18 +333,12 @@ class RigidSolver:
         led = lumps.any(bodies.pinned == FOLLOWING) & (bodies.pinned != PINNED)
         if not led.any():
             return
-        clock = self.setting.shot.clock
-        by_prop = {role.prop.id: role.prop for role in self.roles}
-        poses = {
-            prop: [pose_at(of, clock.at(frame)) for frame in (seam.frame, seam.frame + seam.ahead)]
-            for prop, of in by_prop.items()
-        }
+        now, soon = (self.setting.all_poses(frame) for frame in (seam.frame, seam.frame + seam.ahead))
         for role in self.roles:
             mine = np.flatnonzero((bodies.piece == role.piece) & led)
             if not len(mine):
                 continue
-            now, soon = poses[role.prop.id]
-            a, b = (_body_frame(role, pose) for pose in (now, soon))
+            a, b = (_body_frame(role, poses[role.prop.id]) for poses in (now, soon))
             bodies.position[mine], bodies.turn[mine] = a[0], a[1]
             bodies.velocity[mine] = (b[0] - a[0]) / dt
             bodies.spin[mine] = spin_between(a[1][None], b[1][None], dt)
@@ -408,9 +422,3 @@ def _body_frame(role: Role, pose: Pose) -> tuple[Array, Array]:
     turned = Rotation.from_quat(pose.quaternion)
     place = pose.position + pose.scale * turned.apply(role.model.centre)
     return place, (turned * Rotation.from_matrix(role.model.axes)).as_quat()
-
-
-def _prop_pose(role: Role, place: Array, turn: Array, scale: float) -> Pose:
-    """The pose of the prop whose body is at a place, turned so."""
-    turned = Rotation.from_quat(turn) * Rotation.from_matrix(role.model.axes).inv()
-    return Pose(place - scale * turned.apply(role.model.centre), turned.as_quat(), float(scale))
