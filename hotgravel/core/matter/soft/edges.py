@@ -175,7 +175,7 @@ def edges_lie(points, old, four, reach, part, normal, was):
 
 
 @njit(cache=True)
-def _apart(of, four):
+def between_edges(of, four):
     """How far two edges lie apart where they are nearest (Ericson 2005, 5.1.9)."""
     a, b, c, d = four[0], four[1], four[2], four[3]
     ux, uy, uz = of[b, 0] - of[a, 0], of[b, 1] - of[a, 1], of[b, 2] - of[a, 2]
@@ -213,7 +213,7 @@ def edges_parted(
                 continue
             need = min(need, abs(along(old, four[0], four[2], was)) + BACK * need)
             if thing[four[0]] == thing[four[2]]:  # what lies near at rest may stay so
-                need = min(need, NEAR * _apart(rest, four))
+                need = min(need, NEAR * between_edges(rest, four))
             if now >= need:
                 continue
             hold = math.sqrt(grip[four[0]] * grip[four[2]])

@@ -141,11 +141,22 @@ class Going:
             self.held = self.held | met_now if turn else met_now
             if not many:
                 return
+        self._rein_in()
         zone = np.arange(len(x))
-        for _ in range(ZONE_ROUNDS):
+        for turn in range(ZONE_ROUNDS):
             if not touching.move_as_one(x, self.before, w, self.held, zone):
                 return
-            self.held |= self._meet(number)
+            if turn < ZONE_ROUNDS - 1:  # rather a little into what it collides with than through itself
+                self.held |= self._meet(number)
+
+    def _rein_in(self) -> None:
+        """Nothing that is pushed about goes farther, beside how far all go, than what can be told to go through others,
+        in place."""
+        way = self.x - self.before
+        way -= way[self.at >= 0].mean(axis=0)
+        long = np.linalg.norm(way, axis=1)
+        far = (long > TRAVEL * self.solver.spacing) & (self.w > 0.0)
+        self.x[far] -= (1.0 - TRAVEL * self.solver.spacing / long[far])[:, None] * way[far]
 
     def _meet(self, number: int) -> Flags:
         """What it collides with holds it, in place. Returns which vertices (n,) that moves."""

@@ -5,11 +5,12 @@ impact zones: Provot 1997; Bridson and others 2002; here without turning)."""
 import numpy as np
 from numba import njit
 
-from hotgravel.core.matter.soft.edges import edges_lie
+from hotgravel.core.matter.soft.edges import between_edges, edges_lie
 from hotgravel.core.matter.soft.pairs import across, along
-from hotgravel.core.matter.soft.points import REACH, point_lies
+from hotgravel.core.matter.soft.points import REACH, from_triangle, point_lies
 
 HARDLY, IN_PLANE = 0.1, 1e-6  # of both their thicknesses
+TORN = 1e-3  # of the same: what was one at rest, and has been torn, may lie so near, and goes its way
 LED = 1e12  # kg: as if what is led, or held, had such a mass
 
 
@@ -44,7 +45,9 @@ def _is_through(now, before, need):
 
 
 @njit(cache=True)
-def _found(nodes, shares, thick, faces, near, many, edges, edge_near, edge_many, went, points, old, of):
+def _found(
+    nodes, shares, rest, thick, thing, faces, near, many, edges, edge_near, edge_many, went, points, old, of
+):  # fmt: skip
     """Put into zones what has gone through each other. Returns how many pairs have."""
     was, normal, part, four = np.empty(3), np.empty(3), np.empty(4), np.empty(4, np.int64)
     through = 0
@@ -58,7 +61,9 @@ def _found(nodes, shares, thick, faces, near, many, edges, edge_near, edge_many,
             four[0] = near[f, at]
             need = 0.5 * (thick[four[0]] + thick[four[1]])
             now = point_lies(points, old, four, was, need + REACH * (mine + went[four[0]]), part, normal)
-            if _is_through(now, along(old, four[0], four[1], was), need):
+            if _is_through(now, along(old, four[0], four[1], was), need) and not (
+                thing[four[0]] == thing[four[1]] and from_triangle(rest, four) < TORN * need
+            ):
                 _joined(of, nodes, shares, four)
                 through += 1
     for e in range(len(edges)):
@@ -68,7 +73,9 @@ def _found(nodes, shares, thick, faces, near, many, edges, edge_near, edge_many,
             need = 0.5 * (thick[four[0]] + thick[four[2]])
             far = max(went[four[0]], went[four[1]]) + max(went[four[2]], went[four[3]])
             now = edges_lie(points, old, four, need + far, part, normal, was)
-            if now < need and _is_through(now, along(old, four[0], four[2], was), need):
+            if _is_through(now, along(old, four[0], four[2], was), need) and not (
+                thing[four[0]] == thing[four[2]] and between_edges(rest, four) < TORN * need
+            ):
                 _joined(of, nodes, shares, four)
                 through += 1
     return through
@@ -76,13 +83,16 @@ def _found(nodes, shares, thick, faces, near, many, edges, edge_near, edge_many,
 
 @njit(cache=True)
 def zoned(
-    x, before, w, held, nodes, shares, thick, faces, near, many, edges, edge_near, edge_many, went, points, old, of
+    x, before, w, held, nodes, shares, rest, thick, thing, faces, near, many, edges, edge_near, edge_many, went, points,
+    old, of,
 ):  # fmt: skip
     """Join to zones what went through each other, and move each zone as one, in place: triangles and points near them,
     and edges and those near them. Where what they collide with holds some of its vertices (`held`, (n,)) it goes as the
     one of them does that goes least. `of` (n,) is the zone of each vertex, by one of its vertices, and is added to.
     Returns how many pairs there are."""
-    through = _found(nodes, shares, thick, faces, near, many, edges, edge_near, edge_many, went, points, old, of)
+    through = _found(
+        nodes, shares, rest, thick, thing, faces, near, many, edges, edge_near, edge_many, went, points, old, of
+    )
     if through == 0:
         return through
     mean, least = np.zeros((len(of), 4)), np.full((len(of), 4), np.inf)

@@ -83,14 +83,14 @@ def point_lies(points, old, four, was, reach, part, normal):
 
 
 @njit(cache=True)
-def _apart_at_rest(four, rest):
-    """How far a point lies from a triangle at rest."""
+def from_triangle(of, four):
+    """How far a point lies from a triangle."""
     m, i, j, k = four[0], four[1], four[2], four[3]
     row = np.empty(9)
     for c in range(3):
-        row[c], row[3 + c], row[6 + c] = rest[i, c], rest[j, c], rest[k, c]
-    x, y, z, _ = closest_on_triangle(rest[m, 0], rest[m, 1], rest[m, 2], row)
-    return math.sqrt((rest[m, 0] - x) ** 2 + (rest[m, 1] - y) ** 2 + (rest[m, 2] - z) ** 2)
+        row[c], row[3 + c], row[6 + c] = of[i, c], of[j, c], of[k, c]
+    x, y, z, _ = closest_on_triangle(of[m, 0], of[m, 1], of[m, 2], row)
+    return math.sqrt((of[m, 0] - x) ** 2 + (of[m, 1] - y) ** 2 + (of[m, 2] - z) ** 2)
 
 
 @njit(cache=True, inline="always")
@@ -168,7 +168,7 @@ def points_parted(
                 continue
             need = min(need, abs(along(old, m, four[1], was)) + BACK * need)
             if thing[m] == thing[four[1]]:  # what lies near at rest may stay so
-                need = min(need, NEAR * _apart_at_rest(four, rest))
+                need = min(need, NEAR * from_triangle(rest, four))
             if now >= need:
                 continue
             hold = math.sqrt(grip[m] * grip[four[1]])

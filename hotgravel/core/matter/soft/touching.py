@@ -101,8 +101,8 @@ class Touching:
         if (np.linalg.norm(self.points - self.found_at, axis=1) > GIVEN * s.thick).any():
             self.find(x, before)
         return bool(zoned(
-            x, before, w, held, s.nodes, s.shares, s.thick, self.faces, faces.found, faces.count, self.edges,
-            edges.found, edges.count, self.went, self.points, self.old, zone,
+            x, before, w, held, s.nodes, s.shares, self.rest, s.thick, s.thing, self.faces, faces.found, faces.count,
+            self.edges, edges.found, edges.count, self.went, self.points, self.old, zone,
         ))  # fmt: skip
 
     def _find(self) -> None:
