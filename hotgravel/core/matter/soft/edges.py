@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit, prange
 
 from hotgravel.core.matter.soft.model import Ints
-from hotgravel.core.matter.soft.pairs import BACK, MET, NEAR, across, along, hashed, push_apart
+from hotgravel.core.matter.soft.pairs import BACK, MET, NEAR, TORN, across, along, hashed, push_apart
 
 ALIKE = 0.02  # sine of the angle between edges that run alike: points and triangles keep those apart
 BEYOND = 0.5  # of its length past an edge's end: how far its nearest place may lie, and still come to lie on it
@@ -211,9 +211,12 @@ def edges_parted(
             now = edges_lie(points, old, four, need + far, part, normal, was)
             if now >= need:
                 continue
-            need = min(need, abs(along(old, four[0], four[2], was)) + BACK * need)
             if thing[four[0]] == thing[four[2]]:  # what lies near at rest may stay so
-                need = min(need, NEAR * between_edges(rest, four))
+                apart = between_edges(rest, four)
+                if apart < TORN * need:
+                    continue
+                need = min(need, NEAR * apart)
+            need = min(need, abs(along(old, four[0], four[2], was)) + BACK * need)
             if now >= need:
                 continue
             hold = math.sqrt(grip[four[0]] * grip[four[2]])

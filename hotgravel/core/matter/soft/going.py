@@ -26,7 +26,7 @@ SMALL_STEPS = {"rough": 12, "fair": 24, "fine": 48}  # in a frame, at least
 MOST_SMALL = 16  # times as many, where something goes fast
 ROUNDS = 2  # of keeping all apart: what moves one may push it into the next
 ZONE_ROUNDS = 8  # in which what went through each other may take along what that then goes through
-HOLD = 1e-3  # of one over its mass: what is left of it where something holds a vertex
+HOLD = 0.03  # of one over its mass: how little what something holds gives way to skins, as that takes the rest
 FAR = 1e7  # m: where vertices are that are not there
 TRAVEL = 0.5  # of the way from one vertex to the next: what anything may go in a small step
 
@@ -131,7 +131,7 @@ class Going:
             squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, True)
 
     def _keep_apart(self, number: int) -> None:
-        """Skins from one another, and from what they collide with; what that holds gives way to no skin."""
+        """Skins from one another, and from what they collide with."""
         touching, x, w = self.touching, self.x, self.w
         touching.find(x, self.before)
         for turn in range(ROUNDS):

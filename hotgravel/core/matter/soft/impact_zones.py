@@ -6,11 +6,10 @@ import numpy as np
 from numba import njit
 
 from hotgravel.core.matter.soft.edges import between_edges, edges_lie
-from hotgravel.core.matter.soft.pairs import across, along
+from hotgravel.core.matter.soft.pairs import TORN, across, along
 from hotgravel.core.matter.soft.points import REACH, from_triangle, point_lies
 
 HARDLY, IN_PLANE = 0.1, 1e-6  # of both their thicknesses
-TORN = 1e-3  # of the same: what was one at rest, and has been torn, may lie so near, and goes its way
 LED = 1e12  # kg: as if what is led, or held, had such a mass
 
 

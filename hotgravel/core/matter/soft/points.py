@@ -11,7 +11,7 @@ import math
 import numpy as np
 from numba import njit, prange
 
-from hotgravel.core.matter.soft.pairs import BACK, MET, NEAR, across, along, hashed, push_apart
+from hotgravel.core.matter.soft.pairs import BACK, MET, NEAR, TORN, across, along, hashed, push_apart
 from hotgravel.core.shape.bvh import closest_on_triangle
 
 MOST_CELLS = 4096.0  # about a triangle: one that is flung about farther meets nothing in that small step
@@ -166,9 +166,12 @@ def points_parted(
             now = point_lies(points, old, four, was, need + REACH * (mine + went[m]), part, normal)
             if now >= need:
                 continue
-            need = min(need, abs(along(old, m, four[1], was)) + BACK * need)
             if thing[m] == thing[four[1]]:  # what lies near at rest may stay so
-                need = min(need, NEAR * from_triangle(rest, four))
+                apart = from_triangle(rest, four)
+                if apart < TORN * need:
+                    continue
+                need = min(need, NEAR * apart)
+            need = min(need, abs(along(old, m, four[1], was)) + BACK * need)
             if now >= need:
                 continue
             hold = math.sqrt(grip[m] * grip[four[1]])
