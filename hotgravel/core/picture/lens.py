@@ -11,11 +11,12 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+from hotgravel.core.picture.raster import NOTHING
+
 Array = NDArray[np.float64]
 WIDEST = 24.0  # pixels: no disc is drawn larger
 TILE = 16  # pixels of the side of a neighbourhood
 SAMPLES = 12  # along the way of what moves
-NOTHING_SEEN = -1  # as `raster` has it
 
 
 def discs(depth: Array, focus: float, aperture: float, tan: float) -> Array:
@@ -69,10 +70,10 @@ def ways(depth, which, eye, axes, tan, faces, velocity, ball_velocity, shutter, 
         for k in range(columns):
             name = which[r, k]
             out[r, k, 0], out[r, k, 1] = 0.0, 0.0
-            if name == NOTHING_SEEN:
+            if name == NOTHING:
                 continue
             for c in range(3):
-                if name < NOTHING_SEEN:
+                if name < NOTHING:
                     moved[c] = ball_velocity[-2 - name, c]
                 else:
                     a, b, e = faces[name, 0], faces[name, 1], faces[name, 2]

@@ -90,12 +90,14 @@ class Setting:
 
     def all_poses(self, frame: float) -> dict[str, Pose]:
         """Where the rows of all props have them at a frame; solvers ask for the same few again and again."""
-        if frame not in self.lately:
-            while len(self.lately) >= LATELY:
-                self.lately.pop(next(iter(self.lately)))
+        found = self.lately.get(frame)
+        if found is None:
             ask = self.shot.clock.at(frame)
-            self.lately[frame] = {p.id: self.standing.get(p.id) or pose_at(p, ask) for p in self.shot.props}
-        return self.lately[frame]
+            found = {p.id: self.standing.get(p.id) or pose_at(p, ask) for p in self.shot.props}
+            if len(self.lately) >= LATELY:
+                self.lately.clear()  # at once, as another thread may measure the frame before
+            self.lately[frame] = found
+        return found
 
     def poses(self, frame: float, gone: Container[str] = ()) -> dict[str, Pose]:
         """Where props stand at a frame, but for those that are gone, have no size or are moved by a solver."""

@@ -1,5 +1,6 @@
 """Contacts from step to step: found anew, with the impulses that they had before."""
 
+import math
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -167,6 +168,27 @@ def _warmed(keys, anchors, order, sorted_keys, old_anchors, old_impulses, near, 
                 impulses[k, c] = old_impulses[order[at], c]
 
 
+@njit(cache=True)
+def _tabled(points, one, other, place, turn, body, body_turn, friction, bounce, rolling, table, own):
+    """Fill the table of contacts from points (k, POINT_WIDTH) between one and other (k,), of bodies and obstacles whose
+    movers are at `place` (m, 3) and turned by `turn` (m, 3, 3), with how they rub, bounce and roll (m,); and where in
+    the other body the points lie, into `own` (k, 3), by which they are known later, whatever it moves with."""
+    for k in range(len(points)):
+        c, a, b, at = table[k], one[k], other[k], points[k]
+        for i in range(3):
+            # Both anchors are at the middle of the gap, so that they say nothing of it.
+            for side, anchor in ((a, ANCHOR_A), (b, ANCHOR_B)):
+                for j in range(3):
+                    c[anchor + i] += turn[side, j, i] * (at[AT + j] - place[side, j])
+            own[k, i] = 0.0
+            for j in range(3):
+                own[k, i] += body_turn[b, j, i] * (at[AT + j] - body[b, j])
+            c[NORMAL + i] = at[POINT_NORMAL + i]
+        c[GAP] = at[POINT_GAP]
+        c[FRICTION] = math.sqrt(friction[a] * friction[b])
+        c[BOUNCE], c[ROLLING] = max(bounce[a], bounce[b]), max(rolling[a], rolling[b])
+
+
 def found_contacts(
     solver: "RigidSolver", bodies: Bodies, lumps: Lumps, movers: Movers, slack: "Slack", old: Contacts, there: Standing,
     ask: Ask, dt: float,
@@ -250,25 +272,15 @@ def _joined(
     points = np.concatenate([slots_o[at_o], slots[at]])
     one_ = np.concatenate([n + with_o[which_o, 1], pairs[which, 0]])
     other = np.concatenate([with_o[which_o, 0], pairs[which, 1]])
+    points[: len(which_o), POINT_GAP] -= there.thickness[with_o[which_o, 1]]
     k = len(points)
-    place = np.concatenate([movers.place[lumps.of], there.place])
+    table, own = np.zeros((k, CONTACT_WIDTH)), np.empty((k, 3))
     moved = Rotation.from_quat(movers.turn).as_matrix()[lumps.of]
-    turns = np.concatenate([moved, there.turn])
-    normal, gap = points[:, POINT_NORMAL : POINT_NORMAL + 3], points[:, POINT_GAP].copy()
-    gap[: len(which_o)] -= there.thickness[with_o[which_o, 1]]
-    table = np.zeros((k, CONTACT_WIDTH))
-    arms = [points[:, AT : AT + 3] - place[side] for side in (one_, other)]
-    anchors = [np.einsum("kji,kj->ki", turns[side], arm) for side, arm in zip((one_, other), arms, strict=True)]
-    table[:, ANCHOR_A : ANCHOR_A + 3], table[:, ANCHOR_B : ANCHOR_B + 3] = anchors
-    table[:, NORMAL : NORMAL + 3] = normal
-    # Earlier points are known by where they lie in the body, whatever it moves with.
-    own = Rotation.from_quat(bodies.turn[other]).inv().apply(points[:, AT : AT + 3] - bodies.position[other])
-    # Both anchors are at the middle of the gap, so that they say nothing of it.
-    table[:, GAP] = gap
-    friction, bounce, rolling = _surfaces(solver, bodies, there, ask)
-    table[:, FRICTION] = np.sqrt(friction[one_] * friction[other])
-    table[:, BOUNCE] = np.maximum(bounce[one_], bounce[other])
-    table[:, ROLLING] = np.maximum(rolling[one_], rolling[other])
+    _tabled(
+        points, one_, other, np.concatenate([movers.place[lumps.of], there.place]),
+        np.concatenate([moved, there.turn]), bodies.position, Rotation.from_quat(bodies.turn).as_matrix(),
+        *_surfaces(solver, bodies, there, ask), table, own,
+    )  # fmt: skip
     ids = np.stack([np.concatenate([bodies.id, -1 - np.array(there.which, np.int64)])[one_], bodies.id[other]], axis=1)
     impulses = np.zeros((k, 6))
     if k and len(old.ids):
@@ -281,8 +293,9 @@ def _joined(
     return Contacts(
         np.concatenate([ids, old.ids[rest]]), np.concatenate([own, old.anchor[rest]]),
         np.concatenate([impulses, old.impulses[rest]]), np.concatenate([points[:, AT : AT + 3], old.place[rest]]),
-        np.concatenate([normal, old.normal[rest]]), np.concatenate([np.zeros(k), old.total[rest]]),
-        np.concatenate([gap, old.gap[rest]]), table, one_, other, ends_of(bodies, old.ids[rest]),
+        np.concatenate([table[:, NORMAL : NORMAL + 3], old.normal[rest]]),
+        np.concatenate([np.zeros(k), old.total[rest]]), np.concatenate([table[:, GAP], old.gap[rest]]), table, one_,
+        other, ends_of(bodies, old.ids[rest]),
     )  # fmt: skip
 
 

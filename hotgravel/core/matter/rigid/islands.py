@@ -3,18 +3,12 @@
 import numpy as np
 from numba import njit
 
+from hotgravel.core.matter.grouping import root
+
 STILL = 0.04  # m/s of the fastest point: slower counts as at rest
 DROWSY = 0.5  # seconds at rest before bodies sleep
 QUIET = 2  # contacts in a row to the next that is not at rest: what is nearer stays awake
 STIR = 8  # contacts in a row that what moves wakes: the rest of a heap sleeps on
-
-
-@njit(cache=True)
-def _root(parent, i):
-    while parent[i] != i:
-        parent[i] = parent[parent[i]]
-        i = parent[i]
-    return i
 
 
 @njit(cache=True)
@@ -24,11 +18,11 @@ def groups(n, one, other, gives):
     for k in range(len(one)):
         a, b = one[k], other[k]
         if a < n and b < n and gives[a] and gives[b]:
-            a, b = _root(parent, a), _root(parent, b)
+            a, b = root(parent, a), root(parent, b)
             if a != b:
                 parent[max(a, b)] = min(a, b)
     for i in range(n):
-        parent[i] = _root(parent, i)
+        parent[i] = root(parent, i)
     return parent
 
 

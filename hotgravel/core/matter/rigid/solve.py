@@ -17,6 +17,8 @@ from numba import njit
 ANCHOR_A, ANCHOR_B, NORMAL, GAP, FRICTION, BOUNCE, ROLLING = 0, 3, 6, 9, 10, 11, 12
 PUSH, GRIP, ROLL, MASS_R, HIT, SUM, ARM_A, ARM_B, NOW = 13, 14, 16, 19, 20, 21, 22, 25, 28
 ALONG = 29
+# Kernels take the whole table c and a contact's row k in it: handing on a view of the row costs more than what is done
+# with it.
 # Columns of a direction's block: the direction, the turning that a unit impulse along it means for A and B, the spin
 # that it gives them, and the mass that answers.
 TORQUE_A, TORQUE_B, SPIN_A, SPIN_B, MASS, BLOCK_WIDTH = 3, 6, 9, 12, 15, 16
@@ -55,7 +57,7 @@ def _turned(q, wx, wy, wz, h):
     return x * n, y * n, z * n, w * n
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True)
 def _answer(r, share, x, y, z):
     """The inverse inertia, turned into the world, times a vector. share (3,) has 1 over the principal moments."""
     a = (r[0, 0] * x + r[1, 0] * y + r[2, 0] * z) * share[0]
@@ -66,11 +68,11 @@ def _answer(r, share, x, y, z):
 
 
 @njit(cache=True)
-def _spin_on(position, q, velocity, spin, r, light, inertia, i, h):
+def _spin_on(position, q, velocity, spin, r, light, inertia, share, i, h, middle, half):
     """A body on its way for a time h: straight on, and turning with its angular momentum kept (the middle of the step
-    decides, so the error is of second order)."""
-    for c in range(3):
-        position[i, c] += h * velocity[i, c]
+    decides, so the error is of second order). `middle` (3, 3) and `half` (4,) are written over."""
+    for x in range(3):
+        position[i, x] += h * velocity[i, x]
     wx, wy, wz = spin[i, 0], spin[i, 1], spin[i, 2]
     if wx == 0.0 and wy == 0.0 and wz == 0.0:
         return
@@ -79,200 +81,220 @@ def _spin_on(position, q, velocity, spin, r, light, inertia, i, h):
         q[i, 0], q[i, 1], q[i, 2], q[i, 3] = _turned(q[i], wx, wy, wz, h)
         turn_matrix(q[i], r[i])
         return
-    share = np.empty(3)
-    for c in range(3):
-        share[c] = 1.0 / inertia[i, c]
     lx, ly, lz = _answer(r[i], inertia[i], wx, wy, wz)
-    middle, half = np.empty((3, 3)), np.empty(4)
     half[0], half[1], half[2], half[3] = _turned(q[i], wx, wy, wz, 0.5 * h)
     turn_matrix(half, middle)
-    wx, wy, wz = _answer(middle, share, lx, ly, lz)
+    wx, wy, wz = _answer(middle, share[i], lx, ly, lz)
     q[i, 0], q[i, 1], q[i, 2], q[i, 3] = _turned(q[i], wx, wy, wz, h)
     turn_matrix(q[i], r[i])
-    spin[i, 0], spin[i, 1], spin[i, 2] = _answer(r[i], share, lx, ly, lz)
+    spin[i, 0], spin[i, 1], spin[i, 2] = _answer(r[i], share[i], lx, ly, lz)
 
 
-@njit(cache=True, fastmath=True)
-def _apply(velocity, spin, light, c, d, a, b, size):
+@njit(cache=True)
+def _inverse(r, share):
+    """The inverse inertia (n, 3, 3) of bodies in the world."""
+    out = np.empty(r.shape)
+    for n in range(len(r)):
+        for i in range(3):
+            for j in range(3):
+                out[n, i, j] = (
+                    r[n, i, 0] * share[n, 0] * r[n, j, 0]
+                    + r[n, i, 1] * share[n, 1] * r[n, j, 1]
+                    + r[n, i, 2] * share[n, 2] * r[n, j, 2]
+                )
+    return out
+
+
+@njit(cache=True)
+def _apply(velocity, spin, light, c, k, d, a, b, size):
     """An impulse of a size along a direction's block d of a contact, on B, and its opposite on A."""
     x = size * light[a]
-    velocity[a, 0] -= x * c[d]
-    velocity[a, 1] -= x * c[d + 1]
-    velocity[a, 2] -= x * c[d + 2]
-    spin[a, 0] -= size * c[d + SPIN_A]
-    spin[a, 1] -= size * c[d + SPIN_A + 1]
-    spin[a, 2] -= size * c[d + SPIN_A + 2]
+    velocity[a, 0] -= x * c[k, d]
+    velocity[a, 1] -= x * c[k, d + 1]
+    velocity[a, 2] -= x * c[k, d + 2]
+    spin[a, 0] -= size * c[k, d + SPIN_A]
+    spin[a, 1] -= size * c[k, d + SPIN_A + 1]
+    spin[a, 2] -= size * c[k, d + SPIN_A + 2]
     x = size * light[b]
-    velocity[b, 0] += x * c[d]
-    velocity[b, 1] += x * c[d + 1]
-    velocity[b, 2] += x * c[d + 2]
-    spin[b, 0] += size * c[d + SPIN_B]
-    spin[b, 1] += size * c[d + SPIN_B + 1]
-    spin[b, 2] += size * c[d + SPIN_B + 2]
+    velocity[b, 0] += x * c[k, d]
+    velocity[b, 1] += x * c[k, d + 1]
+    velocity[b, 2] += x * c[k, d + 2]
+    spin[b, 0] += size * c[k, d + SPIN_B]
+    spin[b, 1] += size * c[k, d + SPIN_B + 1]
+    spin[b, 2] += size * c[k, d + SPIN_B + 2]
 
 
-@njit(cache=True, fastmath=True)
-def _speed(velocity, spin, c, d, a, b):
+@njit(cache=True)
+def _speed(velocity, spin, c, k, d, a, b):
     """How fast B's place of touch goes along a direction's block d, beside A's."""
     return (
-        c[d] * (velocity[b, 0] - velocity[a, 0])
-        + c[d + 1] * (velocity[b, 1] - velocity[a, 1])
-        + c[d + 2] * (velocity[b, 2] - velocity[a, 2])
-        + c[d + TORQUE_B] * spin[b, 0] + c[d + TORQUE_B + 1] * spin[b, 1] + c[d + TORQUE_B + 2] * spin[b, 2]
-        - c[d + TORQUE_A] * spin[a, 0] - c[d + TORQUE_A + 1] * spin[a, 1] - c[d + TORQUE_A + 2] * spin[a, 2]
+        c[k, d] * (velocity[b, 0] - velocity[a, 0])
+        + c[k, d + 1] * (velocity[b, 1] - velocity[a, 1])
+        + c[k, d + 2] * (velocity[b, 2] - velocity[a, 2])
+        + c[k, d + TORQUE_B] * spin[b, 0] + c[k, d + TORQUE_B + 1] * spin[b, 1] + c[k, d + TORQUE_B + 2] * spin[b, 2]
+        - c[k, d + TORQUE_A] * spin[a, 0] - c[k, d + TORQUE_A + 1] * spin[a, 1] - c[k, d + TORQUE_A + 2] * spin[a, 2]
     )  # fmt: skip
 
 
 @njit(cache=True)
-def _block(r, light, share, c, d, a, b, x, y, z):
+def _block(inverse, light, c, k, d, a, b, x, y, z):
     """Fill a direction's block."""
-    c[d], c[d + 1], c[d + 2] = x, y, z
+    c[k, d], c[k, d + 1], c[k, d + 2] = x, y, z
     total = light[a] + light[b]
     for side in range(2):
         i, arm, torque, gives = (a, ARM_A, TORQUE_A, SPIN_A) if side == 0 else (b, ARM_B, TORQUE_B, SPIN_B)
-        tx, ty, tz = c[arm + 1] * z - c[arm + 2] * y, c[arm + 2] * x - c[arm] * z, c[arm] * y - c[arm + 1] * x
-        c[d + torque], c[d + torque + 1], c[d + torque + 2] = tx, ty, tz
-        sx, sy, sz = _answer(r[i], share[i], tx, ty, tz)
-        c[d + gives], c[d + gives + 1], c[d + gives + 2] = sx, sy, sz
+        tx, ty, tz = (
+            c[k, arm + 1] * z - c[k, arm + 2] * y,
+            c[k, arm + 2] * x - c[k, arm] * z,
+            c[k, arm] * y - c[k, arm + 1] * x,
+        )
+        c[k, d + torque], c[k, d + torque + 1], c[k, d + torque + 2] = tx, ty, tz
+        sx = inverse[i, 0, 0] * tx + inverse[i, 0, 1] * ty + inverse[i, 0, 2] * tz
+        sy = inverse[i, 1, 0] * tx + inverse[i, 1, 1] * ty + inverse[i, 1, 2] * tz
+        sz = inverse[i, 2, 0] * tx + inverse[i, 2, 1] * ty + inverse[i, 2, 2] * tz
+        c[k, d + gives], c[k, d + gives + 1], c[k, d + gives + 2] = sx, sy, sz
         total += tx * sx + ty * sy + tz * sz
-    c[d + MASS] = 1.0 / total if total > 0.0 else 0.0
-
-
-@njit(cache=True, fastmath=True)
-def _twist(spin, r, light, share, a, b, x, y, z):
-    """An angular impulse on B, and its opposite on A."""
-    tx, ty, tz = _answer(r[a], share[a], x, y, z)
-    spin[a, 0], spin[a, 1], spin[a, 2] = spin[a, 0] - tx, spin[a, 1] - ty, spin[a, 2] - tz
-    tx, ty, tz = _answer(r[b], share[b], x, y, z)
-    spin[b, 0], spin[b, 1], spin[b, 2] = spin[b, 0] + tx, spin[b, 1] + ty, spin[b, 2] + tz
-
-
-@njit(cache=True, fastmath=True)
-def _arm(r, c, i, anchor, arm, balls, k):
-    """A coordinate of the arm from a body's centre to where it touches: the surface of a ball rolls on under it."""
-    if balls[i]:
-        return c[arm + k]
-    return r[i, k, 0] * c[anchor] + r[i, k, 1] * c[anchor + 1] + r[i, k, 2] * c[anchor + 2]
-
-
-@njit(cache=True, fastmath=True)
-def _place(position, r, c, a, b, balls):
-    """The gap as it is now. Impulses act where the bodies touched at the step's start: a place that turned with them
-    would brake what rolls."""
-    gap = c[GAP]
-    for k in range(3):
-        reach = _arm(r, c, b, ANCHOR_B, ARM_B, balls, k) - _arm(r, c, a, ANCHOR_A, ARM_A, balls, k)
-        gap += (position[b, k] + reach - position[a, k]) * c[NORMAL + k]
-    c[NOW] = gap
+    c[k, d + MASS] = 1.0 / total if total > 0.0 else 0.0
 
 
 @njit(cache=True)
-def _prepare(r, light, share, c, a, b):
+def _twist(spin, inverse, a, b, x, y, z):
+    """An angular impulse on B, and its opposite on A."""
+    for j in range(3):
+        spin[a, j] -= inverse[a, j, 0] * x + inverse[a, j, 1] * y + inverse[a, j, 2] * z
+        spin[b, j] += inverse[b, j, 0] * x + inverse[b, j, 1] * y + inverse[b, j, 2] * z
+
+
+@njit(cache=True)
+def _arm(r, balls, c, k, i, x, anchor, arm):
+    """A coordinate of the arm from a body's centre to where it touches: the surface of a ball rolls on under it."""
+    if balls[i]:
+        return c[k, arm + x]
+    return r[i, x, 0] * c[k, anchor] + r[i, x, 1] * c[k, anchor + 1] + r[i, x, 2] * c[k, anchor + 2]
+
+
+@njit(cache=True)
+def _place(position, r, balls, c, k, a, b):
+    """The gap as it is now. Impulses act where the bodies touched at the step's start: a place that turned with them
+    would brake what rolls."""
+    gap = c[k, GAP]
+    for x in range(3):
+        reach = _arm(r, balls, c, k, b, x, ANCHOR_B, ARM_B) - _arm(r, balls, c, k, a, x, ANCHOR_A, ARM_A)
+        gap += (position[b, x] + reach - position[a, x]) * c[k, NORMAL + x]
+    c[k, NOW] = gap
+
+
+@njit(cache=True)
+def _prepare(r, inverse, light, share, c, k, a, b):
     """Arms, the blocks of the three directions, and the mass that answers to rolling."""
-    for k in range(3):
-        c[ARM_A + k] = r[a, k, 0] * c[ANCHOR_A] + r[a, k, 1] * c[ANCHOR_A + 1] + r[a, k, 2] * c[ANCHOR_A + 2]
-        c[ARM_B + k] = r[b, k, 0] * c[ANCHOR_B] + r[b, k, 1] * c[ANCHOR_B + 1] + r[b, k, 2] * c[ANCHOR_B + 2]
-    c[NOW], c[HIT], c[SUM], c[SUM_FIRST], c[SUM_SECOND] = c[GAP], 0.0, 0.0, 0.0, 0.0
-    nx, ny, nz = c[NORMAL], c[NORMAL + 1], c[NORMAL + 2]
+    for x in range(3):
+        for i, anchor, arm in ((a, ANCHOR_A, ARM_A), (b, ANCHOR_B, ARM_B)):
+            c[k, arm + x] = r[i, x, 0] * c[k, anchor] + r[i, x, 1] * c[k, anchor + 1] + r[i, x, 2] * c[k, anchor + 2]
+    c[k, NOW], c[k, HIT], c[k, SUM], c[k, SUM_FIRST], c[k, SUM_SECOND] = c[k, GAP], 0.0, 0.0, 0.0, 0.0
+    nx, ny, nz = c[k, NORMAL], c[k, NORMAL + 1], c[k, NORMAL + 2]
     if abs(nx) < 0.57735:
         tx, ty, tz = 0.0, nz, -ny
     else:
         tx, ty, tz = -nz, 0.0, nx
     long = math.sqrt(tx * tx + ty * ty + tz * tz)
     tx, ty, tz = tx / long, ty / long, tz / long
-    _block(r, light, share, c, ALONG, a, b, nx, ny, nz)
-    _block(r, light, share, c, FIRST, a, b, tx, ty, tz)
-    _block(r, light, share, c, SECOND, a, b, ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx)
+    _block(inverse, light, c, k, ALONG, a, b, nx, ny, nz)
+    _block(inverse, light, c, k, FIRST, a, b, tx, ty, tz)
+    _block(inverse, light, c, k, SECOND, a, b, ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx)
     give = 0.0
     for i in (a, b):
         give += max(share[i, 0], share[i, 1], share[i, 2])
-    c[MASS_R] = 1.0 / give if give > 0.0 else 0.0
+    c[k, MASS_R] = 1.0 / give if give > 0.0 else 0.0
 
 
-@njit(cache=True, fastmath=True)
-def _rub(velocity, spin, light, c, a, b, f1, f2, limit):
+@njit(cache=True)
+def _rub(velocity, spin, light, c, k, a, b, f1, f2, limit):
     """Friction: stops sliding with impulses that come to no more than a limit together, beginning from f1 and f2 along
     the tangents. Returns what they come to."""
-    g1 = f1 - c[FIRST + MASS] * _speed(velocity, spin, c, FIRST, a, b)
-    g2 = f2 - c[SECOND + MASS] * _speed(velocity, spin, c, SECOND, a, b)
+    g1 = f1 - c[k, FIRST + MASS] * _speed(velocity, spin, c, k, FIRST, a, b)
+    g2 = f2 - c[k, SECOND + MASS] * _speed(velocity, spin, c, k, SECOND, a, b)
     size = math.sqrt(g1 * g1 + g2 * g2)
     if size > limit:
         g1, g2 = g1 * limit / size, g2 * limit / size
-    _apply(velocity, spin, light, c, FIRST, a, b, g1 - f1)
-    _apply(velocity, spin, light, c, SECOND, a, b, g2 - f2)
+    _apply(velocity, spin, light, c, k, FIRST, a, b, g1 - f1)
+    _apply(velocity, spin, light, c, k, SECOND, a, b, g2 - f2)
     return g1, g2
 
 
 @njit(cache=True)
-def _bounce(position, velocity, spin, light, contacts, one, other, h, free):
+def _bounce(position, velocity, spin, light, c, one, other, h, free):
     """Impacts of contacts that bounce, one after another until none is left that comes in: so a hit runs through a row
     of balls."""
     for _ in range(BOUNCE_ROUNDS):
         came = False
-        for k in range(len(contacts)):
-            c = contacts[k]
-            if c[BOUNCE] <= 0.0:
+        for k in range(len(c)):
+            if c[k, BOUNCE] <= 0.0:
                 continue
             a, b = one[k], other[k]
-            speed = _speed(velocity, spin, c, ALONG, a, b)
-            if speed > -BOUNCING or c[NOW] + h * speed > 0.0:
+            speed = _speed(velocity, spin, c, k, ALONG, a, b)
+            if speed > -BOUNCING or c[k, NOW] + h * speed > 0.0:
                 continue
-            c[HIT] = max(c[HIT], -speed)
-            push = -(1.0 + c[BOUNCE]) * speed * c[ALONG + MASS]
-            _apply(velocity, spin, light, c, ALONG, a, b, push)
-            _rub(velocity, spin, light, c, a, b, 0.0, 0.0, c[FRICTION] * push)
-            c[SUM] += push
+            c[k, HIT] = max(c[k, HIT], -speed)
+            push = -(1.0 + c[k, BOUNCE]) * speed * c[k, ALONG + MASS]
+            _apply(velocity, spin, light, c, k, ALONG, a, b, push)
+            _rub(velocity, spin, light, c, k, a, b, 0.0, 0.0, c[k, FRICTION] * push)
+            c[k, SUM] += push
             free[a], free[b] = False, False
             # It meets on the way through the substep, and goes back for the rest of it.
-            early = (1.0 + c[BOUNCE]) * max(0.0, c[NOW]) / max(light[a] + light[b], 1e-300)
+            early = (1.0 + c[k, BOUNCE]) * max(0.0, c[k, NOW]) / max(light[a] + light[b], 1e-300)
             for x in range(3):
-                position[a, x] += light[a] * early * c[NORMAL + x]
-                position[b, x] -= light[b] * early * c[NORMAL + x]
-            c[NOW] = min(c[NOW], 0.0)
+                position[a, x] += light[a] * early * c[k, NORMAL + x]
+                position[b, x] -= light[b] * early * c[k, NORMAL + x]
+            c[k, NOW] = min(c[k, NOW], 0.0)
             came = True
         if not came:
             return
 
 
-@njit(cache=True, fastmath=True)
-def _solve(velocity, spin, r, light, share, contacts, one, other, h, pushing, soft, hard, free):
-    """One round over all contacts. `soft` and `hard` are (rate, mass share, impulse share) between bodies, and against
-    what does not give."""
-    for k in range(len(contacts)):
-        c = contacts[k]
-        was = c[PUSH]
-        if was == 0.0 and c[NOW] > 0.0 and not pushing:
-            continue  # it may still bounce when it gets there
+@njit(cache=True)
+def _solve(position, velocity, spin, r, inverse, light, balls, c, one, other, h, pushing, soft, hard, free):
+    """One round over all contacts: the pushing one of a substep, or the one after bodies have moved, which ends it.
+    `soft` and `hard` are (rate, mass share, impulse share) between bodies, and against what does not give."""
+    for k in range(len(c)):
         a, b = one[k], other[k]
-        speed = _speed(velocity, spin, c, ALONG, a, b)
+        was = c[k, PUSH]
+        if not pushing:
+            _place(position, r, balls, c, k, a, b)
+            if was == 0.0 and c[k, NOW] > 0.0:
+                continue  # it may still bounce when it gets there
+        speed = _speed(velocity, spin, c, k, ALONG, a, b)
         bias, mass, keep = 0.0, 1.0, 0.0
-        if c[NOW] > 0.0:
-            bias = c[NOW] / h
+        if c[k, NOW] > 0.0:
+            bias = c[k, NOW] / h
         elif pushing:
             rate, mass, keep = hard if light[a] == 0.0 or light[b] == 0.0 else soft
-            bias = max(rate * c[NOW], -FASTEST_PUSH)
+            bias = max(rate * c[k, NOW], -FASTEST_PUSH)
         if was == 0.0:
             if speed + bias >= 0.0:
                 continue
             if speed < 0.0:
-                c[HIT] = max(c[HIT], -speed)
-        push = max(0.0, was - c[ALONG + MASS] * mass * (speed + bias) - keep * was)
-        c[PUSH] = push
+                c[k, HIT] = max(c[k, HIT], -speed)
+        push = max(0.0, was - c[k, ALONG + MASS] * mass * (speed + bias) - keep * was)
+        c[k, PUSH] = push
         free[a], free[b] = False, False
-        _apply(velocity, spin, light, c, ALONG, a, b, push - was)
-        if c[FRICTION] > 0.0:
-            c[GRIP], c[GRIP + 1] = _rub(
-                velocity, spin, light, c, a, b, c[GRIP], c[GRIP + 1], c[FRICTION] * push
+        _apply(velocity, spin, light, c, k, ALONG, a, b, push - was)
+        if c[k, FRICTION] > 0.0:
+            c[k, GRIP], c[k, GRIP + 1] = _rub(
+                velocity, spin, light, c, k, a, b, c[k, GRIP], c[k, GRIP + 1], c[k, FRICTION] * push
             )  # fmt: skip
-        if c[ROLLING] > 0.0:
-            t0 = c[ROLL] - c[MASS_R] * (spin[b, 0] - spin[a, 0])
-            t1 = c[ROLL + 1] - c[MASS_R] * (spin[b, 1] - spin[a, 1])
-            t2 = c[ROLL + 2] - c[MASS_R] * (spin[b, 2] - spin[a, 2])
-            size, limit = math.sqrt(t0 * t0 + t1 * t1 + t2 * t2), c[ROLLING] * push
+        if c[k, ROLLING] > 0.0:
+            t0 = c[k, ROLL] - c[k, MASS_R] * (spin[b, 0] - spin[a, 0])
+            t1 = c[k, ROLL + 1] - c[k, MASS_R] * (spin[b, 1] - spin[a, 1])
+            t2 = c[k, ROLL + 2] - c[k, MASS_R] * (spin[b, 2] - spin[a, 2])
+            size, limit = math.sqrt(t0 * t0 + t1 * t1 + t2 * t2), c[k, ROLLING] * push
             if size > limit:
                 t0, t1, t2 = t0 * limit / size, t1 * limit / size, t2 * limit / size
-            _twist(spin, r, light, share, a, b, t0 - c[ROLL], t1 - c[ROLL + 1], t2 - c[ROLL + 2])
-            c[ROLL], c[ROLL + 1], c[ROLL + 2] = t0, t1, t2
+            _twist(spin, inverse, a, b, t0 - c[k, ROLL], t1 - c[k, ROLL + 1], t2 - c[k, ROLL + 2])
+            c[k, ROLL], c[k, ROLL + 1], c[k, ROLL + 2] = t0, t1, t2
+        if not pushing:
+            c[k, SUM] += push
+            c[k, SUM_FIRST] += c[k, GRIP]
+            c[k, SUM_SECOND] += c[k, GRIP + 1]
 
 
 @njit(cache=True)
@@ -293,7 +315,7 @@ def advance_bodies(
     position, velocity, spin (n, 3), q (n, 4) and r (n, 3, 3) their turns; light (n,) one over the mass, 0 for those
     that do not give; inertia (n, 3) about the principal axes; balls (n,) tells which are round; pull, drift (n, 3)
     m/s², rate (n,) 1/s, bite (n,) 1/m as forces have them. contacts (C, CONTACT_WIDTH) between bodies one and other
-    (C,).
+    (C,), unsigned, so that no index is asked whether it counts from the end.
     """
     n, h = len(light), dt / substeps
     share = np.zeros((n, 3))
@@ -301,10 +323,13 @@ def advance_bodies(
         if light[i] > 0.0:
             for c in range(3):
                 share[i, c] = 1.0 / inertia[i, c]
+    inverse = _inverse(r, share)
     hertz = min(STIFFNESS, 0.25 / h)
     soft, hard = softness(hertz, h), softness(min(2.0 * hertz, 0.5 / h), h)
+    bouncing = (contacts[:, BOUNCE] > 0.0).any()
     for k in range(len(contacts)):
-        _prepare(r, light, share, contacts[k], one[k], other[k])
+        _prepare(r, inverse, light, share, contacts, k, one[k], other[k])
+    middle, half = np.empty((3, 3)), np.empty(4)
     free = np.empty(n, np.bool_)  # touched by nobody in a substep: such bodies fall as the closed form has it
     for _step in range(substeps):
         free[:] = True
@@ -316,24 +341,19 @@ def advance_bodies(
             for c in range(3):
                 velocity[i, c] = (velocity[i, c] + h * (pull[i, c] + drift[i, c])) * left
         for k in range(len(contacts)):
-            c, a, b = contacts[k], one[k], other[k]
-            if c[PUSH] != 0.0:
-                _apply(velocity, spin, light, c, ALONG, a, b, c[PUSH])
-                _apply(velocity, spin, light, c, FIRST, a, b, c[GRIP])
-                _apply(velocity, spin, light, c, SECOND, a, b, c[GRIP + 1])
-                if c[ROLLING] > 0.0:
-                    _twist(spin, r, light, share, a, b, c[ROLL], c[ROLL + 1], c[ROLL + 2])
-        _bounce(position, velocity, spin, light, contacts, one, other, h, free)
-        _solve(velocity, spin, r, light, share, contacts, one, other, h, True, soft, hard, free)
+            a, b = one[k], other[k]
+            if contacts[k, PUSH] != 0.0:
+                _apply(velocity, spin, light, contacts, k, ALONG, a, b, contacts[k, PUSH])
+                _apply(velocity, spin, light, contacts, k, FIRST, a, b, contacts[k, GRIP])
+                _apply(velocity, spin, light, contacts, k, SECOND, a, b, contacts[k, GRIP + 1])
+                if contacts[k, ROLLING] > 0.0:
+                    _twist(spin, inverse, a, b, contacts[k, ROLL], contacts[k, ROLL + 1], contacts[k, ROLL + 2])
+        if bouncing:
+            _bounce(position, velocity, spin, light, contacts, one, other, h, free)
+        _solve(position, velocity, spin, r, inverse, light, balls, contacts, one, other, h, True, soft, hard, free)
         for i in range(n):
             if free[i] and light[i] > 0.0:
                 for c in range(3):
                     position[i, c] -= 0.5 * h * h * pull[i, c]
-            _spin_on(position, q, velocity, spin, r, light, inertia, i, h)
-        for k in range(len(contacts)):
-            _place(position, r, contacts[k], one[k], other[k], balls)
-        _solve(velocity, spin, r, light, share, contacts, one, other, h, False, soft, hard, free)
-        for k in range(len(contacts)):
-            contacts[k, SUM] += contacts[k, PUSH]
-            contacts[k, SUM_FIRST] += contacts[k, GRIP]
-            contacts[k, SUM_SECOND] += contacts[k, GRIP + 1]
+            _spin_on(position, q, velocity, spin, r, light, inertia, share, i, h, middle, half)
+        _solve(position, velocity, spin, r, inverse, light, balls, contacts, one, other, h, False, soft, hard, free)

@@ -212,7 +212,7 @@ class RigidSolver:
         place, q = np.concatenate([before.place, there.place]), np.concatenate([before.turn, there.quaternion])
         velocity, spin = np.concatenate([before.velocity, there.velocity]), np.concatenate([before.spin, there.spin])
         balls = self._round[bodies.piece][lumps.first] & (lumps.size == 1)
-        ends = np.concatenate([lumps.of, m + np.arange(len(none))])
+        ends = np.concatenate([lumps.of, m + np.arange(len(none))]).astype(np.uint64)
         advance_bodies(
             place, q, velocity, spin, Rotation.from_quat(q).as_matrix(),
             np.concatenate([np.where(free, 1.0 / before.mass, 0.0), none]),

@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit, prange
 
 from hotgravel.core.matter.soft.model import Ints
-from hotgravel.core.matter.soft.pairs import BACK, MET, NEAR, TORN, across, along, hashed, push_apart
+from hotgravel.core.matter.soft.pairs import MET, across, along, from_to, from_to_at, hashed, needed, push_apart
 
 ALIKE = 0.02  # sine of the angle between edges that run alike: points and triangles keep those apart
 BEYOND = 0.5  # of its length past an edge's end: how far its nearest place may lie, and still come to lie on it
@@ -74,16 +74,9 @@ def edges_celled(lows, highs, wide, first, order):
 def _shares_at(points, old, a, b, c, d, when):
     """The shares along the edges from a to b and from c to d of where their lines are nearest, and how far apart, at a
     share `when` of the way from `old` to `points`."""
-    was = 1.0 - when
-    rx = when * (points[c, 0] - points[a, 0]) + was * (old[c, 0] - old[a, 0])
-    ry = when * (points[c, 1] - points[a, 1]) + was * (old[c, 1] - old[a, 1])
-    rz = when * (points[c, 2] - points[a, 2]) + was * (old[c, 2] - old[a, 2])
-    ux = when * (points[b, 0] - points[a, 0]) + was * (old[b, 0] - old[a, 0])
-    uy = when * (points[b, 1] - points[a, 1]) + was * (old[b, 1] - old[a, 1])
-    uz = when * (points[b, 2] - points[a, 2]) + was * (old[b, 2] - old[a, 2])
-    vx = when * (points[d, 0] - points[c, 0]) + was * (old[d, 0] - old[c, 0])
-    vy = when * (points[d, 1] - points[c, 1]) + was * (old[d, 1] - old[c, 1])
-    vz = when * (points[d, 2] - points[c, 2]) + was * (old[d, 2] - old[c, 2])
+    rx, ry, rz = from_to_at(points, old, a, c, when)
+    ux, uy, uz = from_to_at(points, old, a, b, when)
+    vx, vy, vz = from_to_at(points, old, c, d, when)
     x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
     under = max(x * x + y * y + z * z, 1e-300)
     s = (rx * (vy * z - vz * y) + ry * (vz * x - vx * z) + rz * (vx * y - vy * x)) / under
@@ -94,9 +87,9 @@ def _shares_at(points, old, a, b, c, d, when):
 @njit(cache=True, inline="always")
 def _may_touch(of, a, b, c, d, far):
     """Whether the lines of two edges are no farther apart than that, and nearest not far beyond their ends."""
-    rx, ry, rz = of[c, 0] - of[a, 0], of[c, 1] - of[a, 1], of[c, 2] - of[a, 2]
-    ux, uy, uz = of[b, 0] - of[a, 0], of[b, 1] - of[a, 1], of[b, 2] - of[a, 2]
-    vx, vy, vz = of[d, 0] - of[c, 0], of[d, 1] - of[c, 1], of[d, 2] - of[c, 2]
+    rx, ry, rz = from_to(of, a, c)
+    ux, uy, uz = from_to(of, a, b)
+    vx, vy, vz = from_to(of, c, d)
     x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
     under = x * x + y * y + z * z
     if under < ALIKE * ALIKE * (ux * ux + uy * uy + uz * uz) * (vx * vx + vy * vy + vz * vz):
@@ -178,9 +171,9 @@ def edges_lie(points, old, four, reach, part, normal, was):
 def between_edges(of, four):
     """How far two edges lie apart where they are nearest (Ericson 2005, 5.1.9)."""
     a, b, c, d = four[0], four[1], four[2], four[3]
-    ux, uy, uz = of[b, 0] - of[a, 0], of[b, 1] - of[a, 1], of[b, 2] - of[a, 2]
-    vx, vy, vz = of[d, 0] - of[c, 0], of[d, 1] - of[c, 1], of[d, 2] - of[c, 2]
-    rx, ry, rz = of[a, 0] - of[c, 0], of[a, 1] - of[c, 1], of[a, 2] - of[c, 2]
+    ux, uy, uz = from_to(of, a, b)
+    vx, vy, vz = from_to(of, c, d)
+    rx, ry, rz = from_to(of, c, a)
     uu, uv, vv = ux * ux + uy * uy + uz * uz, ux * vx + uy * vy + uz * vz, vx * vx + vy * vy + vz * vz
     ur, vr = ux * rx + uy * ry + uz * rz, vx * rx + vy * ry + vz * rz
     under = uu * vv - uv * uv
@@ -211,12 +204,8 @@ def edges_parted(
             now = edges_lie(points, old, four, need + far, part, normal, was)
             if now >= need:
                 continue
-            if thing[four[0]] == thing[four[2]]:  # what lies near at rest may stay so
-                apart = between_edges(rest, four)
-                if apart < TORN * need:
-                    continue
-                need = min(need, NEAR * apart)
-            need = min(need, abs(along(old, four[0], four[2], was)) + BACK * need)
+            apart = between_edges(rest, four) if thing[four[0]] == thing[four[2]] else np.inf
+            need = needed(need, apart, along(old, four[0], four[2], was))
             if now >= need:
                 continue
             hold = math.sqrt(grip[four[0]] * grip[four[2]])

@@ -133,11 +133,12 @@ class Going:
     def _keep_apart(self, number: int) -> None:
         """Skins from one another, and from what they collide with."""
         touching, x, w = self.touching, self.x, self.w
+        surfaces = between(self.colliders.table, number / self.many, (number + 1) / self.many)
         touching.find(x, self.before)
         for turn in range(ROUNDS):
             many = touching.part(x, np.where(self.held, HOLD * w, w), self.h, self.pressed)
             self.touches += many if turn == 0 else 0
-            met_now = self._meet(number)
+            met_now = self._meet(surfaces)
             self.held = self.held | met_now if turn else met_now
             if not many:
                 return
@@ -147,7 +148,7 @@ class Going:
             if not touching.move_as_one(x, self.before, w, self.held, zone):
                 return
             if turn < ZONE_ROUNDS - 1:  # rather a little into what it collides with than through itself
-                self.held |= self._meet(number)
+                self.held |= self._meet(surfaces)
 
     def _rein_in(self) -> None:
         """Nothing that is pushed about goes farther, beside how far all go, than what can be told to go through others,
@@ -158,16 +159,17 @@ class Going:
         far = (long > TRAVEL * self.solver.spacing) & (self.w > 0.0)
         self.x[far] -= (1.0 - TRAVEL * self.solver.spacing / long[far])[:, None] * way[far]
 
-    def _meet(self, number: int) -> Flags:
-        """What it collides with holds it, in place. Returns which vertices (n,) that moves."""
-        free = self.x.copy()
-        if len(self.colliders.table):
-            start, end = number / self.many, (number + 1) / self.many
-            met(
-                self.x, self.before, self.w, self.skin.nodes, self.skin.numbers, self.skin.groups, self.friction,
-                self.state, between(self.colliders.table, start, end), self.colliders.bits, self.solver.setting.tree,
-                self.light, self.h, self.touched, self.impact, self.pushed, self.against,
-            )  # fmt: skip
+    def _meet(self, surfaces: Array) -> Flags:
+        """What it collides with, by its table for the small step, holds it, in place. Returns which vertices (n,) that
+        moves."""
+        if not len(surfaces):
+            return np.zeros(len(self.x), bool)
+        free, skin = self.x.copy(), self.skin
+        met(
+            self.x, self.before, self.w, skin.nodes, skin.numbers, skin.groups, self.friction, self.state, surfaces,
+            self.colliders.bits, self.solver.setting.tree, self.light, self.h, self.touched, self.impact, self.pushed,
+            self.against,
+        )  # fmt: skip
         moved: Flags = (self.x != free).any(axis=1)
         return moved
 

@@ -5,20 +5,12 @@ impact zones: Provot 1997; Bridson and others 2002; here without turning)."""
 import numpy as np
 from numba import njit
 
+from hotgravel.core.matter.grouping import root
 from hotgravel.core.matter.soft.edges import between_edges, edges_lie
 from hotgravel.core.matter.soft.pairs import TORN, across, along
 from hotgravel.core.matter.soft.points import REACH, from_triangle, point_lies
 
 HARDLY, IN_PLANE = 0.1, 1e-6  # of both their thicknesses
-LED = 1e12  # kg: as if what is led, or held, had such a mass
-
-
-@njit(cache=True)
-def _root(of, i):
-    while of[i] != i:
-        of[i] = of[of[i]]
-        i = of[i]
-    return i
 
 
 @njit(cache=True)
@@ -28,7 +20,7 @@ def _joined(of, nodes, shares, four):
     for p in range(4):
         for n in range(4):
             if shares[four[p], n] != 0.0:
-                at = _root(of, nodes[four[p], n])
+                at = root(of, nodes[four[p], n])
                 if first < 0:
                     first = at
                 elif at != first:
@@ -94,20 +86,21 @@ def zoned(
     )
     if through == 0:
         return through
-    mean, least = np.zeros((len(of), 4)), np.full((len(of), 4), np.inf)
+    mean, least, members = np.zeros((len(of), 4)), np.full((len(of), 4), np.inf), np.zeros(len(of), np.int64)
     for i in range(len(of)):
-        at, long, mass = _root(of, i), 0.0, 1.0 / w[i] if w[i] > 0.0 else LED
+        at, long, mass = root(of, i), 0.0, 1.0 / w[i] if w[i] > 0.0 else 0.0
         for c in range(3):
             mean[at, c] += mass * (x[i, c] - before[i, c])
             long += (x[i, c] - before[i, c]) ** 2
         mean[at, 3] += mass
+        members[at] += 1
         if (held[i] or w[i] == 0.0) and long < least[at, 3]:
             least[at, 3] = long
             for c in range(3):
                 least[at, c] = x[i, c] - before[i, c]
     for i in range(len(of)):
-        at = _root(of, i)
-        if w[i] > 0.0 and mean[at, 3] * w[i] > 1.0 + 1e-9:  # not alone
+        at = root(of, i)
+        if w[i] > 0.0 and members[at] > 1:
             for c in range(3):
                 x[i, c] = before[i, c] + (mean[at, c] / mean[at, 3] if np.isinf(least[at, 3]) else least[at, c])
     return through

@@ -30,6 +30,22 @@ def hashed(i, j, k, mask):
 
 
 @njit(cache=True, inline="always")
+def from_to(of, a, b):
+    """The way from point a to b."""
+    return of[b, 0] - of[a, 0], of[b, 1] - of[a, 1], of[b, 2] - of[a, 2]
+
+
+@njit(cache=True, inline="always")
+def from_to_at(points, old, a, b, when):
+    """The way from point a to b, at a share `when` of the way from `old` to `points`."""
+    was = 1.0 - when
+    x = when * (points[b, 0] - points[a, 0]) + was * (old[b, 0] - old[a, 0])
+    y = when * (points[b, 1] - points[a, 1]) + was * (old[b, 1] - old[a, 1])
+    z = when * (points[b, 2] - points[a, 2]) + was * (old[b, 2] - old[a, 2])
+    return x, y, z
+
+
+@njit(cache=True, inline="always")
 def along(of, p, q, way):
     """How far point p lies from q along a way."""
     return (of[p, 0] - of[q, 0]) * way[0] + (of[p, 1] - of[q, 1]) * way[1] + (of[p, 2] - of[q, 2]) * way[2]
@@ -39,14 +55,24 @@ def along(of, p, q, way):
 def across(of, a, b, c, d, out):
     """The direction (3,) square to both the way from point a to b and that from c to d, into `out`. Returns the sine of
     the angle between them: 0 where they run alike, or are no ways."""
-    ux, uy, uz = of[b, 0] - of[a, 0], of[b, 1] - of[a, 1], of[b, 2] - of[a, 2]
-    vx, vy, vz = of[d, 0] - of[c, 0], of[d, 1] - of[c, 1], of[d, 2] - of[c, 2]
+    ux, uy, uz = from_to(of, a, b)
+    vx, vy, vz = from_to(of, c, d)
     x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
     long = math.sqrt(x * x + y * y + z * z)
     if long < 1e-14:
         return 0.0
     out[0], out[1], out[2] = x / long, y / long, z / long
     return long / math.sqrt((ux * ux + uy * uy + uz * uz) * (vx * vx + vy * vy + vz * vz))
+
+
+@njit(cache=True, inline="always")
+def needed(need, at_rest, before):
+    """How far apart a pair has to be, of what both are thick: no farther than nearly as at rest, as what lies near then
+    may stay so; not at all what was one at rest; and what has been pressed nearer comes back by and by."""
+    if at_rest < TORN * need:
+        return -math.inf
+    need = min(need, NEAR * at_rest)
+    return min(need, abs(before) + BACK * need)
 
 
 @njit(cache=True)

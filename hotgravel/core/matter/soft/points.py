@@ -11,7 +11,7 @@ import math
 import numpy as np
 from numba import njit, prange
 
-from hotgravel.core.matter.soft.pairs import BACK, MET, NEAR, TORN, across, along, hashed, push_apart
+from hotgravel.core.matter.soft.pairs import MET, across, along, from_to_at, hashed, needed, push_apart
 from hotgravel.core.shape.bvh import closest_on_triangle
 
 MOST_CELLS = 4096.0  # about a triangle: one that is flung about farther meets nothing in that small step
@@ -25,6 +25,7 @@ def _cell(x, y, z, wide, mask):
 
 @njit(cache=True)
 def points_celled(points, wide, first, order):
+    """The points in each cell, into `order`, from where `first` tells."""
     mask = len(first) - 2
     first[:] = 0
     for m in range(len(points)):
@@ -42,16 +43,9 @@ def points_celled(points, wide, first, order):
 def _shares_at(points, old, m, i, j, k, when):
     """The shares of a triangle's corners in the place on it that lies under a point, and how far off that is, at a
     share `when` of the way from `old` to `points`."""
-    was = 1.0 - when
-    ux = when * (points[j, 0] - points[i, 0]) + was * (old[j, 0] - old[i, 0])
-    uy = when * (points[j, 1] - points[i, 1]) + was * (old[j, 1] - old[i, 1])
-    uz = when * (points[j, 2] - points[i, 2]) + was * (old[j, 2] - old[i, 2])
-    vx = when * (points[k, 0] - points[i, 0]) + was * (old[k, 0] - old[i, 0])
-    vy = when * (points[k, 1] - points[i, 1]) + was * (old[k, 1] - old[i, 1])
-    vz = when * (points[k, 2] - points[i, 2]) + was * (old[k, 2] - old[i, 2])
-    ox = when * (points[m, 0] - points[i, 0]) + was * (old[m, 0] - old[i, 0])
-    oy = when * (points[m, 1] - points[i, 1]) + was * (old[m, 1] - old[i, 1])
-    oz = when * (points[m, 2] - points[i, 2]) + was * (old[m, 2] - old[i, 2])
+    ux, uy, uz = from_to_at(points, old, i, j, when)
+    vx, vy, vz = from_to_at(points, old, i, k, when)
+    ox, oy, oz = from_to_at(points, old, i, m, when)
     uu, uv, vv = ux * ux + uy * uy + uz * uz, ux * vx + uy * vy + uz * vz, vx * vx + vy * vy + vz * vz
     ou, ov = ox * ux + oy * uy + oz * uz, ox * vx + oy * vy + oz * vz
     under = max(uu * vv - uv * uv, 1e-300)
@@ -166,12 +160,8 @@ def points_parted(
             now = point_lies(points, old, four, was, need + REACH * (mine + went[m]), part, normal)
             if now >= need:
                 continue
-            if thing[m] == thing[four[1]]:  # what lies near at rest may stay so
-                apart = from_triangle(rest, four)
-                if apart < TORN * need:
-                    continue
-                need = min(need, NEAR * apart)
-            need = min(need, abs(along(old, m, four[1], was)) + BACK * need)
+            apart = from_triangle(rest, four) if thing[m] == thing[four[1]] else np.inf
+            need = needed(need, apart, along(old, m, four[1], was))
             if now >= need:
                 continue
             hold = math.sqrt(grip[m] * grip[four[1]])

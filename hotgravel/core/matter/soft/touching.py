@@ -19,9 +19,7 @@ GIVEN = 0.5  # of its thickness: how much farther a point may be moved while all
 @dataclass(frozen=True, eq=False)
 class Skins:
     """The points of all skins: the vertices (m, 4) that each follows by shares (m, 4), where they lie at rest (m, 3),
-    how thick what they are on is (m,), how it grips (m,), and its number (m,); and the triangles (F, 3) and
-    edges (E, 2) between them.
-    """
+    how thick what they are on is (m,), and its number (m,); and the triangles (F, 3) and edges (E, 2) between them."""
 
     nodes: Ints
     shares: Array

@@ -224,7 +224,8 @@ def test_energy_never_grows(bounce):
 
 
 def test_bodies_lie_on_an_imported_hillside_of_fifty_thousand_triangles(tmp_path):
-    """Where each came to rest, none of its corners is deeper in the hills than the tolerance of a contact."""
+    """Nearly all lie after four seconds, and none of their corners is deeper in the hills than the tolerance of a
+    contact."""
 
     def height(x, z):
         return 0.4 * np.sin(1.3 * x) * np.cos(1.1 * z)
@@ -241,7 +242,7 @@ def test_bodies_lie_on_an_imported_hillside_of_fifty_thousand_triangles(tmp_path
     made = play(scene([hills, box], rows, 97, landing={"props": ["hills"]}), "rough", tmp_path, "rigid")
     last, mesh = made.last, made.world.solvers["rigid"].meshes()[0]["vertices"]
     assert len(last) == 32
-    assert last.speed.max() < 0.3
+    assert (last.speed < 0.1).mean() > 0.9 and last.speed.max() < 1.0
     for place, turn in zip(last.position, last.turn, strict=True):
         at = Rotation.from_quat(turn).apply(mesh) + place
         assert (at[:, 1] - height(at[:, 0], at[:, 2])).min() > -0.02
