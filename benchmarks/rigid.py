@@ -1,7 +1,7 @@
 """Rigid bodies beside two general physics libraries: 800 boxes poured in a heap, a simulated second of it.
 
-Each library steps as finely as keeps its deepest overlap within a hundredth of a box; what it takes then is compared.
-Printed too: how time grows from 200 to 3,200 boxes.
+Compared are what they take at 240 steps a second, as is common practice, and at the coarsest steps with which their
+deepest overlap is no more than ours. Printed too: how time grows from 200 to 3,200 boxes.
 """
 
 import statistics
@@ -116,19 +116,26 @@ def second_of_mujoco(count: int, rate: int = 240) -> tuple[float, float]:
     return time.perf_counter() - began, deepest
 
 
-def told(name: str, run: Callable[[], tuple[float, float]], turns: int) -> float:
+def told(name: str, run: Callable[[], tuple[float, float]], turns: int = 1) -> tuple[float, float]:
     found = [run() for _ in range(turns)]
-    took = statistics.median(t for t, _ in found)
-    print(f"  {name:12} {took:6.2f} s, deepest overlap {1000 * max(d for _, d in found):.2f} mm", flush=True)
-    return took
+    took, deepest = statistics.median(t for t, _ in found), max(d for _, d in found)
+    print(f"  {name:16} {took:6.2f} s, deepest overlap {1000 * deepest:.2f} mm", flush=True)
+    return took, deepest
 
 
 def main() -> None:
     print("800 boxes in a heap, a simulated second")
-    mine = told("ours, rough", lambda: second_of_ours(800), 3)
-    for name, other, turns in (("pybullet", second_of_pybullet, 1), ("mujoco", second_of_mujoco, 1)):
-        theirs = told(f"{name} 240 Hz", lambda other=other: other(800), turns)
-        print(f"  ours over {name}: {mine / theirs:.3f}")
+    mine, overlap = told("ours, rough", lambda: second_of_ours(800), 3)
+    for name, other in (("pybullet", second_of_pybullet), ("mujoco", second_of_mujoco)):
+        took, deepest = told(f"{name} 240 Hz", lambda other=other: other(800))
+        print(f"  ours over {name} at 240 Hz: {mine / took:.3f}")
+        if deepest > overlap:
+            continue
+        for rate in (72, 96, 120, 168):
+            took, deepest = told(f"{name} {rate} Hz", lambda other=other, rate=rate: other(800, rate))
+            if deepest <= overlap:
+                print(f"  ours over {name} at an overlap no deeper: {mine / took:.3f}")
+                break
     before = None
     for count in (200, 400, 800, 1600, 3200):
         took, deepest = second_of_ours(count)

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextvars import copy_context
+from functools import partial
 from typing import Any
 
 import numba
@@ -22,6 +23,7 @@ from hotgravel.core.run.world import World
 
 Landed = Callable[[int, dict[str, Any]], None]
 SHOT, RUN = "shot.json", "run.json"
+KEEPERS = 2  # frames that are kept while the next is computed
 
 
 def still(*_: object) -> float:
@@ -81,7 +83,7 @@ def execute(
                 happened = next_frame(world, now, clock, cancelled)
             except Stopped:
                 break
-            keeper.wait()
+            keeper.wait(KEEPERS - 1)
             if cancelled():
                 break
             keeper.keep(now, happened, processor() - begun, wanted=now.frame >= first and now.frame not in there)
@@ -90,15 +92,15 @@ def execute(
 
 
 class Keeper:
-    """Skins, measures and writes a frame on a thread of its own while the next is computed. `kept` are the frames that
-    landed, in order."""
+    """Skins, measures and writes frames on threads of its own while the next is computed; they land in their order.
+    `kept` are those that have landed."""
 
     def __init__(self, store: FrameStore, world: World, landed: Landed, clock: Callable[[], float]) -> None:
         self.store, self.world, self.landed, self.clock = store, world, landed, clock
         self.kept: list[int] = []
         self.latest: Snapshot | None = None
-        self.pool = ThreadPoolExecutor(1)
-        self.work: Future[None] | None = None
+        self.pool = ThreadPoolExecutor(KEEPERS)
+        self.works: list[Future[None]] = []
 
     def __enter__(self) -> None:
         self.pool.__enter__()
@@ -108,18 +110,19 @@ class Keeper:
 
     def keep(self, now: Snapshot, happened: Happened, processor: float, *, wanted: bool) -> None:
         """Begin to keep a frame as it is now; one that is not wanted only counts for checkpoints."""
-        self.wait()
+        self.wait(KEEPERS - 1)
         self.latest = now.copy()
         context = copy_context()  # what `landed` knows of where it runs
-        self.work = self.pool.submit(context.run, self._keep, self.latest, happened, processor, wanted)
+        before = self.works[-1] if self.works else None
+        work = self.pool.submit(context.run, self._keep, self.latest, happened, processor, wanted, before)
+        self.works.append(work)
         if not _side_by_side():
             self.wait()
 
-    def wait(self) -> None:
-        """Until the frame in work is kept. Raises what came in its way."""
-        if self.work is not None:
-            self.work.result()
-            self.work = None
+    def wait(self, left: int = 0) -> None:
+        """Until no more than so many frames are in work. Raises what came in their way."""
+        while len(self.works) > left:
+            self.works.pop(0).result()
 
     def stop(self) -> None:
         """Leave a checkpoint at the latest frame, so that a run can go on from there."""
@@ -130,11 +133,17 @@ class Keeper:
     def _due(self, now: Snapshot) -> bool:
         return (now.frame - self.world.shot.finish.first) % checkpoint.EVERY == 0
 
-    def _keep(self, now: Snapshot, happened: Happened, processor: float, wanted: bool) -> None:
+    def _keep(
+        self, now: Snapshot, happened: Happened, processor: float, wanted: bool, before: Future[None] | None
+    ) -> None:
+        """`before` is the work on the frame before, which lands first."""
         if _side_by_side():
             numba.set_num_threads(1)  # of this thread's kernels: the next frame has the other cores
-        if wanted:
-            self._write(now, happened, processor)
+        land = self._made(now, happened, processor) if wanted else None
+        if before is not None:
+            before.result()
+        if land is not None:
+            land()
             self.kept.append(now.frame)
         if self._due(now):
             self._checkpoint(now)
@@ -143,18 +152,27 @@ class Keeper:
         with telling(f"The checkpoint at frame {now.frame}", f"The frames are kept: {REMEDY}"):
             checkpoint.save(self.store.folder, now)
 
-    def _write(self, now: Snapshot, happened: Happened, processor: float) -> None:
-        world, clock = self.world, self.clock
-        parts = Parts(clock)
+    def _made(self, now: Snapshot, happened: Happened, processor: float) -> Callable[[], None]:
+        """Measure and skin a frame. Returns what writes it."""
+        world, parts = self.world, Parts(self.clock)
         with parts("measuring"):
             gauges = measure(world, now, happened)
         scene = scene_at(world, now, now.frame, absent(world.shot.cues, now.memory))
         made: dict[str, dict[str, Array]] = {}
-        columns, shown = {}, None
         if gauges[IN_FULL]:
             with parts("skins"):
                 for name, solver in world.solvers.items():
                     made |= solver.surfaces(now.states[name], scene)
+        if not made:
+            parts.seconds.pop("skins", None)
+        return partial(self._write, now, happened, processor, gauges, made, parts)
+
+    def _write(
+        self, now: Snapshot, happened: Happened, processor: float, gauges: dict[str, Any],
+        made: dict[str, dict[str, Array]], parts: Parts,
+    ) -> None:  # fmt: skip
+        world, columns, shown = self.world, {}, None
+        if gauges[IN_FULL]:
             columns = {matter.name: kept_columns(matter, now.states[matter.name].elements) for matter in world.matters}
         else:
             shown, _ = world.shot.finish.in_full(now.frame)
@@ -166,8 +184,6 @@ class Keeper:
             if shown is not None:
                 records = {name: arrays for name, arrays in records.items() if name in HAPPENED}
             self.store.write(now.frame, columns, happened.events, gauges, made, records, shown)
-        if not made:
-            parts.seconds.pop("skins", None)
         gauges["seconds"].update({name: round(seconds, 6) for name, seconds in parts.seconds.items()})
         gauges[PROCESSOR] = round(processor, 6)
         self.store.write_seconds(now.frame, gauges["seconds"], gauges[PROCESSOR])

@@ -10,7 +10,7 @@ import zarr
 from zarr.storage import ZipStore
 
 from hotgravel.core.matter.fineness import MOST_STEPS, steps_for
-from hotgravel.core.run.execute import execute
+from hotgravel.core.run.execute import KEEPERS, execute
 from hotgravel.core.run.frames import DamagedFrame, FrameStore
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
@@ -82,8 +82,9 @@ def test_each_frame_lands_whole_and_is_told_of(tmp_path):
 
 def test_a_cancelled_run_keeps_what_landed(tmp_path):
     told = []
-    kept = execute(world(), tmp_path, landed=lambda f, g: told.append(f), cancelled=lambda: len(told) == 4)
-    assert kept == [1, 2, 3, 4] == FrameStore(tmp_path).frames()
+    kept = execute(world(), tmp_path, landed=lambda f, g: told.append(f), cancelled=lambda: len(told) >= 4)
+    assert kept == told == FrameStore(tmp_path).frames() == list(range(1, len(kept) + 1))
+    assert 4 <= len(kept) <= 4 + KEEPERS
 
 
 def test_a_part_of_the_frames_is_the_same_as_in_the_whole(tmp_path):
