@@ -79,7 +79,7 @@ def write_film(take: Take, wish: Wish) -> Iterator[Step]:
         path = Path(folder) / "film.mp4"
         with av.open(path, "w", options={"movflags": "faststart"}) as file:
             file.metadata.update(title=origin["shot"], comment="; ".join(f"{k}: {v}" for k, v in origin.items()))
-            stream: Any = file.add_stream("libx264", rate=rate, options={"crf": QUALITY, "preset": "medium"})
+            stream: Any = file.add_stream("libx264", rate=rate, options={"crf": QUALITY, "preset": "faster"})
             stream.width, stream.height = wish.size
             stream.pix_fmt = "yuv420p"
             for _, pixels in _drawn(take, wish, lambda _frame, pixels: pixels):
