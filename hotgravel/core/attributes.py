@@ -51,6 +51,7 @@ ATTRIBUTES = {
         Attribute("affine", "m/s", np.float64, 9, "how its velocity changes along the axes, in a cell"),
         Attribute("stretch", "%", np.float64, 1, "how much longer than at rest it is pulled about it, at most"),
         Attribute("pressure", "Pa", np.float64, 1, "how much what it touches presses on it"),
+        Attribute("clings", "", np.float64, 3, "out of what it touched last, 0 where that was nothing"),
         Attribute("steep", "°", np.float64, 1, "how far the surface that it is on leans from level"),
         Attribute("vessel", "", np.int64, 1, "the id of the body that holds the liquid that it is on; -1 for a prop"),
         Attribute("node", "", np.int64, 1, "its number on that surface"),

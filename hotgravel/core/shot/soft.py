@@ -26,6 +26,11 @@ class Soft(Row):
         "", 0.4, label="friction", soft=(0.0, 1.0), low=0.0, high=10.0, drivable=True,
         help="Grip on what it lies on: it slides down slopes whose tangent is above.",
     )  # fmt: skip
+    sticks: Value = dial(
+        "Pa", 0.0, label="sticks by", soft=(0.0, 1000.0), low=0.0, high=1e7, drivable=True, each=True,
+        help="How hard it must be pulled off what it collides with, once it has touched that. By 10 Pa a sheet of "
+        "1 kg/m² hangs from a ceiling, by 1 000 Pa jelly that is 10 cm thick; 0 does not stick.",
+    )  # fmt: skip
     damping: float = dial(
         "s", 0.002, label="damping", soft=(0.0, 0.05), low=0.0, high=100.0,
         help="How slowly it lets itself be stretched, bent and pressed: rubber 0.002, felt 0.02, dough 0.2. It does "

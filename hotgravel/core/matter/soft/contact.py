@@ -8,6 +8,7 @@ from numba import njit, prange
 from hotgravel.core.shape.colliders import P0, P1, Q0, Q1, R0, S0, S1, contact_at, first_hit
 
 PASSES = 2  # surfaces that a point may meet in one small step
+GLUED = 0.05  # of its radius: a point that has come off by less still clings
 
 
 def between(table, start, end):
@@ -32,12 +33,13 @@ def between(table, start, end):
 
 @njit(cache=True, parallel=True, nogil=True)
 def met(
-    x, before, w, nodes, numbers, groups, friction, state, table, bits, tree, light, dt, touched, impact, pushed,
-    against,
+    x, before, w, nodes, numbers, groups, friction, glue, clung, clings, state, table, bits, tree, light, dt, touched,
+    impact, pushed, against,
 ):  # fmt: skip
     """Points of skins, in place: what they run into holds them, and rubs. `numbers` (m, 5) has their shares in four
-    vertices, and their radii; `light` (C,) is one over the mass of what they may meet. What pushes each adds up in
-    `pushed` (m, 3), N s; `against` (m,) is what did so last."""
+    vertices, and their radii; `glue` (m,) is the pull, N, of what they touched last, out of which `clung` (n, 3) leads
+    at their vertices; `clings` is that anew. `light` (C,) is one over the mass of what they may meet. What pushes each
+    adds up in `pushed` (m, 3), N s; `against` (m,) is what did so last."""
     if len(table) == 0:
         return
     for g in range(len(groups) - 1):
@@ -55,7 +57,12 @@ def met(
                     best, most = i, s
             if give <= 0.0:
                 continue
-            ex, ey, ez, t0 = bx, by, bz, 0.0
+            pull = 0.0
+            if clung[best, 0] != 0.0 or clung[best, 1] != 0.0 or clung[best, 2] != 0.0:
+                pull = min(
+                    dt * dt * give * glue[m], numbers[m, 4]
+                )  # so near that it meets no other
+            ex, ey, ez, t0 = bx - pull * clung[best, 0], by - pull * clung[best, 1], bz - pull * clung[best, 2], 0.0
             fx, fy, fz = ax, ay, az
             for _ in range(PASSES):
                 t, j = first_hit(table, tree, state[best], fx, fy, fz, ex, ey, ez, t0, numbers[m, 4])
@@ -85,9 +92,14 @@ def met(
                     gx, gy, gz = gx - share * sx, gy - share * sy, gz - share * sz
                     last = j
                     touched[best] |= bits[j]
-                    impact[best] = max(impact[best], deep / dt)
+                    clings[best, 0], clings[best, 1], clings[best, 2] = nx, ny, nz
+                    impact[best] = max(impact[best], (deep - pull) / dt)
                 ex, ey, ez = cx + rest * ux + gx, cy + rest * uy + gy, cz + rest * uz + gz
                 fx, fy, fz, t0 = cx, cy, cz, min(t, 1.0 - 1e-9)
+            if last < 0 and pull > 0.0:
+                reach = (1.0 + GLUED) * numbers[m, 4]
+                if first_hit(table, tree, state[best], ax, ay, az, ex, ey, ez, 0.0, reach)[1] >= 0:
+                    clings[best, 0], clings[best, 1], clings[best, 2] = clung[best, 0], clung[best, 1], clung[best, 2]
             if last >= 0:
                 give += light[last]
                 against[m] = last

@@ -59,6 +59,11 @@ class Going:
         self.friction = friction[self.skin.numbers[:, 5].astype(int)]
         skins = solver.skins
         self.touching = Touching(skins, friction[skins.thing], self.at, solver.spacing, self.air.sizes[skins.thing])
+        glue = by_vertex("sticks", things, p, scene, model)
+        shares, area = self.skin.numbers[:, :4], self.skin.numbers[:, 6]
+        self.glue = area * (shares * glue[self.skin.nodes]).sum(axis=1)
+        self.clings = np.zeros_like(self.x)
+        self.clings[p.vertex] = p.clings
         self.damping = np.array([thing.row.damping for thing in things])[model.body]
         # Bodies step later: they are taken on by as much as they went in the step before.
         ahead = [m.taken_on() for m in seam.surfaces]
@@ -94,6 +99,7 @@ class Going:
             p.travelled += self.h * np.linalg.norm(self.v[p.vertex], axis=1)
         p.position[:], p.velocity[:] = self.x[p.vertex], self.v[p.vertex]
         p.touched[:], p.impact[:] = self.touched[p.vertex], self.impact[p.vertex]
+        p.clings[:] = self.clings[p.vertex]
         self._press(p)
 
     def _press(self, p: Vertices) -> None:
@@ -138,7 +144,7 @@ class Going:
         for turn in range(ROUNDS):
             many = touching.part(x, np.where(self.held, HOLD * w, w), self.h, self.pressed)
             self.touches += many if turn == 0 else 0
-            met_now = self._meet(surfaces)
+            met_now = self._meet(surfaces, again=turn > 0)
             self.held = self.held | met_now if turn else met_now
             if not many:
                 return
@@ -148,7 +154,7 @@ class Going:
             if not touching.move_as_one(x, self.before, w, self.held, zone):
                 return
             if turn < ZONE_ROUNDS - 1:  # rather a little into what it collides with than through itself
-                self.held |= self._meet(surfaces)
+                self.held |= self._meet(surfaces, again=True)
 
     def _rein_in(self) -> None:
         """Nothing that is pushed about goes farther, beside how far all go, than what can be told to go through others,
@@ -159,14 +165,17 @@ class Going:
         far = (long > TRAVEL * self.solver.spacing) & (self.w > 0.0)
         self.x[far] -= (1.0 - TRAVEL * self.solver.spacing / long[far])[:, None] * way[far]
 
-    def _meet(self, surfaces: Array) -> Flags:
-        """What it collides with, by its table for the small step, holds it, in place. Returns which vertices (n,) that
-        moves."""
+    def _meet(self, surfaces: Array, *, again: bool) -> Flags:
+        """What it collides with, by its table for the small step, holds it, and pulls what clings to it unless it has
+        done so, in place. Returns which vertices (n,) that moves."""
         if not len(surfaces):
             return np.zeros(len(self.x), bool)
-        free, skin = self.x.copy(), self.skin
+        free, skin, clung = self.x.copy(), self.skin, self.clings
+        if not again:
+            self.clings = np.zeros_like(clung)
         met(
-            self.x, self.before, self.w, skin.nodes, skin.numbers, skin.groups, self.friction, self.state, surfaces,
+            self.x, self.before, self.w, skin.nodes, skin.numbers, skin.groups, self.friction,
+            np.zeros_like(self.glue) if again else self.glue, clung, self.clings, self.state, surfaces,
             self.colliders.bits, self.solver.setting.tree, self.light, self.h, self.touched, self.impact, self.pushed,
             self.against,
         )  # fmt: skip

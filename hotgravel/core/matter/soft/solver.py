@@ -89,10 +89,7 @@ class SoftSolver:
         """The skin that belongs to each vertex (n,) at rest, m²; infinite where none does."""
         found = np.zeros(len(self.model.place))
         for surface in self.model.surfaces:
-            place = np.einsum("mn,mnc->mc", surface.shares, self.scaled[surface.nodes])
-            a, b, c = (place[surface.faces[:, n]] for n in range(3))
-            third = np.repeat(np.linalg.norm(np.cross(b - a, c - a), axis=1) / 6.0, 3)
-            own = np.bincount(surface.faces.ravel(), third, len(place))
+            own = surface.areas(self.scaled)
             found += np.bincount(surface.nodes.ravel(), (own[:, None] * surface.shares).ravel(), len(found))
         return np.where(found > 0.0, found, np.inf)
 
@@ -118,14 +115,17 @@ class SoftSolver:
 
     @cached_property
     def skin(self) -> Energies:
-        """The points of all skins that meet others, in groups: their vertices, and shares in each, radius, row."""
+        """The points of all skins that meet others, in groups: their vertices, and shares in each, radius, row and
+        area."""
         parts = []
         for n, (thing, surface) in enumerate(zip(self.things, self.model.surfaces, strict=True)):
             many = len(surface.nodes)
-            told = np.stack([np.full(many, 0.5 * thing.row.thickness), np.full(many, float(n))], axis=1)
+            told = np.stack([
+                np.full(many, 0.5 * thing.row.thickness), np.full(many, float(n)), surface.areas(self.scaled)
+            ], axis=1)  # fmt: skip
             parts.append((surface.nodes, np.concatenate([surface.shares, told], axis=1)))
         nodes = np.concatenate([n for n, _ in parts] or [np.zeros((0, 4), np.int64)])
-        return grouped(nodes, np.concatenate([m for _, m in parts] or [np.zeros((0, 6))]), len(self.model.place))
+        return grouped(nodes, np.concatenate([m for _, m in parts] or [np.zeros((0, 7))]), len(self.model.place))
 
     def steps(self, state: State, span: float) -> int:
         return OFTEN[self.setting.quality] if self.meets_bodies or self.tears else 1

@@ -357,3 +357,25 @@ def test_what_will_go_wrong_is_told_before():
     assert not [f for f in findings(mended, build(mended, beside(Path()))) if f.check == "met as solid"]
     shot = load(scene([ball, sheet_ | {"position": [0, 3, 0]}], [cloth("sheet")], 2, landing={"props": ["ball"]}))
     assert not [f for f in findings(shot, build(shot, beside(Path()))) if f.row == "sheet-cloth"]
+
+
+RISING = {"kind": "keys", "keys": [{"frame": 13, "value": 0.0, "ease": "linear"}, {"frame": 73, "value": 30.0}]}
+BLOCK = {"kind": "box", "width": 0.4, "height": 0.2, "depth": 0.4}
+
+
+@pytest.mark.parametrize(
+    ("shape", "height", "row", "weight"),
+    [
+        (SHEET, 0.01, cloth("it", weight=0.5, sticks=5.0), 0.5),
+        (SHEET, 0.01, cloth("it", weight=0.5, sticks=0.0), 0.5),
+        (BLOCK, 0.106, jelly("it", density=1000.0, stiffness=2e5, sticks=1000.0), 200.0),
+    ],
+)
+def test_what_sticks_comes_off_where_the_pull_on_it_passes_that(shape, height, row, weight):
+    """Lying on the ground it is pulled up by more and more: it goes when the pull less its weight is over what it
+    sticks by (statics)."""
+    up = {"kind": "gravity", "id": "up", "direction": [0, 1, 0], "strength": RISING}
+    made = draped([prop("it", shape, (0, height, 0))], [row], 73, forces=[DOWN, up])
+    low = {frame: p.position[:, 1].min() for frame, p in made.frames.items()}
+    off = next(frame for frame in range(13, 74) if low[frame] > low[13] + 0.001)
+    assert off == pytest.approx(13 + (9.81 + row["sticks"] / weight) * 2.0, abs=2.5)
