@@ -127,6 +127,11 @@ class Rain(Row):
         "×", 1.0, label="rings", soft=(0.2, 10.0), low=0.0, high=1e4, drivable=True,
         help="How strong rings are beside those of real drops. In wide views they are made larger than life.",
     )  # fmt: skip
+    ragged: Value = dial(
+        "%", 0.0, label="ragged", soft=(0.0, 1.0), low=0.0, high=2.0, drivable=True,
+        help="How much stronger a ring is on some sides than on others, as gusts and ripples leave it: 0 is drawn with "
+        "a compass, 50 % uneven, 100 % broken.",
+    )  # fmt: skip
     start: int = dial(
         "frame", 1, label="start", soft=(1, 120), low=-100_000, high=1_000_000, whole=True, help="From this frame on."
     )

@@ -113,7 +113,7 @@ def test_of_every_fifth_frame_all_is_kept_and_of_the_others_what_happens(tmp_pat
     told = []
     for stop in (8, 99):  # stopped between two that are kept in full, it goes on to the same bytes
         execute(world(cues=cues, finish={"last": 12, "every": 5}), tmp_path / "stopped", resume=True,
-                landed=lambda f, g: told.append(f), cancelled=lambda stop=stop: len(told) == stop)  # fmt: skip
+                landed=lambda f, g: told.append(f), cancelled=lambda stop=stop: len(told) >= stop)  # fmt: skip
     assert told == list(range(1, 13))
     assert bytes_of(tmp_path / "stopped") == bytes_of(tmp_path / "5")
 

@@ -143,6 +143,7 @@ WATER: dict[str, tuple[Any, ...]] = {
     "rain.rate": ("supply.0.rate", 10.0, 100.0, rung, 1, rained()),
     "rain.least": ("supply.0.least", 0.002, 0.005, rung, -1, rained()),
     "rain.rings": ("supply.0.rings", 100.0, 1000.0, rung, 1, rained()),
+    "rain.ragged": ("supply.0.ragged", 0.0, 1.0, rung, 1, rained()),
     "rain.start": ("supply.0.start", 1, 5, rung, -1, rained()),
     "rain.end": ("supply.0.end", 3, 7, rung, 1, rained()),
     "rain.through": ("supply.0.through", None, "right", rung, -1, rained()),

@@ -59,9 +59,7 @@ def met(
                 continue
             pull = 0.0
             if clung[best, 0] != 0.0 or clung[best, 1] != 0.0 or clung[best, 2] != 0.0:
-                pull = min(
-                    dt * dt * give * glue[m], numbers[m, 4]
-                )  # so near that it meets no other
+                pull = min(dt * dt * give * glue[m], numbers[m, 4])  # so near that it meets no other
             ex, ey, ez, t0 = bx - pull * clung[best, 0], by - pull * clung[best, 1], bz - pull * clung[best, 2], 0.0
             fx, fy, fz = ax, ay, az
             for _ in range(PASSES):

@@ -4,6 +4,8 @@ Sizes: Marshall and Palmer 1948. Fall speeds: Gunn and Kinzer's measurements (19
 fitted them (1973).
 """
 
+import math
+
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -13,6 +15,7 @@ LARGEST = 0.007  # m: larger drops fall apart
 CLASSES = 24
 WATER = 1000.0  # kg/m³
 WIDE = 1.2  # cells: a ring begins no smaller
+LOBES = (2, 3)  # how often a ragged ring is stronger and weaker round about
 
 
 def fall_speed(diameter: Array) -> Array:
@@ -38,9 +41,10 @@ def classes(rate: float, least: float) -> tuple[Array, Array]:
 
 
 @njit(cache=True, nogil=True)
-def ringed(potential, x, z, push, wide):
+def ringed(potential, x, z, push, wide, ragged, turn):
     """Let drops hit the water at places in cells, in place: each pushes the potential down by `push` (n,), m⁴/s over
-    the square of a cell, over so many cells, `wide` (n,)."""
+    the square of a cell, over so many cells, `wide` (n,); a share `ragged` of it more on some sides than on others,
+    which are turned by `turn` (n,), radians, so that the whole push is the same."""
     many = len(potential)
     for d in range(len(x)):
         reach = int(np.ceil(3.0 * wide[d]))
@@ -50,4 +54,7 @@ def ringed(potential, x, z, push, wide):
             for k in range(k0 - reach, k0 + reach + 1):
                 if 0 <= i < many and 0 <= k < many:
                     off = (i + 0.5 - x[d]) ** 2 + (k + 0.5 - z[d]) ** 2
-                    potential[i, k] -= norm * np.exp(-0.5 * off / (wide[d] * wide[d]))
+                    away = off / (wide[d] * wide[d])
+                    side = math.atan2(k + 0.5 - z[d], i + 0.5 - x[d])
+                    uneven = math.cos(LOBES[0] * side + turn[d]) + math.cos(LOBES[1] * side - 2.0 * turn[d])
+                    potential[i, k] -= norm * math.exp(-0.5 * away) * (1.0 + ragged * away * uneven)

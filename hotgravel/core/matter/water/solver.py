@@ -213,15 +213,16 @@ class WaterSolver:
         if not len(size):
             return
         named = np.uint64(seam.number) * np.uint64(1 << 24) + np.arange(len(size), dtype=np.uint64)
-        x, z = (square.many * uniforms(named, 2, seed=row.seed, who=row.id)).T
+        x, z, turn = (np.array([square.many] * 2 + [2.0 * np.pi]) * uniforms(named, 3, seed=row.seed, who=row.id)).T
         if row.through is not None:
             place = self.nodes[0, 0] + square.cell * np.stack([x, np.zeros_like(x), z], axis=1)
             there = seam.scene.weight_in(row.through, place) >= 0.5
-            x, z, size = x[there], z[there], size[there]
-        x, z = np.ascontiguousarray(x), np.ascontiguousarray(z)
+            x, z, turn, size = x[there], z[there], turn[there], size[there]
+        x, z, turn = (np.ascontiguousarray(each) for each in (x, z, turn))
         impulse = WATER * np.pi / 6.0 * size**3 * fall_speed(size)
         push = one(row, "rings", ask) * impulse / (self.row.density * square.cell**2)
-        ringed(state.arrays["potential"], x, z, push, np.maximum(WIDE, 2.0 * size / square.cell))
+        wide = np.maximum(WIDE, 2.0 * size / square.cell)
+        ringed(state.arrays["potential"], x, z, push, wide, one(row, "ragged", ask), turn)
 
     def _foam(self, a: dict[str, Array], seen: Seen, dt: float) -> None:
         """Foam is born where the surface is folded or steep, spreads to the cells beside, and dries, in place."""

@@ -142,7 +142,7 @@ def test_offshoots_are_the_same_bytes_after_a_resume(tmp_path):
         seen.append(frame)
 
     execute(world, cut, landed=stop, cancelled=lambda: len(seen) >= 17)
-    assert len(seen) == 17
+    assert 17 <= len(seen) < 25
     execute(world, cut, resume=True)
     assert [FrameStore(whole).path(f).read_bytes() for f in range(1, 26)] == [
         FrameStore(cut).path(f).read_bytes() for f in range(1, 26)

@@ -2,8 +2,9 @@
 
 import numpy as np
 import pytest
+from scipy.ndimage import map_coordinates
 
-from hotgravel.core.matter.water.rain import classes, drops_in, fall_speed
+from hotgravel.core.matter.water.rain import classes, drops_in, fall_speed, ringed
 from hotgravel.core.matter.water.spectrum import DEEP, density_of, speed_of, towards
 from hotgravel.core.matter.water.waves import Square, Wind, stepped, velocity_in
 from hotgravel.core.preflight.checks import findings
@@ -14,6 +15,7 @@ from hotgravel.core.shot.faults import ShotFault
 from tests.core.matter.rigid.scenes import DOWN, body, prop, scene
 
 G = 9.80665
+ROUND = np.linspace(0.0, 2.0 * np.pi, 200, endpoint=False)
 
 
 def still():
@@ -119,6 +121,22 @@ def test_drops_are_as_many_as_marshall_and_palmer_say_and_bring_the_rain():
     wide, many = classes(10.0, 1e-4)
     rate = (many * np.pi / 6.0 * wide**3).sum() * 1000.0 * 3600.0  # mm/h
     assert rate == pytest.approx(10.0, rel=0.2)
+
+
+def test_a_ragged_ring_has_the_same_push_and_differs_round_about():
+    square, turn, here = Square(128, 6.4 / 128, DEEP, G), np.array([0.4]), np.array([64.0])
+    pushes, unlike = [], []
+    for ragged in (0.0, 0.5):
+        potential = np.zeros((128, 128))
+        ringed(potential, here, here, np.array([1e-3]), np.array([2.0]), ragged, turn)
+        pushes.append(potential.sum())
+        high, _ = stepped(square, np.zeros((128, 128)), potential, np.zeros((128, 128)), 0.0, 0.5)
+        around = 64.0 - 0.5 + 16.0 * np.stack([np.cos(ROUND), np.sin(ROUND)])
+        ring = map_coordinates(high, around, order=3)
+        unlike.append(ring.std() / np.abs(ring).mean())
+    assert pushes[1] == pytest.approx(pushes[0], rel=1e-3)
+    assert unlike[0] < 0.05
+    assert unlike[1] > 0.15
 
 
 def test_a_block_on_it_floats_as_deep_as_archimedes_said(tmp_path):
