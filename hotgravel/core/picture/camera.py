@@ -37,9 +37,11 @@ def axes_along(forward: Array) -> Array:
 
 
 def view_on(low: Array, high: Array) -> View:
-    """A view from a little above that holds the box between two corners."""
+    """A view that holds the box between two corners, from a little above, and the more so the flatter it is."""
     middle, size = 0.5 * (low + high), high - low
     front = 0.5 * math.hypot(size[0], size[2])  # how far its front stands before its middle
     tall = 0.55 * size[1] / TAN  # from where its height, and a tenth, fills the picture
     away = max(1.02 * float(np.linalg.norm(size)), front + tall, 0.5)
-    return View(middle + away * np.array([0.62, 0.16, 0.74]), middle)
+    flat = max(0.0, 1.0 - 3.0 * size[1] / max(size[0], size[2], 1e-9))
+    way = np.array([0.62, 0.16 + 0.4 * flat, 0.74])
+    return View(middle + 0.98 * away * way / np.linalg.norm(way), middle)

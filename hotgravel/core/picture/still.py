@@ -132,11 +132,12 @@ class Painter:
                 if len(place):
                     corners.append(np.quantile(place, [0.02, 0.98], axis=0))
         poses = world.poses(self.store.run_frame(kept[0]), self.store.gauges(kept[0])["absent"]) if kept else {}
-        boxes = [
-            poses[p.id].to_world(np.stack(world.setting.shapes[p.id].box))
-            for p in world.shot.props
-            if p.seen == "seen" and p.id in poses and _is_set_piece(world, p.id)
-        ]
+        seen = [p.id for p in world.shot.props if p.seen == "seen" and p.id in poses]
+        places = {prop: poses[prop].to_world(np.stack(world.setting.shapes[prop].box)) for prop in seen}
+        boxes = [places[prop] for prop in seen if _is_set_piece(world, prop)]
+        ground = [places[prop][:, 1].max() for prop in seen if not _is_set_piece(world, prop)]
+        for box in boxes:  # what lies under the ground is not looked at
+            box[:, 1] = np.maximum(box[:, 1], min(ground, default=-np.inf))
         both = np.concatenate(corners + boxes[:8] or [np.array([[-1.0, 0, -1], [1, 2, 1]])])
         return view_on(both.min(axis=0), both.max(axis=0))
 
