@@ -18,7 +18,7 @@ from hotgravel.web.render import page
 from hotgravel.web.studio import Studio
 
 router = APIRouter()
-PARTS = (*MATTERS, "cues", "skins", "measuring", "writing")
+PARTS = ("cues", "skins", "measuring", "writing", *MATTERS)
 LATEST = 5
 
 

@@ -23,6 +23,7 @@ from hotgravel.core.shot.document import load
 from hotgravel.demo.shots import demo_names, demo_path
 from hotgravel.farm.cluster import OVER
 from hotgravel.store import runs, shots
+from hotgravel.web import runs_page
 from hotgravel.web.app import create_app
 from hotgravel.web.studio import Studio
 from tests.web.conftest import PATIENCE, ended
@@ -612,3 +613,10 @@ def test_a_cutting_is_asked_for_by_its_name_alone(client, shot):
         assert client.post(f"{there}?name=../../{'a' * 20}").status_code == 422
         assert client.post(f"{there}?name={'a' * 20}").status_code == 200
     assert client.get(f"/shots/{shot}/rows/nothing/pieces").status_code == 404
+
+
+def test_each_part_of_a_run_has_a_colour_of_its_own():
+    told = (Path(runs_page.__file__).parent / "static" / "css" / "shots.css").read_text()
+    colours = dict(re.findall(r"\.part-(\d+) \{ fill: (#\w{6}); \}", told))
+    used = [colours[str(place)] for place, _ in enumerate(runs_page.PARTS, 1)]
+    assert len(set(used)) == len(runs_page.PARTS)

@@ -43,5 +43,5 @@ def view_on(low: Array, high: Array) -> View:
     tall = 0.55 * size[1] / TAN  # from where its height, and a tenth, fills the picture
     away = max(1.02 * float(np.linalg.norm(size)), front + tall, 0.5)
     flat = max(0.0, 1.0 - 3.0 * size[1] / max(size[0], size[2], 1e-9))
-    way = np.array([0.62, 0.16 + 0.4 * flat, 0.74])
+    way = np.array([0.62, 0.16 + 0.2 * flat, 0.74])
     return View(middle + 0.98 * away * way / np.linalg.norm(way), middle)

@@ -229,7 +229,7 @@ export class Stage {
     const middle = box.getCenter(new THREE.Vector3()), size = box.getSize(new THREE.Vector3()), radius = 0.5 * size.length();
     const flat = Math.max(0, 1 - (3 * size.y) / Math.max(size.x, size.z, 1e-9));
     const away = (1.02 * radius) / Math.sin((this.camera.fov * Math.PI) / 360) / Math.max(1, Math.min(this.camera.aspect, 1.35));
-    const eye = new THREE.Vector3(0.6, 0.24 + 0.4 * flat, 0.76).normalize().multiplyScalar(Math.max(away, 0.5)).add(middle);
+    const eye = new THREE.Vector3(0.6, 0.24 + 0.14 * flat, 0.76).normalize().multiplyScalar(Math.max(away, 0.5)).add(middle);
     this.look({ eye: eye.toArray(), aim: middle.toArray() });
   }
 
