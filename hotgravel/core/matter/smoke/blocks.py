@@ -1,10 +1,13 @@
 """Blocks: cubes of cells that hold smoke, as the elements that cues, tables and colours know."""
 
+from collections.abc import Iterable
+
 import numpy as np
 
 from hotgravel.core.matter.contract import Array, Ids, State
 from hotgravel.core.matter.fluid.solids import Box, in_middles
 from hotgravel.core.matter.smoke.cells import AIR, FACES, PART, Cells
+from hotgravel.core.matter.smoke.detail import FINE
 
 SIDE = 8  # cells
 HELD = 0.003  # mean density: a block with less is empty
@@ -64,22 +67,28 @@ def blocks_of(state: State, box: Box, ids: Ids, origins: tuple[int, ...]) -> Cel
     return made
 
 
-def taken_back(state: State, box: Box) -> None:
-    """What cues did to blocks since the last step goes into their cells: removed ones are empty, kicked ones faster,
-    others hotter or colder."""
+def _cells(block: Array, times: int) -> tuple[slice, ...]:
+    """The cells of a block, on a grid so many times as fine."""
+    return tuple(slice(times * SIDE * n, times * SIDE * (n + 1)) for n in block)
+
+
+def taken_back(state: State, box: Box, within: Iterable[str]) -> None:
+    """What cues did to blocks since the last step goes into their cells: of all that is `within` the gas removed ones
+    have none, on the finer grid too, and that counts as drained; kicked ones are faster, others hotter or colder."""
     a, now = state.arrays, state.elements
     known = a["block_ids"]
     gone = np.setdiff1d(a["told_ids"], now.id)
     for block in np.argwhere(np.isin(known, gone)):
-        cells = tuple(slice(SIDE * n, SIDE * (n + 1)) for n in block)
-        a["density"][cells], a["heat"][cells] = 0.0, 0.0
+        state.facts["drained"] += float(a["density"][_cells(block, 1)].sum(dtype=float)) * box.cell**3
+        for array in (a[prefix + name] for name in within for prefix in ("", FINE) if prefix + name in a):
+            array[_cells(block, len(array) // len(a["density"]))] = 0.0
         known[tuple(block)] = -1
     both, mine, theirs = np.intersect1d(now.id, a["told_ids"], return_indices=True)
     faster = now.velocity[mine] - a["told_velocity"][theirs]
     hotter = now.temperature[mine] - a["told_heat"][theirs]
     for n in np.flatnonzero((faster != 0.0).any(axis=1) | (hotter != 0.0)):
         (block,) = np.argwhere(known == both[n])
-        cells = tuple(slice(SIDE * k, SIDE * (k + 1)) for k in block)
+        cells = _cells(block, 1)
         a["heat"][cells] += np.float32(hotter[n])
         for axis, name in enumerate(FACES):
             a[name][cells] += np.float32(faster[n, axis])

@@ -42,7 +42,7 @@ class SmokeMatter:
         "came": Gauge("m³", "how much has come out of sources"),
         "burnt": Gauge("m³", "how much fire has left as soot"),
         "faded": Gauge("m³", "how much has faded"),
-        "drained": Gauge("m³", "how much has gone into drains"),
+        "drained": Gauge("m³", "how much has gone into drains, or cues have removed"),
         "left": Gauge("m³", "how much has left through sides and into obstacles, or thinned out as fire swelled"),
         "hottest": Gauge("°C", "temperature of the hottest cell"),
         "mean_heat": Gauge("°C", "mean temperature of smoke"),

@@ -75,9 +75,7 @@ class SmokeSolver:
             spots = [spot_of(scene, row.prop, self.box.cell) for row in self.fumes if row.prop in scene.poses]
             state.arrays["window"] = follow(self.box, np.zeros((2, 3), np.int64), wanted(state, self.box, whole, spots))
         box = box_in(self.box, state.arrays["window"])
-        still = {name: np.zeros(box.shape, np.float32) for name in self.carried}
-        if self.fire is not None:
-            still["flame"] = np.zeros(box.shape, np.float32)
+        still = {name: np.zeros(box.shape, np.float32) for name in self.within}
         state.arrays |= dict(zip(FACES, box.faces(), strict=True)) | still
         if self.detail is not None:
             shape = finer(box, self.detail.times).shape
@@ -89,6 +87,11 @@ class SmokeSolver:
     def carried(self) -> tuple[str, ...]:
         """The arrays in the middles of cells that go along with the gas."""
         return (*CARRIED, *self.parts)
+
+    @property
+    def within(self) -> tuple[str, ...]:
+        """All arrays in the middles of cells: of what is carried, and of flames."""
+        return (*self.carried, "flame") if self.fire is not None else self.carried
 
     @property
     def parts(self) -> tuple[str, ...]:
@@ -103,7 +106,7 @@ class SmokeSolver:
         """What cues did is taken in, and the window follows; sources give, drains take, fire burns and forces push; the
         pressure parts what flows together, and the gas carries itself and all that is in it; then it fades."""
         a, facts, scene = state.arrays, state.facts, seam.scene
-        taken_back(state, box_in(self.box, a["window"]))
+        taken_back(state, box_in(self.box, a["window"]), self.within)
         puffs = [
             puffs_of(row, seam, self.setting.states, self.box.cell) if seam.runs(row) else None for row in self.puffs
         ]

@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from hotgravel.core.matter.fluid.solids import Box
+from hotgravel.core.matter.smoke.detail import FINE
 from hotgravel.core.matter.smoke.matter import SmokeMatter
 from hotgravel.core.matter.smoke.window import box_in, follow
 from hotgravel.core.preflight.checks import findings
@@ -197,6 +198,19 @@ def test_fuel_burns_above_its_ignition_heats_swells_and_leaves_soot():
     _, _, cold = gone_on(smoky(supply=[fume(rate=0, fuel=12, temperature=200)], matter=[fire], forces=(), last=5))
     assert cold[-1]["burnt"] == 0.0
     assert cold[-1]["hottest"] < 201
+
+
+def test_what_a_cue_removes_is_gone_with_its_fuel_and_its_detail_and_counts():
+    fire, fine = {"kind": "fire", "id": "fire", "ignition": 900}, {"kind": "detail", "id": "detail"}
+    cut = {"kind": "cue", "id": "cut", "when": {"kind": "at_frame", "frame": 7}, "then": {"kind": "remove"}}
+    fuel, left = [fume(fuel=4, end=4)], []
+    for cues in ([], [cut]):
+        _, state, told = gone_on(smoky({}, fuel, matter=[fire, fine], cues=cues, last=9))
+        last = told[-1]
+        parts = last["mass"] + last["faded"] + last["left"] + last["drained"]
+        assert last["came"] == pytest.approx(parts, rel=1e-3)
+        left.append([state.arrays[name].sum() for name in ("density", "fuel", FINE + "density", FINE + "fuel")])
+    assert np.all(np.array(left[1]) < 0.05 * np.array(left[0]))
 
 
 def test_diffusion_softens_it_and_walls_that_it_clings_to_hold_it_back():
