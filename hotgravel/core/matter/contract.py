@@ -133,15 +133,25 @@ class Openings:
 
 
 @dataclass(frozen=True)
+class Splashes:
+    """Where drops have fallen on a surface in a step: places (k, 3), m, and how wide each was (k,), m."""
+
+    place: Array
+    wide: Array
+
+
+@dataclass(frozen=True)
 class Offers:
     """What others may take from a solver: surfaces that move, poses of props that it moves (at the step's start and
-    end), the air that it moves, by the id of the row that holds it, the blows that it gave, and faces that open."""
+    end), the air that it moves, by the id of the row that holds it, the blows that it gave, faces that open, and where
+    drops fell on it."""
 
     surfaces: tuple[Moving, ...] = ()
     poses: Mapping[str, tuple[Pose, Pose]] = field(default_factory=dict)
     grids: Mapping[str, VelocityGrid] = field(default_factory=dict)
     blows: tuple[Blows, ...] = ()
     openings: tuple[Openings, ...] = ()
+    splashes: tuple[Splashes, ...] = ()
 
 
 @dataclass
@@ -160,7 +170,8 @@ class Ids:
 class Seam:
     """What a solver gets for a step: where all is, which props are not there, what others offer, the elements of every
     matter, which rows cues have switched on or off, the counter of ids, how far into the frame the step is, its number
-    in the run, what others gave to its elements in the last step, and the faces that have opened between others'."""
+    in the run, what others gave to its elements in the last step, the faces that have opened between others', and where
+    drops have fallen."""
 
     scene: Scene
     gone: Container[str]
@@ -173,6 +184,7 @@ class Seam:
     number: int
     blows: tuple[Blows, ...] = ()
     openings: tuple[Openings, ...] = ()
+    splashes: tuple[Splashes, ...] = ()
 
     def runs(self, row: Row) -> bool:
         """Whether a row is on, and no cue has stopped it or has yet to start it."""

@@ -20,7 +20,7 @@ from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.finding import Finding, Remedy, setting
 from hotgravel.core.shot.row import Clause
 from hotgravel.core.shot.signals import signals_in
-from hotgravel.core.shot.sources import Asked, Burst, Offshoot, Opening, Source, Stream, Trail
+from hotgravel.core.shot.sources import Asked, Burst, Crown, Offshoot, Opening, Source, Stream, Trail
 from hotgravel.core.shot.spot import Edited
 from hotgravel.core.shot.units import show_quantity
 
@@ -98,6 +98,10 @@ def _supply(shot: Shot) -> Iterator[Finding]:
             said = "It leaves faces that part, and no row bonds any pieces."
             remedy = setting("Leave a trail instead", row.id, "emit", {"kind": "trail"})
             yield Finding("nothing parts", row.id, "emit", said, remedy=remedy)
+        if isinstance(row, Offshoot) and isinstance(emit, Crown) and not (shot.rains and shot.waters):
+            said = "It leaves where rain falls on wide water, and there is none."
+            remedy = setting("Leave a trail instead", row.id, "emit", {"kind": "trail"})
+            yield Finding("no rain falls", row.id, "emit", said, remedy=remedy)
         if row.through is not None and not shot.zones[row.through].on:
             said, remedy = "The zone it leaves through is off.", setting("Leave anywhere", row.id, "through", None)
             yield Finding("empty source", row.id, "through", said, remedy=remedy)

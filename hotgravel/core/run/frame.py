@@ -29,6 +29,7 @@ TAKES_SURFACES: Mapping[str, tuple[str, ...]] = {
     "liquid": ("front", "rigid"), "froth": ("front", "rigid"), "slosh": ("rigid",), "water": ("front", "rigid"),
 }  # fmt: skip
 TAKES_OPENINGS: Mapping[str, tuple[str, ...]] = {"particles": ("rigid",), "smoke": ("rigid",)}
+TAKES_SPLASHES: Mapping[str, tuple[str, ...]] = {"particles": ("water",)}
 TAKES_BLOWS: Mapping[str, tuple[str, ...]] = {"rigid": ("liquid", "particles", "soft", "water")}
 
 
@@ -150,8 +151,9 @@ def _seam(
     surfaces = tuple(s for of in given(TAKES_SURFACES) for s in of.surfaces)
     blows = tuple(b for of in given(TAKES_BLOWS) for b in of.blows)
     openings = tuple(o for of in given(TAKES_OPENINGS) for o in of.openings)
+    splashes = tuple(s for of in given(TAKES_SPLASHES) for s in of.splashes)
     return Seam(
-        scene, gone, surfaces, now.crowds, now.memory.switched, now.ids, frame, ahead, number, blows, openings
+        scene, gone, surfaces, now.crowds, now.memory.switched, now.ids, frame, ahead, number, blows, openings, splashes
     )  # fmt: skip
 
 

@@ -150,6 +150,19 @@ class Opening(Clause):
     )  # fmt: skip
 
 
+class Crown(Clause):
+    kind: Literal["crown"] = "crown"
+    title: ClassVar[str] = "in a crown"
+    phrase: ClassVar[str] = "{count} around each drop of rain above {least} that falls on water"
+    count: int = dial(
+        "count", 12, label="count", soft=(4, 40), low=1, high=1000, whole=True, help="How many each drop throws up."
+    )
+    least: float = dial(
+        "m", 0.004, label="least drop", soft=(0.002, 0.006), low=0.0, high=0.01,
+        help="Smaller drops throw up nothing.",
+    )  # fmt: skip
+
+
 class Supply(Row):
     """What all that gives particles states of those it gives."""
 
@@ -241,10 +254,17 @@ class Offshoot(Supply):
         "with {inherit} of its velocity; they begin in {state}, {radius} in radius."
     )
     whom: Ref | None = whom()
-    emit: Trail | Asked | Opening = clause(
-        label="when", help="All along its way, when a cue says so, or as bonds between pieces give way.", default=Trail
-    )
+    emit: Trail | Asked | Opening | Crown = clause(
+        label="when", default=Trail,
+        help="All along its way, when a cue says so, as bonds between pieces give way, or where rain falls on water.",
+    )  # fmt: skip
     aim: Anywhere | Toward | Onward | Ring = clause(label="aim", help="Which way they leave.", default=Anywhere)
 
+    def wording(self) -> str:
+        crown = "Particles leave {emit}, {aim}, at {speed} give or take {speed_spread}; they begin in {state}, "
+        return crown + "{radius} in radius." if isinstance(self.emit, Crown) else self.phrase
+
     def birth(self, names: Mapping[str, str], parent: int) -> str:
+        if isinstance(self.emit, Crown):
+            return "A drop of rain threw it up."
         return f"Came off particle {parent} in state {names[self.state]}."

@@ -66,6 +66,7 @@ BEFORE = {
     "empty source, mask": ({"set": [GROUND, VENT, FAR], "supply": [source(through="far")]}, "source", "Nowhere on vent", {"set": [GROUND, VENT, NEAR], "supply": [source(through="far")]}, True),
     "prop off": ({"set": [GROUND, VENT | {"on": False}]}, "source", "switched off", {}, True),
     "never asked": ({"matter": [LOOSE, LATE], "supply": [source(), OFF]}, "off", "no cue sets it off", {"matter": [LOOSE, LATE], "supply": [source(), OFF], "cues": [cue({"kind": "at_frame", "frame": 9}, {"kind": "shed", "offshoot": "off"})]}, True),
+    "no rain falls": ({"matter": [LOOSE, LATE], "supply": [source(), OFF | {"emit": {"kind": "crown"}}]}, "off", "there is none", {"matter": [LOOSE, LATE], "supply": [source(), OFF | {"emit": {"kind": "trail"}}]}, True),
     "nothing parts": ({"matter": [LOOSE, LATE], "supply": [source(), OFF | {"emit": {"kind": "opening"}}]}, "off", "no row bonds any pieces", {"matter": [LOOSE, LATE], "supply": [source(), OFF | {"emit": {"kind": "trail"}}]}, True),
     "state never entered": ({"matter": [LOOSE, LATE]}, "late", "Nothing ever enters", {"matter": [LOOSE]}, True),
     "force unfelt": ({"matter": [LOOSE, LATE], "forces": [GRAVITY | {"whom": "late"}]}, "gravity", "none feels it", {"forces": [GRAVITY | {"whom": "loose"}]}, True),

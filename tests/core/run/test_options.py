@@ -46,7 +46,7 @@ from tests.core.run.turns_of_liquid import FROTH, LIQUID
 from tests.core.run.turns_of_slosh import SLOSH
 from tests.core.run.turns_of_smoke import SMOKE
 from tests.core.run.turns_of_soft import SOFT
-from tests.core.run.turns_of_water import WATER
+from tests.core.run.turns_of_water import CROWNS, WATER
 
 OTHER = {"kind": "state", "id": "other", "name": "other"}
 CROWD = {"kind": "burst", "count": 400, "frame": 1}
@@ -295,6 +295,7 @@ TURNS |= {name: Turn(*turn, matter="liquid") for name, turn in LIQUID.items()}
 TURNS |= {name: Turn(*turn, matter="slosh") for name, turn in SLOSH.items()}
 TURNS |= {name: Turn(*turn, matter="froth") for name, turn in FROTH.items()}
 TURNS |= {name: Turn(*turn, matter="water") for name, turn in WATER.items()}
+TURNS |= {name: Turn(*turn) for name, turn in CROWNS.items()}
 TURNS |= {name: Turn(*turn, matter="soft") for name, turn in SOFT.items()}
 TURNS |= {name: Turn(*turn, matter="front") for name, turn in FRONTS.items()}
 TURNS |= {name: Turn(*turn) for name, turn in DUSTY.items()}

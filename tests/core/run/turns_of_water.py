@@ -35,6 +35,17 @@ def rained(**fields: Any):
     return lake(row={"wind": 0.0, "calms": 0.5}, supply=[RAIN | fields], last=7)
 
 
+def crowned():
+    """Rain whose drops throw up others."""
+    crown = {"kind": "offshoot", "id": "crown", "emit": {"kind": "crown"}, "state": "spray"}
+    spray = {"kind": "state", "id": "spray", "name": "spray", "of": "particles"}
+    return lake(row={"wind": 0.0}, rows=[spray], supply=[RAIN, crown], last=7)
+
+
+def thrown(f: Film) -> float:
+    return float(len(f.last))
+
+
 def plunged(**row: Any):
     """A block that is pressed into still water, and stays there."""
     block = prop("block", {"kind": "box", "width": 1.0, "height": 0.6, "depth": 1.0}, (0, SUNK, 0))
@@ -149,3 +160,8 @@ WATER: dict[str, tuple[Any, ...]] = {
     "rain.through": ("supply.0.through", None, "right", rung, -1, rained()),
     "rain.seed": ("supply.0.seed", 1, 2, rung, 0, rained()),
 }  # fmt: skip
+
+CROWNS: dict[str, tuple[Any, ...]] = {
+    "crown.count": ("supply.1.emit.count", 4, 20, thrown, 1, crowned()),
+    "crown.least": ("supply.1.emit.least", 0.002, 0.005, thrown, -1, crowned()),
+}

@@ -32,7 +32,15 @@ from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.neighbours import separate
 from hotgravel.core.matter.particles.advance import advance
 from hotgravel.core.matter.particles.emitter import Emitter, Tally, burst_now, stream_step
-from hotgravel.core.matter.particles.offshoots import MOST, Shoot, burst_off, opening_step, too_many, trail_step
+from hotgravel.core.matter.particles.offshoots import (
+    MOST,
+    Shoot,
+    burst_off,
+    crown_step,
+    opening_step,
+    too_many,
+    trail_step,
+)
 from hotgravel.core.matter.particles.skins import skins_of
 from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.shape.colliders import Colliders, colliders_of
@@ -43,7 +51,7 @@ from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.matter import Apart
-from hotgravel.core.shot.sources import Asked, Burst, Offshoot, Opening, Source, Trail
+from hotgravel.core.shot.sources import Asked, Burst, Crown, Offshoot, Opening, Source, Trail
 
 # How often particles that keep apart are looked at again in a step.
 APART_ROUNDS: dict[Quality, int] = {"rough": 8, "fair": 16, "fine": 40}
@@ -143,6 +151,11 @@ class ParticleSolver:
             _admit(state, new, seam)
         for shoot in (s for s in self.shoots if seam.runs(s.source)):
             emit = shoot.source.emit
+            if isinstance(emit, Crown):
+                for drops in seam.splashes:
+                    with tallied(state, shoot.source.id) as tally:
+                        new = crown_step(shoot, tally, drops, seam.scene, dt, seam.ids.next)
+                    _admit(state, new, seam)
             if not isinstance(emit, Opening):
                 continue
             lasts = self.setting.shot.pace.lasting(seam.frame - emit.frames, seam.frame)
@@ -246,7 +259,7 @@ class ParticleMatter:
         finish, total = shot.finish, 0.0
         for source in (s for s in shot.particle_sources if s.on):
             emit = source.emit
-            if isinstance(emit, Trail | Asked | Opening):
+            if isinstance(emit, Trail | Asked | Opening | Crown):
                 continue
             if isinstance(emit, Burst):
                 total += emit.count if finish.first <= emit.frame <= frame else 0

@@ -8,17 +8,18 @@ from numpy.typing import NDArray
 from hotgravel.core.chance import uniforms
 from hotgravel.core.drive.value import each, one
 from hotgravel.core.matter.aims import headings
-from hotgravel.core.matter.contract import Openings
+from hotgravel.core.matter.contract import Openings, Splashes
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.particles.emitter import Tally, equipped
 from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.faults import ShotFault
-from hotgravel.core.shot.sources import Asked, Offshoot, Opening, Trail
+from hotgravel.core.shot.sources import Asked, Crown, Offshoot, Opening, Trail
 
 Array = NDArray[np.float64]
 MOST = 6_000_000  # particles in a run
+HOLLOW, STEEP = 1.5, 1.7  # of a drop's width: how far its rim is; its way up over its way out (60 degrees)
 
 
 @dataclass(frozen=True)
@@ -103,6 +104,28 @@ def opening_step(
     new.age[:] = -dt * u[:, 2]
     new.parent[:] = faces.ids[who]
     return equipped(shoot.source, shoot.number, new, faces.normal[who], index, shoot.state, scene, next_id)
+
+
+def crown_step(shoot: Shoot, tally: Tally, drops: Splashes, scene: Scene, dt: float, next_id: int) -> Particles:
+    """What drops that fall on water in a step of `dt` seconds throw up: outward and up, from the rim of the hollow that
+    each makes."""
+    emit = shoot.source.emit
+    assert isinstance(emit, Crown)
+    who = np.repeat(np.flatnonzero(drops.wide > emit.least), emit.count)
+    if len(who) > MOST:
+        raise too_many(shoot.source.id)
+    index = np.arange(tally.born, tally.born + len(who), dtype=np.uint64)
+    tally.born += len(who)
+    u = uniforms(index, 2, seed=shoot.source.seed, who=shoot.source.id, purpose=5)
+    nth = np.arange(len(who)) % emit.count
+    around = 2.0 * np.pi * (nth + u[:, 0]) / emit.count
+    out = np.stack([np.cos(around), np.zeros(len(who)), np.sin(around)], axis=1)
+    new = Particles.blank(len(who))
+    new.position[:] = drops.place[who] + HOLLOW * drops.wide[who, None] * out
+    new.rest[:] = new.position
+    new.age[:] = -dt * u[:, 1]
+    up = (out + np.array([0.0, STEEP, 0.0])) / np.hypot(1.0, STEEP)
+    return equipped(shoot.source, shoot.number, new, up, index, shoot.state, scene, next_id)
 
 
 def too_many(where: str) -> ShotFault:

@@ -10,7 +10,7 @@ from scipy.ndimage import gaussian_filter, map_coordinates
 from hotgravel.core.chance import uniforms
 from hotgravel.core.colour import bits_of, screen_of
 from hotgravel.core.drive.value import one
-from hotgravel.core.matter.contract import NO_BLOWS, Array, Blows, Offers, Seam, Shed, State
+from hotgravel.core.matter.contract import NO_BLOWS, Array, Blows, Offers, Seam, Shed, Splashes, State
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fineness import FINENESS
 from hotgravel.core.matter.fluid.solids import corners_of
@@ -29,6 +29,7 @@ LAYERS = 8  # of a hull, under which its depth is counted
 FOLDED, WHITE = 0.7, 0.35  # how far a surface is pressed together where foam begins, and where it is white at once
 STEEP = 0.25  # the slope of a wake or a ring at which foam begins
 BORN = 3.0  # 1/s
+NO_DROPS = {"drop_place": np.zeros((0, 3)), "drop_wide": np.zeros(0)}
 SOFT = 0.7  # cells: the edge of a hull in the water
 INSIDE = 4  # points along each side of a body, that tell how much of it is under water
 
@@ -58,7 +59,7 @@ class WaterSolver:
     def begin(self) -> State:
         n = self.square.many
         arrays: dict[str, Array] = {name: np.zeros((n, n)) for name in ("high", "potential", "foam")}
-        arrays |= {"owed": np.zeros((len(self.rains), 64)), **NO_BLOWS}
+        arrays |= {"owed": np.zeros((len(self.rains), 64)), **NO_BLOWS, **NO_DROPS}
         return State(Elements.blank(0), arrays, {"time": 0.0, "begun": False})
 
     @cached_property
@@ -81,6 +82,7 @@ class WaterSolver:
         """Hulls press it down and rain rings it; all waves go on; foam is born and dries; then points ride on it."""
         a, n, g = state.arrays, self.square.many, self.square.gravity
         press = np.zeros((n, n))
+        a |= NO_DROPS
         for prop in self.met:
             if stands(self.setting, seam.scene, prop):
                 self._press(press, self.setting.shapes[prop], seam.scene.soon[prop])
@@ -119,7 +121,8 @@ class WaterSolver:
         """Nothing comes off what moves as water."""
 
     def offers(self, state: State) -> Offers:
-        return Offers(blows=(Blows.kept_in(state.arrays),))
+        a = state.arrays
+        return Offers(blows=(Blows.kept_in(a),), splashes=(Splashes(a["drop_place"], a["drop_wide"]),))
 
     def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, Array]]:
         n, seen, foam = self.square.many, self.seen(state), state.arrays["foam"]
@@ -214,10 +217,13 @@ class WaterSolver:
             return
         named = np.uint64(seam.number) * np.uint64(1 << 24) + np.arange(len(size), dtype=np.uint64)
         x, z, turn = (np.array([square.many] * 2 + [2.0 * np.pi]) * uniforms(named, 3, seed=row.seed, who=row.id)).T
+        place = self.nodes[0, 0] + square.cell * (np.stack([x, np.zeros_like(x), z], axis=1) - [0.5, 0.0, 0.5])
         if row.through is not None:
-            place = self.nodes[0, 0] + square.cell * np.stack([x, np.zeros_like(x), z], axis=1)
             there = seam.scene.weight_in(row.through, place) >= 0.5
-            x, z, turn, size = x[there], z[there], turn[there], size[there]
+            x, z, turn, size, place = x[there], z[there], turn[there], size[there], place[there]
+        a = state.arrays
+        place[:, 1] = map_coordinates(self.seen(state).place[..., 1], [x - 0.5, z - 0.5], order=1, mode="nearest")
+        a["drop_place"], a["drop_wide"] = np.concatenate([a["drop_place"], place]), np.append(a["drop_wide"], size)
         x, z, turn = (np.ascontiguousarray(each) for each in (x, z, turn))
         impulse = WATER * np.pi / 6.0 * size**3 * fall_speed(size)
         push = one(row, "rings", ask) * impulse / (self.row.density * square.cell**2)

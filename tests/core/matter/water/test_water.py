@@ -12,6 +12,7 @@ from hotgravel.core.run.frame import first_frame, next_frame
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from hotgravel.core.shot.faults import ShotFault
+from tests.conftest import play
 from tests.core.matter.rigid.scenes import DOWN, body, prop, scene
 
 G = 9.80665
@@ -137,6 +138,19 @@ def test_a_ragged_ring_has_the_same_push_and_differs_round_about():
     assert pushes[1] == pytest.approx(pushes[0], rel=1e-3)
     assert unlike[0] < 0.05
     assert unlike[1] > 0.15
+
+
+def test_drops_of_rain_throw_up_crowns_where_they_fall():
+    rain = {"kind": "rain", "id": "rain", "rate": 60, "least": 0.004, "rings": 50}
+    crown = {"kind": "offshoot", "id": "crown", "emit": {"kind": "crown", "count": 9, "least": 0.0045}, "state": "drop"}
+    crown |= {"aim": {"kind": "onward", "cone": 0}, "speed": 2.0, "speed_spread": 0.0}
+    made = play(lake([{"kind": "state", "id": "drop", "name": "drop"}], supply=[rain, crown], last=3), "rough")
+    new = made.last.where(made.last.travelled < 0.05)
+    assert len(made.last) % 9 == 0 < len(new)
+    assert np.abs(new.position[:, 1]).max() < 0.1
+    assert (new.velocity[:, 1] / new.speed).min() > 0.7
+    across = made.last.velocity[:, [0, 2]].reshape(-1, 9, 2)
+    assert np.hypot(*across.mean(axis=1).T).max() < 0.2 < np.linalg.norm(across, axis=2).min()  # all round
 
 
 def test_a_block_on_it_floats_as_deep_as_archimedes_said(tmp_path):
