@@ -16,7 +16,7 @@ from hotgravel.core.matter.fineness import FINENESS
 from hotgravel.core.matter.fluid.solids import corners_of
 from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.matter.water.rain import WATER, WIDE, classes, fall_speed, ringed
-from hotgravel.core.matter.water.waves import Square, Wind, stepped, velocity_in
+from hotgravel.core.matter.water.waves import Square, Wind, carried, stepped, velocity_in
 from hotgravel.core.shape.colliders import Moving, stands
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.pose import Pose
@@ -36,11 +36,12 @@ INSIDE = 4  # points along each side of a body, that tell how much of it is unde
 
 @dataclass(frozen=True)
 class Seen:
-    """The whole surface at a moment, by its cells (n, n, ...): places, velocities, and how far it is pressed together,
-    1 where it is not."""
+    """The whole surface at a moment, by its cells (n, n, ...): places, velocities, what of those is of hulls and rain,
+    if anything is, and how far it is pressed together, 1 where it is not."""
 
     place: Array
     velocity: Array
+    stirred: Array | None
     pressed: Array
 
 
@@ -170,10 +171,10 @@ class WaterSolver:
                 return known
         high, shift, flow, bent = self.wind.at(time)
         place = self.nodes + np.stack([chop * shift[..., 0], high + a["high"], chop * shift[..., 1]], axis=-1)
-        if a["potential"].any():
-            flow = flow + velocity_in(self.square, a["high"], a["potential"])
+        stirred = velocity_in(self.square, a["high"], a["potential"]) if a["potential"].any() else None
+        flow = flow if stirred is None else flow + stirred
         pressed = (1.0 + chop * bent[..., 0]) * (1.0 + chop * bent[..., 1]) - (chop * bent[..., 2]) ** 2
-        seen = Seen(place, flow, pressed)
+        seen = Seen(place, flow, stirred, pressed)
         self.last[:] = [(a["high"], time, seen)]
         return seen
 
@@ -231,12 +232,15 @@ class WaterSolver:
         ringed(state.arrays["potential"], x, z, push, wide, one(row, "ragged", ask), turn)
 
     def _foam(self, a: dict[str, Array], seen: Seen, dt: float) -> None:
-        """Foam is born where the surface is folded or steep, spreads to the cells beside, and dries, in place."""
+        """Foam is born where the surface is folded or steep, goes along with what hulls and rain stir (cells themselves
+        go along with the wind's waves), spreads to the cells beside, and dries, in place."""
         born = np.clip((FOLDED - seen.pressed) / (FOLDED - WHITE), 0.0, 1.0)
         if a["high"].any():
             slope = np.hypot(*np.gradient(a["high"], self.square.cell))
             born = np.maximum(born, np.clip((slope - STEEP) / STEEP, 0.0, 1.0))
         foam = a["foam"] * np.exp(-dt / self.row.dries) + self.row.foam * BORN * dt * born
+        if seen.stirred is not None and foam.any():
+            foam = np.maximum(carried(foam, seen.stirred[..., ::2], dt / self.square.cell), 0.0)
         if self.row.spreads > 0.0 and foam.any():
             beside = sum(np.roll(foam, by, axis) for by in (-1, 1) for axis in (0, 1)) / 4.0
             foam = foam + (1.0 - (1.0 - self.row.spreads) ** dt) * (beside - foam)

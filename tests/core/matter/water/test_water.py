@@ -6,7 +6,7 @@ from scipy.ndimage import map_coordinates
 
 from hotgravel.core.matter.water.rain import classes, drops_in, fall_speed, ringed
 from hotgravel.core.matter.water.spectrum import DEEP, density_of, speed_of, towards
-from hotgravel.core.matter.water.waves import Square, Wind, stepped, velocity_in
+from hotgravel.core.matter.water.waves import Square, Wind, carried, stepped, velocity_in
 from hotgravel.core.preflight.checks import findings
 from hotgravel.core.run.frame import first_frame, next_frame
 from hotgravel.core.run.world import beside, build
@@ -122,6 +122,16 @@ def test_drops_are_as_many_as_marshall_and_palmer_say_and_bring_the_rain():
     wide, many = classes(10.0, 1e-4)
     rate = (many * np.pi / 6.0 * wide**3).sum() * 1000.0 * 3600.0  # mm/h
     assert rate == pytest.approx(10.0, rel=0.2)
+
+
+def test_foam_goes_as_far_as_the_flow_and_stays_what_it_was():
+    x = np.arange(64) - 32.0
+    patch = np.exp(-(x[:, None] ** 2 + x[None, :] ** 2) / 18.0)
+    flow, made = np.full((64, 64, 2), [0.3, -0.2]), patch
+    for _ in range(40):
+        made = carried(made, flow, 0.75)  # 9 cells along x, 6 back along z
+    assert np.abs(made - np.roll(patch, (9, -6), (0, 1))).max() < 0.01
+    assert made.sum() == pytest.approx(patch.sum(), rel=1e-6)
 
 
 def test_a_ragged_ring_has_the_same_push_and_differs_round_about():
