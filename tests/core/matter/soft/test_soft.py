@@ -360,7 +360,7 @@ def test_what_will_go_wrong_is_told_before():
 
 
 RISING = {"kind": "keys", "keys": [{"frame": 13, "value": 0.0, "ease": "linear"}, {"frame": 73, "value": 30.0}]}
-BLOCK = {"kind": "box", "width": 0.4, "height": 0.2, "depth": 0.4}
+SLAB = {"kind": "box", "width": 0.4, "height": 0.2, "depth": 0.4}
 
 
 @pytest.mark.parametrize(
@@ -368,7 +368,7 @@ BLOCK = {"kind": "box", "width": 0.4, "height": 0.2, "depth": 0.4}
     [
         (SHEET, 0.01, cloth("it", weight=0.5, sticks=5.0), 0.5),
         (SHEET, 0.01, cloth("it", weight=0.5, sticks=0.0), 0.5),
-        (BLOCK, 0.106, jelly("it", density=1000.0, stiffness=2e5, sticks=1000.0), 200.0),
+        (SLAB, 0.106, jelly("it", density=1000.0, stiffness=2e5, sticks=1000.0), 200.0),
     ],
 )
 def test_what_sticks_comes_off_where_the_pull_on_it_passes_that(shape, height, row, weight):
