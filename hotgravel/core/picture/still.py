@@ -135,7 +135,7 @@ class Painter:
         seen = [p.id for p in world.shot.props if p.seen == "seen" and p.id in poses]
         places = {prop: poses[prop].to_world(np.stack(world.setting.shapes[prop].box)) for prop in seen}
         boxes = [places[prop] for prop in seen if _is_set_piece(world, prop)]
-        ground = [places[prop][:, 1].max() for prop in seen if not _is_set_piece(world, prop)]
+        ground = [places[prop][:, 1].min() for prop in seen if not _is_set_piece(world, prop)]
         for box in boxes:  # what lies under the ground is not looked at
             box[:, 1] = np.maximum(box[:, 1], min(ground, default=-np.inf))
         both = np.concatenate(corners + boxes[:8] or [np.array([[-1.0, 0, -1], [1, 2, 1]])])

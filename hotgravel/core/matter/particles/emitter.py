@@ -28,6 +28,11 @@ class Tally:
     born: int = 0
     owed: float = 1.0 - 1e-6
 
+    def take(self, count: int) -> NDArray[np.uint64]:
+        """The numbers (count,) of the next particles that it gives."""
+        first, self.born = self.born, self.born + count
+        return np.arange(first, self.born, dtype=np.uint64)
+
 
 @dataclass(frozen=True)
 class Emitter:
@@ -75,8 +80,7 @@ def _born(
 ) -> Particles:
     source, n = emitter.source, len(delay)
     start, end = scene.poses[source.prop], scene.soon[source.prop]
-    index = np.arange(tally.born, tally.born + n, dtype=np.uint64)
-    tally.born += n
+    index = tally.take(n)
     points, normals = places_of(emitter, index)
     share = (delay / dt if dt > 0.0 else np.zeros(n))[:, None]
     particles = Particles.blank(n)

@@ -156,13 +156,12 @@ class ParticleSolver:
                     with tallied(state, shoot.source.id) as tally:
                         new = crown_step(shoot, tally, drops, seam.scene, dt, seam.ids.next)
                     _admit(state, new, seam)
-            if not isinstance(emit, Opening):
-                continue
-            lasts = self.setting.shot.pace.lasting(seam.frame - emit.frames, seam.frame)
-            for faces in seam.openings:
-                with tallied(state, shoot.source.id) as tally:
-                    new = opening_step(shoot, tally, faces, seam.scene, dt, lasts, seam.number, seam.ids.next)
-                _admit(state, new, seam)
+            elif isinstance(emit, Opening):
+                lasts = self.setting.shot.pace.lasting(seam.frame - emit.frames, seam.frame)
+                for faces in seam.openings:
+                    with tallied(state, shoot.source.id) as tally:
+                        new = opening_step(shoot, tally, faces, seam.scene, dt, lasts, seam.number, seam.ids.next)
+                    _admit(state, new, seam)
         crowds = {**seam.crowds, "particles": state.elements}  # what is born in this step leaves nothing in it
         for shoot in (s for s in self.shoots if seam.runs(s.source)):
             for parents in crowds.values():

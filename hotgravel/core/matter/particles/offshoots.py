@@ -93,8 +93,7 @@ def opening_step(
     if count.sum() > MOST:
         raise too_many(shoot.source.id)
     who = np.repeat(np.arange(len(due)), count)
-    index = np.arange(tally.born, tally.born + len(who), dtype=np.uint64)
-    tally.born += len(who)
+    index = tally.take(len(who))
     u = uniforms(index, 3, seed=shoot.source.seed, who=shoot.source.id, purpose=3)
     new = Particles.blank(len(who))
     new.position[:] = faces.place[who] + np.einsum("nk,nki->ni", 2.0 * u[:, :2] - 1.0, faces.across[who])
@@ -114,8 +113,7 @@ def crown_step(shoot: Shoot, tally: Tally, drops: Splashes, scene: Scene, dt: fl
     who = np.repeat(np.flatnonzero(drops.wide > emit.least), emit.count)
     if len(who) > MOST:
         raise too_many(shoot.source.id)
-    index = np.arange(tally.born, tally.born + len(who), dtype=np.uint64)
-    tally.born += len(who)
+    index = tally.take(len(who))
     u = uniforms(index, 2, seed=shoot.source.seed, who=shoot.source.id, purpose=5)
     nth = np.arange(len(who)) % emit.count
     around = 2.0 * np.pi * (nth + u[:, 0]) / emit.count
@@ -145,6 +143,5 @@ def _off(
     new.temperature[:] = parents.temperature[who]
     new.age[:] = -delay
     new.parent[:] = parents.id[who]
-    index = np.arange(tally.born, tally.born + len(who), dtype=np.uint64)
-    tally.born += len(who)
+    index = tally.take(len(who))
     return equipped(shoot.source, shoot.number, new, headings(velocity), index, shoot.state, scene, next_id)

@@ -224,7 +224,7 @@ def found_contacts(
         whole.faces, whole.normals, there.table, there.place, there.turn, there.scale, there.part + firsts[-1],
         solver.tree, reach_o, slots_o,
     )  # fmt: skip
-    return _joined(solver, bodies, lumps, movers, old, there, ask, (pairs, slots), (with_o, slots_o))
+    return _joined(solver, bodies, turn, lumps, movers, old, there, ask, (pairs, slots), (with_o, slots_o))
 
 
 def near_pairs(bodies: Bodies, low: Array, high: Array) -> NDArray[np.int64]:
@@ -261,10 +261,10 @@ def _near_obstacles(bodies: Bodies, low: Array, high: Array, there: Standing) ->
 
 
 def _joined(
-    solver: "RigidSolver", bodies: Bodies, lumps: Lumps, movers: Movers, old: Contacts, there: Standing, ask: Ask,
-    between: tuple[NDArray[np.int64], Array], standing: tuple[NDArray[np.int64], Array],
+    solver: "RigidSolver", bodies: Bodies, turn: Array, lumps: Lumps, movers: Movers, old: Contacts, there: Standing,
+    ask: Ask, between: tuple[NDArray[np.int64], Array], standing: tuple[NDArray[np.int64], Array],
 ) -> Contacts:  # fmt: skip
-    """All points as contacts, with the impulses that they had."""
+    """All points as contacts of bodies that are turned by `turn` (n, 3, 3), with the impulses that they had."""
     n = len(bodies)
     (pairs, slots), (with_o, slots_o) = between, standing
     at, at_o = slots[..., THERE] > 0.0, slots_o[..., THERE] > 0.0
@@ -278,7 +278,7 @@ def _joined(
     moved = Rotation.from_quat(movers.turn).as_matrix()[lumps.of]
     _tabled(
         points, one_, other, np.concatenate([movers.place[lumps.of], there.place]),
-        np.concatenate([moved, there.turn]), bodies.position, Rotation.from_quat(bodies.turn).as_matrix(),
+        np.concatenate([moved, there.turn]), bodies.position, turn,
         *_surfaces(solver, bodies, there, ask), table, own,
     )  # fmt: skip
     ids = np.stack([np.concatenate([bodies.id, -1 - np.array(there.which, np.int64)])[one_], bodies.id[other]], axis=1)

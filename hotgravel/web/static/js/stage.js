@@ -223,8 +223,8 @@ export class Stage {
       box.expandByPoint(new THREE.Vector3(...bounds[1]));
     }
     this.layGrid(box);
-    const set = new Set(this.pieces());
-    const ground = Math.min(...this.props.filter((prop) => !set.has(prop)).map(({ mesh }) => new THREE.Box3().setFromObject(mesh).max.y));
+    const plains = this.props.filter((prop) => prop.kind === "plane");
+    const ground = Math.min(...plains.map(({ mesh }) => new THREE.Box3().setFromObject(mesh).min.y));
     if (Number.isFinite(ground)) box.min.y = Math.min(Math.max(box.min.y, ground), box.max.y);  // what lies under it is not looked at
     const middle = box.getCenter(new THREE.Vector3()), size = box.getSize(new THREE.Vector3()), radius = 0.5 * size.length();
     const flat = Math.max(0, 1 - (3 * size.y) / Math.max(size.x, size.z, 1e-9));
