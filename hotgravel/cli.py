@@ -142,6 +142,7 @@ def run(
 ) -> None:
     """Compute SHOT (a file, or demo:NAME) into a folder."""
     from hotgravel.core.run import execute
+    from hotgravel.core.run.frames import CannotKeep
     from hotgravel.core.run.world import beside, build
 
     document, folder = find_shot(shot)
@@ -165,10 +166,13 @@ def run(
                 seconds[part] = seconds.get(part, 0.0) + spent
             bar.update(1)
 
-        kept = execute.execute(
-            world, out, frames=(first, last), landed=landed, resume=resume, clock=time.perf_counter,
-            processor=time.process_time,
-        )  # fmt: skip
+        try:
+            kept = execute.execute(
+                world, out, frames=(first, last), landed=landed, resume=resume, clock=time.perf_counter,
+                processor=time.process_time,
+            )  # fmt: skip
+        except CannotKeep as fault:
+            raise click.ClickException(str(fault)) from None
     if as_json:
         paths = {"run": str(out), "frames": str(out / "frames"), "shot": str(out / "shot.json")}
         rounded = {part: round(spent, 4) for part, spent in seconds.items()}

@@ -108,6 +108,7 @@ def test_a_run_takes_the_place_of_nothing_else(tmp_path):
     (tmp_path / "shot.json").write_text('{"name": "Another"}')
     assert "holds a run of 'Another'" in told("--out", str(tmp_path))
     assert "is no folder" in told("--out", str(tmp_path / "shot.json"))
+    assert "could not be written to /proc/self/run" in told("--out", "/proc/self/run")
     assert "is no file" in hotgravel("explain", "/dev/zero", ok=1).stderr
 
 

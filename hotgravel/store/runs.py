@@ -110,6 +110,11 @@ def pin(session: Session, run_id: int, pinned: bool) -> None:
     record(session, run_id).pinned = pinned
 
 
+def in_work(session: Session) -> int | None:
+    """The number of a run that is being computed, if any is."""
+    return session.scalars(select(RunRecord.id).where(RunRecord.state == "running").order_by(RunRecord.id)).first()
+
+
 def interrupted(session: Session) -> list[RunRecord]:
     """Runs that were going when the application last ended; they are marked so."""
     runs = list(session.scalars(select(RunRecord).where(RunRecord.state.in_(GOING))))

@@ -13,7 +13,7 @@ from starlette.exceptions import HTTPException
 from hotgravel.core.drive.value import is_driven
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.picture.light import as_data
-from hotgravel.core.run.estimate import in_words
+from hotgravel.core.run.estimate import counts_at, in_words
 from hotgravel.core.run.gauges import named, telling_frame
 from hotgravel.core.run.retimed import shown_frames
 from hotgravel.core.run.world import beside
@@ -45,7 +45,7 @@ def run_facts(session: Session, run: RunRecord) -> dict[str, Any]:
     return {
         "id": run.id, "state": run.state, "message": run.message, "quality": run.quality,
         "revision": run.revision, "first": run.first, "last": run.last, "landed": run.landed,
-        "older": _is_older(session, run),
+        "older": _is_older(session, run), "behind": runs.in_work(session) if run.state == "waiting" else None,
     }  # fmt: skip
 
 
@@ -63,6 +63,7 @@ def opening_of(measured: list[tuple[int, dict[str, Any]]]) -> dict[str, int]:
 
 def shot_facts(shot: Shot) -> dict[str, Any]:
     """What the stage and the score need to know of a shot."""
+    there = counts_at(shot, shot.finish.last)
     return {
         "set": hash((shot.set, shot.matter, shot.finish, shot.cues)),  # of all that the set is drawn from
         "first": shot.finish.first, "last": shot.finish.last, "rate": shot.finish.rate,
@@ -86,7 +87,7 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
         "lanes": [
             {
                 "matter": matter.name, "title": lane.title, "style": lane.style, "gauges": lane.gauges,
-                "unit": matter.gauges[lane.gauges[0]].unit,
+                "expected": there[matter.name] > 0, "unit": matter.gauges[lane.gauges[0]].unit,
                 "help": "; ".join(matter.gauges[name].help for name in lane.gauges),
             }
             for matter in MATTERS.values() for lane in matter.lanes

@@ -53,7 +53,8 @@ def answer(
             edited = change(shot)
             if edited.shot != shot:
                 shots.revise(session, shot_id, seen, edited.shot, edited.label)
-            typed, unfolded = NOTHING_TYPED, " ".join([unfolded, *(added or [])])
+            # Its row is drawn anew even where nothing has changed: it may show a fault, or "0,5" for 0.5.
+            typed, unfolded = replace(NOTHING_TYPED, row=typed.row), " ".join([unfolded, *(added or [])])
         except ShotFault as fault:
             status, typed = 422, replace(typed, faults=fault.faults)
         except shots.Stale as stale:
@@ -80,11 +81,11 @@ def _notebook(
         status = 200  # the page asked, and shows the refusal where it belongs
     studio: Studio = request.app.state.studio
     changed = redrawn(shot_id, before, shot) if before and request.headers.get("hx-request") else None
-    refused = next((row for row in shot.rows() if row.id == typed.row), None)
-    whole = changed is None or (typed.faults and refused is None)
+    typed_in = next((row for row in shot.rows() if row.id == typed.row), None)
+    whole = changed is None or (typed.faults and typed_in is None)
     drawn = list(shot.rows()) if changed is None or whole else changed
-    if refused is not None and refused not in drawn:
-        drawn.append(refused)
+    if typed_in is not None and typed_in not in drawn:
+        drawn.append(typed_in)
     reported = {row.id for row in drawn} & set(unfolded.split())
     context = notebook(shot_id, shot, head, typed, unfolded) | imports(studio, session, shot, reported)
     context |= {"walk": shots.walk(session, shot_id), "news": facts, "guide": steps_for(session, shot_id, shot)}

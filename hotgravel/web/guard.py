@@ -89,6 +89,8 @@ class Guard:
                 headers["Referrer-Policy"] = "same-origin"
                 if path.startswith("/static"):
                     headers["Cache-Control"] = "no-cache"
+                elif headers.get("content-type", "").startswith("text/html"):
+                    headers["Cache-Control"] = "no-store"  # Back shows the page as it is now, not as it was
             await send(message)
 
         async def counted() -> Message:

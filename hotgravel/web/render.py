@@ -173,12 +173,16 @@ def concerns(row: Row) -> str:
 
 
 def found_by(shot: Shot, row: Row) -> str:
-    """The words that a row is found by: its sentence, its name and kind, and whether it is off, driven or changed."""
-    words = [shot.names()[row.id], row.title, sentence(row, shot.dress, shot.names())]
-    words += ["off"] if not row.on else []
-    words += ["driven"] if varies(row) else []
-    words += ["changed"] if any(dial.off_default for dial in dials_in(shot, row)) else []
-    return " ".join(words).lower()
+    """The words that a row is found by: its name, its kind and its sentence."""
+    return f"{shot.names()[row.id]} {row.title} {sentence(row, shot.dress, shot.names())}".lower()
+
+
+def found_as(shot: Shot, row: Row) -> str:
+    """Which of *off*, *driven* and *changed* a row is. Typed alone, these words mean the row, not its sentence."""
+    changed = any(dial.off_default for dial in dials_in(shot, row))
+    return " ".join(
+        word for word, holds in (("off", not row.on), ("driven", varies(row)), ("changed", changed)) if holds
+    )
 
 
 def closed_row(shot_id: int, shot: Shot, row: Row, told: dict[str, str]) -> Markup:
@@ -291,5 +295,5 @@ def rows_to_name(shot: Shot, described: Refer) -> list[tuple[str, str]]:
 
 environment.globals.update(
     slot_type=slot_type, dials_in=dials_in, row_groups=row_groups, blocks_of=blocks_of, concerns=concerns,
-    found_by=found_by, closed_row=closed_row, row_sentence=row_sentence, rows_to_name=rows_to_name,
+    found_by=found_by, found_as=found_as, closed_row=closed_row, row_sentence=row_sentence, rows_to_name=rows_to_name,
 )  # fmt: skip

@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
+from pydantic import PositiveInt
 from starlette.exceptions import HTTPException
 
 from hotgravel.core.chance import key_of
@@ -137,10 +138,10 @@ def _parts(value: Any) -> tuple[Any, ...]:
 
 
 @router.get("/runs/{run_id}/frames/{frame}.bin")
-def frame_bytes(request: Request, run_id: int, frame: int) -> Response:
-    """The elements of a frame for the stage, as `wire` packs them."""
+def frame_bytes(request: Request, run_id: int, frame: int, most: PositiveInt | None = None) -> Response:
+    """The elements of a frame for the stage, as `wire` packs them; of points, `most` at most."""
     studio: Studio = request.app.state.studio
-    return answer(frame, "", lambda: packed_frame(studio.frames(run_id), frame))
+    return answer(frame, "", lambda: packed_frame(studio.frames(run_id), frame, most))
 
 
 @router.get("/runs/{run_id}/frames/{frame}/skins/{row}.bin")

@@ -14,7 +14,9 @@ from fastapi.responses import Response
 from starlette.exceptions import HTTPException
 
 from hotgravel.core.matter.registry import MATTERS
+from hotgravel.core.place import Place
 from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.zarr_file import Span
 
 # Floats hardly compress: the stated identity keeps the compressing middleware off them.
 UNTOUCHED = {"Cache-Control": "no-cache", "Content-Encoding": "identity"}
@@ -26,8 +28,10 @@ def _head(frame: int, groups: list[dict[str, Any]]) -> bytes:
     return np.uint32(len(head)).tobytes() + head
 
 
-def packed(frame: int, groups: Mapping[str, Mapping[str, Any]]) -> bytes:
-    """Groups of arrays, each one after another."""
+def packed(
+    frame: int, groups: Mapping[str, Mapping[str, Any]], said: Mapping[str, Mapping[str, Any]] | None = None
+) -> bytes:
+    """Groups of arrays, each one after another; `said` has what else is to be told of a group."""
     told, parts, at = [], [], 0
     for group, arrays in groups.items():
         entries = []
@@ -37,15 +41,22 @@ def packed(frame: int, groups: Mapping[str, Mapping[str, Any]]) -> bytes:
             data = array.tobytes()
             parts.append(data + b"\0" * (-len(data) % 4))
             at += len(parts[-1])
-        told.append({"name": group, "arrays": entries})
+        told.append({"name": group, **(said or {}).get(group, {}), "arrays": entries})
     return _head(frame, told) + b"".join(parts)
 
 
-def packed_frame(store: FrameStore, frame: int) -> memoryview:
+def packed_frame(store: FrameStore, frame: int, most: int | None = None) -> bytes | memoryview:
     """The elements of all matters that are shown at a kept frame, as the stage draws them: the part of a frame's file
-    that holds their arrays is sent as it stands. Raises `KeyError`, `DamagedFrame`."""
+    that holds their arrays is sent as it stands. Of a matter of points that has more than `most`, every nth is sent,
+    and its group tells `every`. Raises `KeyError`, `DamagedFrame`."""
     spans, path = store.drawn(frame)
     frame = store.shown(frame)
+    every = {
+        matter: -(-of[0].shape[0] // most) if most and of and MATTERS[matter].kind == "points" else 1
+        for matter, of in spans.items()
+    }
+    if any(n > 1 for n in every.values()):
+        return _thinned(frame, spans, path, every)
     there = [span for of in spans.values() for span in of if span.size]
     low = min((span.start for span in there), default=0)
     high = max((span.start + span.size for span in there), default=0)
@@ -69,6 +80,17 @@ def packed_frame(store: FrameStore, frame: int) -> memoryview:
         file.seek(low)
         file.readinto(memoryview(body)[len(head) :])
     return body.data
+
+
+def _thinned(frame: int, spans: Mapping[str, tuple[Span, ...]], path: Place, every: Mapping[str, int]) -> bytes:
+    with path.open("rb") as file:
+        whole = np.frombuffer(file.read(), np.uint8)
+    groups = {
+        matter: {s.name: whole[s.start : s.start + s.size].view(s.dtype).reshape(s.shape)[:: every[matter]] for s in of}
+        for matter, of in spans.items()
+    }
+    said = {matter: {"kind": MATTERS[matter].kind, "every": every[matter]} for matter in spans}
+    return packed(frame, groups, said)
 
 
 def answer(frame: int, what: str, pack: Callable[[], bytes | memoryview]) -> Response:

@@ -341,19 +341,21 @@ def test_a_shot_that_cannot_be_built_is_told_before_it_runs(client, shot):
     assert "no volume to fill" in answer.json()["detail"]
 
 
-def test_frames_come_as_binary_that_holds_what_is_kept(client, server, demo_run):
-    body = client.get(f"/runs/{demo_run}/frames/12.bin").content
+@pytest.mark.parametrize("most", [None, 3000])
+def test_frames_come_as_binary_that_holds_what_is_kept(client, server, demo_run, most):
+    body = client.get(f"/runs/{demo_run}/frames/12.bin", params={} if most is None else {"most": most}).content
     length = struct.unpack("<I", body[:4])[0]
     head = json.loads(body[4 : 4 + length])
     kept = FrameStore(server.store / "runs" / f"{demo_run:06d}").particles(12)
     (group,) = head["groups"]
-    assert (group["name"], group["kind"]) == ("particles", "points")
+    every = group.get("every", 1)
+    assert (group["name"], group["kind"], every) == ("particles", "points", 1 if most is None else 4)
     for field in group["arrays"]:
         start = 4 + length + field["offset"]
         assert start % 4 == 0
-        assert field["count"] == len(kept["id"])
+        assert field["count"] == len(kept["id"][::every])
         array = np.frombuffer(body, np.dtype(field["type"]), field["count"] * field["width"], start)
-        assert (array == kept[field["name"]].astype(array.dtype).ravel()).all()
+        assert (array == kept[field["name"]].astype(array.dtype)[::every].ravel()).all()
 
 
 def test_a_because_names_the_cue_the_frame_and_the_value(client, server, demo_run):

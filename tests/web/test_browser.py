@@ -128,6 +128,9 @@ def test_a_typing_fault_stays_in_its_sentence(page: Page, demo_run: int):
     fault = page.locator("#row-burst .fault")
     expect(fault).to_contain_text("'quick' is not a number. Accepted: a number in m/s")
     expect(page.locator("#s-burst-speed")).to_have_value("quick")
+    page.locator("#s-burst-speed").fill(before)
+    page.locator("#s-burst-speed").press("Enter")
+    expect(fault).to_have_count(0)
     page.reload()
     expect(page.locator("#s-burst-speed")).to_have_value(before)
 
@@ -227,6 +230,7 @@ def test_a_shot_is_made_renamed_run_cancelled_and_deleted(page: Page, demo_run: 
     page.goto("/")
     page.get_by_role("button", name="cinder fountain").click()
     expect(page.locator("#invitation")).to_be_visible()
+    expect(page.locator(".lane:visible .of").nth(2)).to_have_text("speed, mean / top")  # those of its matter alone
     page.locator("#s-finish-last").fill("2000")
     page.locator("#s-finish-last").press("Enter")
     expect(page.locator(".last-edit")).to_contain_text("last 120 to 2000")

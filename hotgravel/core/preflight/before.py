@@ -11,6 +11,7 @@ from hotgravel.core.drive.formulas import Formula
 from hotgravel.core.drive.keys import Keys
 from hotgravel.core.drive.responses import Response
 from hotgravel.core.drive.value import bounded, plain
+from hotgravel.core.matter.particles.emitter import MOST
 from hotgravel.core.preflight.reach import born_with, out_of_reach
 from hotgravel.core.shot import actions as do
 from hotgravel.core.shot import conditions as c
@@ -32,6 +33,7 @@ def in_rows(shot: Shot) -> Iterator[Finding]:
     yield from _beyond(shot)
     yield from _ending(shot)
     yield from _supply(shot)
+    yield from _crowded(shot)
     yield from _states(shot)
     yield from _outside_the_range(shot)
     yield from _cues(shot)
@@ -105,6 +107,30 @@ def _supply(shot: Shot) -> Iterator[Finding]:
         if row.through is not None and not shot.zones[row.through].on:
             said, remedy = "The zone it leaves through is off.", setting("Leave anywhere", row.id, "through", None)
             yield Finding("empty source", row.id, "through", said, remedy=remedy)
+
+
+def _crowded(shot: Shot) -> Iterator[Finding]:
+    """More particles at once than a run holds, as far as rows tell: of the source that gives the most."""
+    first, last, rate = shot.finish.first, shot.finish.last, shot.finish.rate
+    given: dict[str, tuple[float, float]] = {}  # by source: how many there will be at once, and its dial's value
+    for row in (s for s in shot.particle_sources if s.on):
+        if isinstance(row.emit, Burst):
+            given[row.id] = row.emit.count, row.emit.count
+        elif isinstance(row.emit, Stream) and (each_second := plain(row.emit.rate)):
+            life = plain(row.life, rate) if row.life is not None else None
+            lasts = shot.pace.lasting(max(first, row.emit.start), max(first, min(row.emit.end + 1, last)))
+            given[row.id] = each_second * min(lasts, life or lasts), each_second
+    total = sum(there for there, _value in given.values())
+    if total <= MOST:
+        return
+    most = max(given, key=lambda id: given[id][0])
+    there, value = given[most]
+    path = "emit.count" if isinstance(shot.row(most).emit, Burst) else "emit.rate"  # type: ignore[attr-defined]
+    said = f"Sources give about {total / 1e6:.3g} million particles, and a run holds {MOST // 10**6} million; "
+    said += f"{shot.names()[most]} gives the most."
+    fitting = value * max(0.0, 0.9 * MOST - (total - there)) / there
+    less = setting(f"Give {fitting:.0f}", most, path, round(fitting)) if fitting >= 1.0 else None
+    yield Finding("too many particles", most, path, said, remedy=less)
 
 
 def _span(row: str, path: str, shot: Shot) -> Remedy:

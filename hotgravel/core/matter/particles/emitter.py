@@ -14,22 +14,36 @@ from hotgravel.core.shape.edges import Lines, on_edges
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.sample import at_vertices, in_volume, on_surface
 from hotgravel.core.shape.zones import Scene
+from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.sources import Burst, Source, Supply
 
 Array = NDArray[np.float64]
+MOST = 6_000_000  # particles in a run
 DRAWS = 10  # uniform numbers for each birth: 4 place, 2 direction, speed, radius, life, whether the zone lets it
 
 
 @dataclass
 class Tally:
     """What a source has given so far: particles born, and the fraction of one still owed. The first is owed at once,
-    so that a slow stream begins when it says so."""
+    so that a slow stream begins when it says so. `row` is the source, `room` how many more the run can hold."""
 
+    row: str
+    room: int = MOST
     born: int = 0
     owed: float = 1.0 - 1e-6
 
+    def afford(self, count: int) -> None:
+        """Raises `ShotFault` if so many more would be too many to be meant, before the machine's memory is full."""
+        if count > self.room:
+            said = (
+                f"It gives {count} particles more at once, and there would be over {MOST // 10**6} million. Accepted: "
+            )
+            said += "fewer, or such as live less long; what comes off others must not give off the same again."
+            raise ShotFault([Fault(self.row, "emit", said)])
+
     def take(self, count: int) -> NDArray[np.uint64]:
-        """The numbers (count,) of the next particles that it gives."""
+        """The numbers (count,) of the next particles that it gives. Raises `ShotFault` where they are too many."""
+        self.afford(count)
         first, self.born = self.born, self.born + count
         return np.arange(first, self.born, dtype=np.uint64)
 
@@ -49,6 +63,7 @@ def burst_now(emitter: Emitter, tally: Tally, frame: int, state: int, scene: Sce
     emit = emitter.source.emit
     if not isinstance(emit, Burst) or emit.frame != frame:
         return Particles.blank(0)
+    tally.afford(emit.count)
     return _born(emitter, tally, np.zeros(emit.count), state, scene, next_id)
 
 
@@ -64,6 +79,7 @@ def stream_step(
         return Particles.blank(0)
     given = one(emit, "rate", scene.ask) * dt
     count = int(np.floor(tally.owed + given + 1e-9))  # rounding must not hold back the last one
+    tally.afford(count)
     moments = (np.arange(1, count + 1) - tally.owed) / max(given, 1e-300)
     tally.owed += given - count
     return _born(emitter, tally, np.clip(moments, 0.0, 1.0) * dt, state, scene, next_id, dt)

@@ -1,7 +1,6 @@
 """Particles in their seat: what they give a run, and the order of one of their steps."""
 
-from collections.abc import Iterable, Iterator, Mapping
-from contextlib import contextmanager
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -31,16 +30,8 @@ from hotgravel.core.matter.fineness import steps_for
 from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.neighbours import separate
 from hotgravel.core.matter.particles.advance import advance
-from hotgravel.core.matter.particles.emitter import Emitter, Tally, burst_now, stream_step
-from hotgravel.core.matter.particles.offshoots import (
-    MOST,
-    Shoot,
-    burst_off,
-    crown_step,
-    opening_step,
-    too_many,
-    trail_step,
-)
+from hotgravel.core.matter.particles.emitter import MOST, Emitter, Tally, burst_now, stream_step
+from hotgravel.core.matter.particles.offshoots import Shoot, burst_off, crown_step, opening_step, trail_step
 from hotgravel.core.matter.particles.skins import skins_of
 from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.shape.colliders import Colliders, colliders_of
@@ -104,15 +95,11 @@ class ParticleSolver:
     def land(self, state: State, seam: Seam) -> None:
         for emitter in self._giving(seam):
             number = self.setting.states[emitter.source.state]
-            with tallied(state, emitter.source.id) as tally:
-                new = burst_now(emitter, tally, round(seam.frame), number, seam.scene, seam.ids.next)
-            _admit(state, new, seam)
+            _give(state, seam, burst_now, emitter, round(seam.frame), number, seam.scene)
 
     def shed(self, state: State, shed: Shed, seam: Seam) -> None:
         for shoot in (s for s in self.shoots if s.source.id == shed.row):
-            with tallied(state, shed.row) as tally:
-                new = burst_off(shoot, tally, shed.parents, shed.who, shed.cue, seam.scene, seam.ids.next)
-            _admit(state, new, seam)
+            _give(state, seam, burst_off, shoot, shed.parents, shed.who, shed.cue, seam.scene)
 
     def offers(self, state: State) -> Offers:
         return Offers(blows=(Blows.kept_in(state.arrays, whole=False),) if state.arrays else ())
@@ -146,28 +133,20 @@ class ParticleSolver:
     def _stream(self, state: State, seam: Seam, dt: float) -> None:
         for emitter in self._giving(seam):
             number = self.setting.states[emitter.source.state]
-            with tallied(state, emitter.source.id) as tally:
-                new = stream_step(emitter, tally, seam.frame, seam.ahead, dt, number, seam.scene, seam.ids.next)
-            _admit(state, new, seam)
+            _give(state, seam, stream_step, emitter, seam.frame, seam.ahead, dt, number, seam.scene)
         for shoot in (s for s in self.shoots if seam.runs(s.source)):
             emit = shoot.source.emit
             if isinstance(emit, Crown):
                 for drops in seam.splashes:
-                    with tallied(state, shoot.source.id) as tally:
-                        new = crown_step(shoot, tally, drops, seam.scene, dt, seam.ids.next)
-                    _admit(state, new, seam)
+                    _give(state, seam, crown_step, shoot, drops, seam.scene, dt)
             elif isinstance(emit, Opening):
                 lasts = self.setting.shot.pace.lasting(seam.frame - emit.frames, seam.frame)
                 for faces in seam.openings:
-                    with tallied(state, shoot.source.id) as tally:
-                        new = opening_step(shoot, tally, faces, seam.scene, dt, lasts, seam.number, seam.ids.next)
-                    _admit(state, new, seam)
+                    _give(state, seam, opening_step, shoot, faces, seam.scene, dt, lasts, seam.number)
         crowds = {**seam.crowds, "particles": state.elements}  # what is born in this step leaves nothing in it
         for shoot in (s for s in self.shoots if seam.runs(s.source)):
             for parents in crowds.values():
-                with tallied(state, shoot.source.id) as tally:
-                    new = trail_step(shoot, tally, parents, seam.scene, dt, seam.ids.next)
-                _admit(state, new, seam)
+                _give(state, seam, trail_step, shoot, parents, seam.scene, dt)
 
     def _keep_apart(self, p: Elements, scene: Scene, colliders: Colliders) -> None:
         """Let particles push one another out of the way, but through nothing, in place."""
@@ -183,18 +162,15 @@ class ParticleSolver:
             )  # fmt: skip
 
 
-@contextmanager
-def tallied(state: State, row: str) -> Iterator[Tally]:
-    """A source's tally, read from the state's facts and put back."""
-    tally = Tally(*state.facts["given"].get(row, ()))
-    yield tally
+def _give(
+    state: State, seam: Seam, step: Callable[..., Particles], giver: Emitter | Shoot, *circumstances: Any
+) -> None:
+    """Take in what a source gives in one of its steps: its tally is read from the state's facts and put back. Raises
+    `ShotFault` where there would be too many."""
+    row = giver.source.id
+    tally = Tally(row, MOST - len(state.elements), *state.facts["given"].get(row, ()))
+    new = step(giver, tally, *circumstances, seam.ids.next)
     state.facts["given"][row] = [tally.born, tally.owed]
-
-
-def _admit(state: State, new: Particles, seam: Seam) -> None:
-    """Take in new particles. Raises `ShotFault` when there are too many to be meant."""
-    if len(state.elements) + len(new) > MOST:
-        raise too_many(f"At frame {seam.frame:.0f}")
     seam.ids.take(len(new))
     state.elements = state.elements.joined(new)
 

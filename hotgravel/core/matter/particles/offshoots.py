@@ -11,14 +11,12 @@ from hotgravel.core.matter.aims import headings
 from hotgravel.core.matter.contract import Openings, Splashes
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import Elements
-from hotgravel.core.matter.particles.emitter import Tally, equipped
+from hotgravel.core.matter.particles.emitter import MOST, Tally, equipped
 from hotgravel.core.matter.particles.state import Particles
 from hotgravel.core.shape.zones import Scene
-from hotgravel.core.shot.faults import ShotFault
 from hotgravel.core.shot.sources import Asked, Crown, Offshoot, Opening, Trail
 
 Array = NDArray[np.float64]
-MOST = 6_000_000  # particles in a run
 HOLLOW, STEEP = 1.5, 1.7  # of a drop's width: how far its rim is; its way up over its way out (60 degrees)
 
 
@@ -46,8 +44,7 @@ def trail_step(shoot: Shoot, tally: Tally, parents: Elements, scene: Scene, dt: 
     phase = uniforms(there.id.astype(np.uint64), 1, seed=shoot.source.seed, who=shoot.source.id, purpose=1)[:, 0]
     before = np.floor(rate * there.age + phase)
     count = (np.floor(rate * (there.age + dt) + phase) - before).astype(np.int64)
-    if count.sum() > MOST:
-        raise too_many(shoot.source.id)
+    tally.afford(int(count.sum()))
     who = np.repeat(np.arange(len(there)), count)
     nth = np.arange(len(who)) - np.repeat(np.cumsum(count) - count, count)
     given = rate[who]
@@ -69,8 +66,7 @@ def burst_off(
         key = parents.id[who].astype(np.uint64) + np.uint64(tally.born) * np.uint64(1 << 32)
         chance = uniforms(key, 1, seed=shoot.source.seed, who=shoot.source.id, purpose=4)[:, 0]
         count = np.floor(np.minimum(due, MOST + 1.0) + chance).astype(np.int64)
-    if count.sum() > MOST:
-        raise too_many(shoot.source.id)
+    tally.afford(int(count.sum()))
     new = _off(shoot, tally, parents, np.repeat(who, count), np.zeros(int(count.sum())), scene, next_id)
     new.cause[:] = cue
     return new
@@ -90,8 +86,7 @@ def opening_step(
     key = np.arange(len(due), dtype=np.uint64) + np.uint64(number) * np.uint64(1 << 24)
     chance = uniforms(key, 1, seed=shoot.source.seed, who=shoot.source.id, purpose=2)[:, 0]
     count = np.floor(due + chance).astype(np.int64)
-    if count.sum() > MOST:
-        raise too_many(shoot.source.id)
+    tally.afford(int(count.sum()))
     who = np.repeat(np.arange(len(due)), count)
     index = tally.take(len(who))
     u = uniforms(index, 3, seed=shoot.source.seed, who=shoot.source.id, purpose=3)
@@ -111,8 +106,6 @@ def crown_step(shoot: Shoot, tally: Tally, drops: Splashes, scene: Scene, dt: fl
     emit = shoot.source.emit
     assert isinstance(emit, Crown)
     who = np.repeat(np.flatnonzero(drops.wide > emit.least), emit.count)
-    if len(who) > MOST:
-        raise too_many(shoot.source.id)
     index = tally.take(len(who))
     u = uniforms(index, 2, seed=shoot.source.seed, who=shoot.source.id, purpose=5)
     nth = np.arange(len(who)) % emit.count
@@ -124,12 +117,6 @@ def crown_step(shoot: Shoot, tally: Tally, drops: Splashes, scene: Scene, dt: fl
     new.age[:] = -dt * u[:, 1]
     up = (out + np.array([0.0, STEEP, 0.0])) / np.hypot(1.0, STEEP)
     return equipped(shoot.source, shoot.number, new, up, index, shoot.state, scene, next_id)
-
-
-def too_many(where: str) -> ShotFault:
-    """Told before the machine's memory is full."""
-    why = "what is given off gives off the same again, or a rate is far too high"
-    return ShotFault.of(f"{where}: there would be over {MOST // 10**6} million particles; {why}.")
 
 
 def _off(

@@ -19,9 +19,10 @@ let stopFollowing = () => {};
 let startedHere = false;
 const shotId = facts.shot.id;
 
-const stage = new Stage($("view"), { picked: showBecause, moved: keepCamera, placed: placeZone });
+const stage = new Stage($("view"), { picked: showBecause, moved: (view) => { stage.fitted = true; keepCamera(view); }, placed: placeZone });
 const score = new Score($("lanes"), (frame, cue) => { if (cue) return showFired(cue, frame); player.pause(); player.following = false; player.seek(frame); });
 const player = new Player({ show: showFrame, told: tellPlayer });
+stage.learnt = () => { if (thinnedBefore) player.draw(); };
 const driven = watchDriven($("notebook"), { shot: shotId, range: () => shot, runNow: () => (run && player.frames?.kept.size ? run.id : null) });
 const notebook = watchNotebook($("notebook"), {
   shot: shotId, frameNow: () => player.frame, edited: onEdited, pointed: pointAt,
@@ -42,8 +43,7 @@ for (const menu of document.querySelectorAll(".handover")) menu.addEventListener
 
 // The stage
 
-const MOST_MOVING = 150000;  // particles that are drawn while frames go by
-let weighed = { key: "", weights: null };
+let weighed = { key: "", weights: null }, thinnedBefore = false;
 function showFrame(frame) {
   const by = $("colour-by").value, top = by === "load" ? mostBorne(score.measured) : usualTop(score.measured);
   const { spans, first } = ranShot;
@@ -51,10 +51,11 @@ function showFrame(frame) {
   const key = `${by} ${frame.frame} ${revision}`, weights = weighed.key === key ? weighed.weights : null;
   if (by.startsWith("zone ") && !weights) weigh(by.slice(5), frame, key);
   const looks = frame.groups.map((crowd) => coloured(crowd, by, ranShot, top, weights?.[crowd.name]));
-  // While frames go by, a crowd is thinned so that the page stays quick; what stands still is drawn whole.
-  const moving = player.playing || going(), points = Math.max(0, ...frame.groups.map((crowd) => crowd.count));
-  stage.show(run.id, frame, looks, blur, score.measured.get(frame.frame)?.absent, moving ? MOST_MOVING : Infinity);
-  if (points > MOST_MOVING) $("stage-note").textContent = moving ? `every ${Math.ceil(points / MOST_MOVING)}th particle is drawn while it moves` : "";
+  stage.show(run.id, frame, looks, blur, score.measured.get(frame.frame)?.absent);
+  const every = Math.max(1, ...frame.groups.map((crowd) => crowd.every));
+  if (every > 1) $("stage-note").textContent = `every ${every}th particle is drawn, so that the page stays quick`;
+  else if (thinnedBefore) $("stage-note").textContent = "";
+  thinnedBefore = every > 1;
   drawLegend($("legend"), by, by.startsWith("zone ") ? shot : ranShot, top, score.measured.get(frame.frame), weights);
   stage.skins.show(run.id, frame.frame, ranShot.skins);
   stage.streaks.show(run.id, frame.frame, ranShot.streaks);
@@ -87,9 +88,9 @@ for (const [id, event, name] of [["slice", "change", "of"], ["slice-axis", "chan
 $("stride").addEventListener("change", () => { stage.layers.get("smoke")?.finer(Number($("stride").value)); });
 
 async function weigh(zone, frame, key) {
-  const told = await Promise.all(frame.groups.map(async ({ name }) => {
+  const told = await Promise.all(frame.groups.map(async ({ name, every }) => {
     const answer = await fetch(`/runs/${run.id}/frames/${frame.frame}/weights.bin?zone=${zone}&matter=${name}`);
-    return answer.ok ? [name, new Float32Array(await answer.arrayBuffer())] : null;
+    return answer.ok ? [name, new Float32Array(await answer.arrayBuffer()).filter((_, i) => i % every === 0)] : null;
   }));
   if (told.includes(null)) return;
   weighed = { key, weights: Object.fromEntries(told) };
@@ -173,10 +174,7 @@ function fit() {
 
 // The player
 
-let moved = false;
 function tellPlayer() {
-  if (moved && !player.playing && !going()) redraw();
-  moved = player.playing || Boolean(going());
   $("play").textContent = player.playing ? "Pause" : "Play";
   const any = player.frames && player.frames.kept.size > 0;
   const shown = player.frames?.cache.get(player.frame)?.frame ?? player.frame;  // where not all frames are kept in full
@@ -198,7 +196,7 @@ function takeRun(next, itsShot) {
   run = next;
   ranShot = { ...itsShot, id: shotId };
   score.use(ranShot, run.first, run.last);
-  player.use(new Frames(run.id), run.first, ranShot.rate);
+  player.use(new Frames(run.id, (still) => stage.pace.affordable(still)), run.first, ranShot.rate);
   takeRetime();
   const progress = new Progress(run.first, run.last);
   player.following = going();
@@ -214,6 +212,7 @@ function takeRun(next, itsShot) {
       score.land(frame, gauges);
       player.land(frame);
       tellRun(progress);
+      if (going() && frame === run.first + SEEN_FIRST) fitOnce(false);
       if (!going() && frame === player.frame) redraw();  // the legend counts by its gauges
     },
     preparing(kernel) { $("run-state").textContent = `preparing ${kernel}, once for all runs`; },
@@ -224,8 +223,8 @@ function takeRun(next, itsShot) {
       const watched = player.following;
       player.following = false;
       tellRun(progress);
-      tellPlayer();
-      if (!startedHere && player.frames.kept.size) fitOnce();
+      player.tell();
+      if (player.frames.kept.size) fitOnce(true);
       if (!startedHere && watched) openThere(run.id);
       startedHere = false;
     },
@@ -234,9 +233,11 @@ function takeRun(next, itsShot) {
   tellRun(progress);
 }
 
-function fitOnce() {
+// Until somebody has turned the camera of a shot, its first run is framed: when a little has been seen of it, and whole.
+const SEEN_FIRST = 12;
+function fitOnce(whole) {
   if (!facts.camera && !stage.fitted) fit();
-  stage.fitted = true;
+  stage.fitted ||= whole;
 }
 
 // A run that nobody here had started is shown at the frame in which much goes on, as one that was over before.
@@ -259,7 +260,7 @@ function tellRun(progress) {
   const line = $("run-state");
   line.classList.toggle("bad", run.state === "failed");
   if (busy) {
-    const frame = progress.frame === undefined ? "waiting for the first frame" : `frame ${progress.frame} of ${run.last}, ${inWords(progress.left())}`;
+    const frame = progress.frame === undefined ? `waiting for ${run.behind ? `run ${run.behind}, which is computed first` : "the first frame"}` : `frame ${progress.frame} of ${run.last}, ${inWords(progress.left())}`;
     line.textContent = run.older ? `${frame}; older than the page` : frame;
     return;
   }

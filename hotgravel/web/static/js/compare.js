@@ -14,7 +14,7 @@ const COLOURS = ["#2F5D7C", "#C8431B"], DASHES = [[], [6, 3]];
 class Pair {
   constructor(both) { this.both = both; this.kept = new Set(); }
   land(frame) { for (const one of this.both) one.land(frame); this.kept.add(frame); }
-  get(frame) { return Promise.all(this.both.map((one) => one.get(frame))); }
+  get(frame, whole) { return Promise.all(this.both.map((one) => one.get(frame, whole))); }
   ahead(frames) { for (const one of this.both) one.ahead(frames); }
   drop() { for (const one of this.both) one.drop(); }
 }
@@ -142,7 +142,7 @@ document.addEventListener("keydown", (event) => {
   event.preventDefault();
 });
 
-const pair = new Pair(sides.map((side) => new Frames(side.run.id)));
+const pair = new Pair(sides.map((side) => new Frames(side.run.id, (still) => side.stage.pace.affordable(still))));
 player.use(pair, first, sides[0].shot.rate);
 await Promise.all(sides.map(async (side) => {
   const [told, set] = await Promise.all([getJson(`/runs/${side.run.id}.json`), getJson(`/runs/${side.run.id}/set.json`)]);

@@ -4,9 +4,12 @@ import { unpack } from "./wire.js";
 const BUDGET = 500 * 1024 * 1024;
 const AT_ONCE = 4;
 
+export const thinned = (frame) => frame.groups.some((crowd) => crowd.every > 1);
+
 export class Frames {
-  constructor(run) {
-    this.run = run;
+  // `affordable` tells how many points of a matter are fetched, of a frame that stands still (true) or goes by.
+  constructor(run, affordable) {
+    Object.assign(this, { run, affordable });
     this.kept = new Set();
     this.cache = new Map();
     this.bytes = 0;
@@ -19,19 +22,19 @@ export class Frames {
 
   has(frame) { return this.cache.has(frame); }
 
-  // The frame, from the cache or the server; null if the run was left meanwhile.
-  get(frame) {
+  // The frame, from the cache or the server; null if the run was left meanwhile. Without `whole`, crowds may be thinned.
+  get(frame, whole) {
     const there = this.cache.get(frame);
-    if (there) {
+    if (there && !(whole && thinned(there))) {
       this.cache.delete(frame);
       this.cache.set(frame, there);
       return Promise.resolve(there);
     }
-    return this.ask(frame, true);
+    return this.ask(frame, whole, true);
   }
 
-  ask(frame, first) {
-    const old = this.asked.get(frame);
+  ask(frame, whole, first) {
+    const key = `${frame} ${whole}`, old = this.asked.get(key);
     if (old) {
       if (first && this.waiting.includes(old)) {
         this.waiting.splice(this.waiting.indexOf(old), 1);
@@ -39,9 +42,9 @@ export class Frames {
       }
       return old.promise;
     }
-    const job = { frame };
+    const job = { frame, whole, key };
     job.promise = new Promise((resolve, reject) => Object.assign(job, { resolve, reject }));
-    this.asked.set(frame, job);
+    this.asked.set(key, job);
     if (first) this.waiting.unshift(job); else this.waiting.push(job);
     this.next();
     return job.promise;
@@ -52,11 +55,11 @@ export class Frames {
     const wanted = new Set(frames);
     for (const job of this.waiting.filter((j) => !wanted.has(j.frame))) {
       this.waiting.splice(this.waiting.indexOf(job), 1);
-      this.asked.delete(job.frame);
+      this.asked.delete(job.key);
       job.resolve(null);
     }
     for (const frame of frames) {
-      if (this.kept.has(frame) && !this.has(frame)) this.ask(frame, false).catch(() => {});
+      if (this.kept.has(frame) && !this.has(frame)) this.ask(frame, false, false).catch(() => {});
     }
   }
 
@@ -64,20 +67,22 @@ export class Frames {
     const going = this.asked.size - this.waiting.length;
     if (going >= AT_ONCE || !this.waiting.length) return;
     const job = this.waiting.shift();
-    this.load(job.frame).then(job.resolve, job.reject).finally(() => {
-      this.asked.delete(job.frame);
+    this.load(job.frame, job.whole).then(job.resolve, job.reject).finally(() => {
+      this.asked.delete(job.key);
       this.next();
     });
     this.next();
   }
 
-  async load(number) {
-    const answer = await fetch(`/runs/${this.run}/frames/${number}.bin`);
+  async load(number, whole) {
+    const most = this.affordable(whole);
+    const answer = await fetch(`/runs/${this.run}/frames/${number}.bin${Number.isFinite(most) ? `?most=${most}` : ""}`);
     if (!answer.ok) throw new Error((await answer.json()).detail);
     const frame = unpack(await answer.arrayBuffer());
     if (this.dropped) return null;
+    this.bytes += frame.bytes - (this.cache.get(number)?.bytes ?? 0);
+    this.cache.delete(number);
     this.cache.set(number, frame);
-    this.bytes += frame.bytes;
     for (const [oldest, old] of this.cache) {
       if (this.bytes <= BUDGET || oldest === number) break;
       this.cache.delete(oldest);

@@ -1,5 +1,7 @@
 // The notebook: which rows are unfolded, found and folded away, what is pointed at, and what every edit sends along.
 
+const STANDINGS = ["off", "driven", "changed"];  // typed in full, they ask how a row stands, not for its words
+
 export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
   const unfolded = () => document.getElementById("unfolded");
   const folded = new Set(JSON.parse(localStorage.getItem(`folded ${shot}`) ?? "[]"));
@@ -25,7 +27,8 @@ export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
     const words = wanted.toLowerCase().split(/\s+/).filter(Boolean);
     let there = 0;
     for (const line of root.querySelectorAll(".row-line")) {
-      const fits = words.every((word) => line.dataset.find.includes(word));
+      const is = line.dataset.is.split(" ");
+      const fits = words.every((word) => (STANDINGS.includes(word) ? is.includes(word) : line.dataset.find.includes(word)));
       line.hidden = !fits;
       there += fits;
     }

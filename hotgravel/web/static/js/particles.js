@@ -81,22 +81,15 @@ function sparks(ids) {
   return Float32Array.from(ids, (id) => 0.5 + 0.8 * ((Math.imul(id + 1, 2654435761) >>> 8) / 16777216) ** 1.5);
 }
 
-function thinned(values, width, every) {
-  if (every === 1) return values;
-  const kept = new values.constructor(Math.ceil(values.length / width / every) * width);
-  for (let i = 0; i < kept.length; i++) kept[i] = values[Math.floor(i / width) * every * width + (i % width)];
-  return kept;
-}
-
 // How many glows lie over one another, about: where they are many each gives less, or all is white.
-function crowding({ count, position: p, radius }) {
+function crowding({ count, every, position: p, radius }) {
   if (!count) return 0;
   const middle = [0, 0, 0];
   let spread = 0, area = 0;
   for (let i = 0; i < 3 * count; i++) middle[i % 3] += p[i] / count;
   for (let i = 0; i < 3 * count; i++) spread += (p[i] - middle[i % 3]) ** 2 / count;
   for (let i = 0; i < count; i++) area += (3.2 * radius[i]) ** 2;
-  return area / Math.max(spread, 1e-9);
+  return (every * area) / Math.max(spread, 1e-9);
 }
 
 export class ParticleCloud {
@@ -120,21 +113,19 @@ export class ParticleCloud {
     this.mesh.geometry.setAttribute(name, new THREE.InstancedBufferAttribute(values, width));
   }
 
-  // Colours (3 floats each) and heat (0 to 1) belong to the frame's particles. Where there are more than `most`, every
-  // so manyth is drawn.
-  show(_run, frame, { colours, heat }, blur, most) {
-    const every = Math.max(1, Math.ceil(frame.count / most)), some = (values, width) => thinned(values, width, every);
+  // Colours (3 floats each) and heat (0 to 1) belong to the frame's particles.
+  show(_run, frame, { colours, heat }, blur) {
     this.mesh.material.uniforms.shutter.value = blur;
     this.mesh.geometry.dispose();
-    this.set("place", some(frame.position, 3), 3);
-    this.set("going", some(frame.velocity, 3), 3);
-    this.set("size", some(frame.radius, 1), 1);
-    this.set("paint", some(colours, 3), 3);
-    this.set("heat", some(heat, 1), 1);
-    this.set("spark", sparks(some(frame.id, 1)), 1);
-    this.set("there", some(Float32Array.from(frame.radius, (_, i) => 1 - (frame.faded?.[i] ?? 0)), 1), 1);
+    this.set("place", frame.position, 3);
+    this.set("going", frame.velocity, 3);
+    this.set("size", frame.radius, 1);
+    this.set("paint", colours, 3);
+    this.set("heat", heat, 1);
+    this.set("spark", sparks(frame.id), 1);
+    this.set("there", Float32Array.from(frame.radius, (_, i) => 1 - (frame.faded?.[i] ?? 0)), 1);
     this.mesh.material.uniforms.glow.value = 0.75 / (1 + crowding(frame));
-    this.mesh.geometry.instanceCount = Math.ceil(frame.count / every);
+    this.mesh.geometry.instanceCount = frame.count;
   }
 
   resize(height) { this.mesh.material.uniforms.pixels.value = height; }

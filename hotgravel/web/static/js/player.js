@@ -6,6 +6,7 @@ export class Player {
   constructor({ show, told }) {
     this.show = show;      // (frame data) draws it
     this.told = told;      // () the playhead or the rate changed
+    this.moved = false;
     this.frames = null;
     this.rate = 24;
     this.first = 1;
@@ -23,14 +24,24 @@ export class Player {
   use(frames, first, rate) {
     if (this.frames) this.frames.drop();
     Object.assign(this, { frames, first, last: first, rate, frame: first, playing: false, fault: "" });
+    this.tell();
+  }
+
+  moving() { return this.playing || this.following; }
+
+  // What has come to a stand is drawn again, whole.
+  tell() {
+    const stood = this.moved && !this.moving();
+    this.moved = this.moving();
     this.told();
+    if (stood && this.frames) this.draw();
   }
 
   land(frame) {
     this.frames.land(frame);
     this.last = Math.max(this.last, frame);
     if (this.following) this.seek(frame);
-    this.told();
+    this.tell();
   }
 
   // Kept frames are always a range without holes from the first on.
@@ -38,11 +49,12 @@ export class Player {
     if (!this.frames || !this.frames.kept.size) return;
     this.frame = Math.max(this.first, Math.min(this.last, Math.round(frame)));
     this.frames.ahead(this.wanted());
-    this.told();
+    this.tell();
     await this.draw();
   }
 
   wanted() {
+    if (this.following) return [this.frame];
     const span = this.last - this.first + 1;
     return Array.from({ length: Math.min(AHEAD, span) }, (_, i) => this.first + ((((this.frame - this.first + this.way * i) % span) + span) % span));
   }
@@ -53,9 +65,9 @@ export class Player {
     this.busy = true;
     const frames = this.frames;
     try {
-      for (let wish = null; wish !== this.frame && frames === this.frames; ) {
-        wish = this.frame;
-        const data = await frames.get(wish);
+      for (let wish = null, whole = null; (wish !== this.frame || whole === this.moving()) && frames === this.frames; ) {
+        [wish, whole] = [this.frame, !this.moving()];
+        const data = await frames.get(wish, whole);
         if (data && frames === this.frames) {
           this.show(data);
           this.shown.push(performance.now());
@@ -67,12 +79,12 @@ export class Player {
       this.playing = false;
     }
     this.busy = false;
-    this.told();
+    this.tell();
   }
 
   toggle() { if (this.playing) this.pause(); else this.play(); }
 
-  pause() { this.playing = false; this.told(); }
+  pause() { this.playing = false; this.tell(); }
 
   play() {
     if (!this.frames || this.last <= this.first) return;

@@ -7,6 +7,7 @@ const MOST_TALL = 214;  // pixels of lanes that are shown at once
 export function compact(number) {
   const size = Math.abs(number);
   if (size >= 1e6) return `${(number / 1e6).toFixed(2)} M`;
+  if (size >= 1e5) return `${Math.round(number / 1e3)} k`;
   if (size >= 1e4) return Math.round(number).toString().replace(/(\d)(?=(\d{3})+$)/g, "$1\u2009");
   if (size >= 100 || Number.isInteger(number)) return number.toFixed(0);
   return number.toFixed(size >= 10 ? 1 : 2);
@@ -52,12 +53,12 @@ export class Score {
     }
     const states = shot.states;
     this.lanes.push(this.lane("gauge", "gauge count", "how many, by state", 30, (c) => this.stack(c, states), (g) => compact(counted(g))));
-    for (const { matter, title, style, gauges, unit, help } of shot.lanes) {
+    for (const { matter, title, style, gauges, unit, help, expected } of shot.lanes) {
       const value = (g, name) => g.matter[matter]?.[name] ?? 0;
       const paint = style === "bars" ? (c) => this.bars(c, (g) => value(g, gauges[0])) : (c) => this.curves(c, gauges.map((name) => (g) => value(g, name)));
       const lane = this.lane("gauge", `gauge ${title}`, title, 26, paint, (g) => `${[...gauges].reverse().map((name) => compact(value(g, name))).join(" / ")} ${unit}`.trim());
       lane.canvas.title = `${help}. Click to go there.`;
-      lane.matter = matter;
+      Object.assign(lane, { matter, expected });
       this.lanes.push(lane);
     }
     this.arrange();
@@ -169,7 +170,7 @@ export class Score {
     this.drawing = false;
     const there = new Set([...this.measured.values()].flatMap((g) => Object.entries(g.matter).filter(([, of]) => of.count).map(([name]) => name)));
     for (const lane of this.lanes) {
-      lane.row.hidden = Boolean(lane.matter && there.size && !there.has(lane.matter));
+      lane.row.hidden = Boolean(lane.matter) && !(there.size ? there.has(lane.matter) : lane.expected);
     }
     const shown = this.lanes.filter((lane) => !lane.row.hidden && !lane.folded), scale = window.devicePixelRatio || 1;
     const widths = shown.map((lane) => lane.canvas.clientWidth);

@@ -6,6 +6,7 @@ import { Lens } from "./lens.js";
 import { Volume } from "./volume.js";
 import { Drapes } from "./drapes.js";
 import { glass, Light, MOST_LAMPS, tinting } from "./light.js";
+import { Pace } from "./pace.js";
 import { ParticleCloud } from "./particles.js";
 import { Parted } from "./parted.js";
 import { Pieces } from "./pieces.js";
@@ -33,6 +34,7 @@ export class Stage {
     this.props = [];
     this.set = new THREE.Group();
     this.layers = new Map();  // by matter
+    this.pace = new Pace(this.renderer.getContext(), () => this.learnt());
     this.light = new Light(this);
     this.ring = this.makeRing();
     this.scene.add(this.set, this.ring);
@@ -68,16 +70,25 @@ export class Stage {
     this.later();
   }
 
+  // By now it is known how much can be drawn at once.
+  learnt() {}
+
   later() {
     if (this.due) return;
     this.due = true;
-    requestAnimationFrame(() => { this.due = false; this.draw(); });
+    const turn = () => {
+      if (this.pace.busy) { requestAnimationFrame(turn); return; }
+      this.due = false;
+      this.draw();
+    };
+    requestAnimationFrame(turn);
   }
 
   draw() {
     this.light.follow(this.camera, this.controls.target, (this.shadowed ??= this.litBox()));
     for (const layer of this.layers.values()) layer.prepare?.();
     if (this.lens?.metres) this.lens.render(); else this.renderer.render(this.scene, this.camera);
+    this.pace.watch((this.frame?.groups ?? []).reduce((sum, { kind, count }) => sum + (kind === "points" ? count : 0), 0));
   }
 
   // What throws shadows: the set but for mere ground, and what moves.
@@ -253,10 +264,10 @@ export class Stage {
   // The elements
 
   // `looks` has the colours and the heat of each group of a frame.
-  show(run, frame, looks, blur, absent, most = Infinity) {
+  show(run, frame, looks, blur, absent) {
     if (this.rings && this.ringedAt !== frame.frame) this.rings.visible = false;
     this.frame = frame;
-    frame.groups.forEach((crowd, i) => this.layer(crowd).show(run, crowd, looks[i], blur, most));
+    frame.groups.forEach((crowd, i) => this.layer(crowd).show(run, crowd, looks[i], blur));
     const lit = frame.groups.findIndex((crowd) => crowd.kind === "points");
     if (lit >= 0) this.light.lightCrowd(frame.groups[lit], looks[lit].heat);
     this.pose(frame.frame, absent);

@@ -150,5 +150,5 @@ def test_offshoots_are_the_same_bytes_after_a_resume(tmp_path):
 
 
 def test_trails_that_leave_trails_are_stopped_with_a_sentence():
-    with pytest.raises(ShotFault, match="gives off the same again"):
+    with pytest.raises(ShotFault, match="give off the same again"):
         filmed(source(), trail(state="loose", emit={"kind": "trail", "rate": 3000}))
