@@ -3,11 +3,11 @@
 import logging
 import os
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 import psutil
-from distributed import Client, Future, KilledWorker, LocalCluster, Security
+from distributed import Client, Event, Future, KilledWorker, LocalCluster, Security
 
 from hotgravel.core.place import Place, address_of
 from hotgravel.farm import job
@@ -33,7 +33,7 @@ class Farm:
         self._client: Client | None = None
         self._cluster: LocalCluster | None = None
         self._futures: dict[int, Future] = {}
-        self._behind: list[Future] = []
+        self._behind: dict[str, Future] = {}  # by worker: what it prepares while nothing runs
         self._failure = ""
         self._stopping = False
 
@@ -56,13 +56,17 @@ class Farm:
                 )  # fmt: skip
                 self._client = Client(self._cluster)
             self._client.subscribe_topic(job.TOPIC, self._hear)
-            there = self._client.scheduler_info(n_workers=-1)["workers"]
-            # A run goes first, and loads what it needs by itself.
-            self._behind = [self._client.submit(job.prepare, workers=[w], pure=False, priority=-10) for w in there]
+            self._prepare(self._client.scheduler_info(n_workers=-1)["workers"])
         except Exception as error:  # whatever stops the workers must reach the page
             log.exception("the workers did not start")
             self._failure = f"The workers did not start: {error}"
         self._ready.set()
+
+    def _prepare(self, workers: Iterable[str]) -> None:
+        """Let workers load all kernels. A run goes first, and loads what it needs by itself."""
+        assert self._client is not None
+        for worker in workers:
+            self._behind[worker] = self._client.submit(job.prepare, workers=[worker], pure=False, priority=-10)
 
     def wait(self, seconds: float) -> bool:
         """Whether the workers are up within that time."""
@@ -77,6 +81,7 @@ class Farm:
         if self._client is None or self._failure:
             self._ended(run_id, "failed", self._failure)
             return
+        Event(job.RUNS_WAIT, client=self._client).set()
         future = self._client.submit(
             job.run_shot, run_id, document, address_of(folder), address_of(meshes),
             key=f"run-{run_id}", pure=False, retries=0,
@@ -101,6 +106,9 @@ class Farm:
         self._futures.pop(run_id, None)
         if self._stopping:
             return  # the next start says that this run was interrupted
+        if not self._futures:
+            Event(job.RUNS_WAIT, client=self._client).clear()
+            self._prepare(w for w, f in self._behind.items() if f.status == "finished" and not f.result())
         try:
             self._ended(run_id, future.result(), "")
         except Exception as error:

@@ -14,13 +14,38 @@ from hotgravel.core.warm import telling_of_kernels, warm
 
 TOPIC = "hotgravel"
 CANCEL = "cancel"
+RUNS_WAIT = "hotgravel runs wait"  # the name of an event that is set while they do
+BEHIND = 0  # stands for a run's number where no run waits
 PICTURE = "picture.png"
 PICTURE_SIZE = (640, 360)
 
 
-def prepare() -> None:
-    """Load every kernel into this worker while it has nothing else to do, so that later runs need not wait."""
-    warm()
+def prepare() -> bool:
+    """Load every kernel into this worker while it has nothing else to do, so that later runs need not wait.
+
+    Where kernels have to be compiled, which takes minutes, it is given up as soon as a run waits; whether it came to
+    its end is returned.
+    """
+    from distributed import Event
+
+    wanted = Event(RUNS_WAIT)
+
+    def compiling(name: str) -> None:
+        if wanted.is_set():
+            raise _RunWaits
+        _tell(BEHIND, {"preparing": name})
+
+    try:
+        warm(compiling)
+    except _RunWaits:
+        return False
+    finally:
+        _tell(BEHIND, {"preparing": ""})
+    return True
+
+
+class _RunWaits(Exception):
+    """A run waits for this worker."""
 
 
 def run_shot(run_id: int, document: dict[str, Any], folder: str, meshes: str) -> str:

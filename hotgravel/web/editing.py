@@ -127,11 +127,16 @@ def whole_notebook(request: Request, shot_id: int, unfolded: str = "") -> Respon
 
 @router.get("/now.json")
 def now(request: Request, shot_id: int) -> dict[str, Any]:
-    """The revision that is current, and the latest run: what other tabs and windows have made of the shot."""
+    """The revision that is current and the latest run, which other tabs and windows may have made; and the kernel that
+    is being prepared for later runs."""
     studio: Studio = request.app.state.studio
     with studio.database.session() as session:
         run = runs.latest(session, shot_id)
-        return {"revision": shots.record(session, shot_id).head, "run": run.id if run else None}
+        return {
+            "revision": shots.record(session, shot_id).head,
+            "run": run.id if run else None,
+            "behind": studio.behind,
+        }
 
 
 @router.post("/undo")

@@ -34,7 +34,7 @@ from hotgravel.farm.cluster import OVER, Farm
 from hotgravel.farm.cutting import CANCELLED, DONE, FAILED, GOING, Cuttings
 from hotgravel.farm.cutting import Standing as CutStanding
 from hotgravel.farm.handing import Handings
-from hotgravel.farm.job import CANCEL
+from hotgravel.farm.job import BEHIND, CANCEL
 from hotgravel.store import bin, runs, settings, shots
 from hotgravel.store.database import Database
 from hotgravel.store.models import RunRecord
@@ -82,6 +82,7 @@ class Studio:
         self.folder = folder
         self.place = folder if place is None else place
         self.database = Database(folder)
+        self.behind = ""  # the kernel that is compiled while no run waits for one
         self.farm = Farm(self._landed, self._ended, self._preparing)
         self.handings = Handings(folder / "handovers")
         self.cutting = Cuttings(folder / "cutting")
@@ -275,7 +276,10 @@ class Studio:
             log.warning("frame %s of run %s could not be written down: %s", frame, run_id, error)
 
     def _preparing(self, run_id: int, kernel: str) -> None:
-        self._tell(run_id, {"preparing": kernel})
+        if run_id == BEHIND:
+            self.behind = kernel
+        else:
+            self._tell(run_id, {"preparing": kernel})
 
     def _ended(self, run_id: int, state: str, message: str) -> None:
         if message == OVER:

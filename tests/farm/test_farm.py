@@ -6,12 +6,13 @@ import time
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
-from distributed import Client
+from distributed import Client, Event
 
 from hotgravel.core.picture.still import still_of
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
+from hotgravel.farm import job
 from hotgravel.farm.cluster import Farm
 from hotgravel.farm.handing import Handings, Order
 from hotgravel.farm.job import PICTURE, PICTURE_SIZE, compute
@@ -79,6 +80,17 @@ def test_the_picture_is_of_a_frame_in_which_much_goes_on(tmp_path):
     world = build(load(shot), beside(tmp_path))
     looks = {still_of(world, tmp_path, frame, PICTURE_SIZE): frame for frame in range(1, 9)}
     assert looks[(tmp_path / PICTURE).read_bytes()] >= 5
+
+
+def test_kernels_are_prepared_behind_until_a_run_waits(farm, monkeypatch):
+    heard, wanted = [], Event(job.RUNS_WAIT, client=farm[0]._client)
+    monkeypatch.setattr(job, "_tell", lambda run, news: heard.append((run, news["preparing"])))
+    monkeypatch.setattr(job, "warm", lambda tell: [tell("one"), wanted.set(), tell("two")])
+    assert not job.prepare()
+    wanted.clear()
+    monkeypatch.setattr(job, "warm", lambda tell: tell("two"))
+    assert job.prepare()
+    assert heard == [(job.BEHIND, name) for name in ("one", "", "two", "")]
 
 
 def test_a_run_is_cancelled_between_frames(farm, tmp_path):

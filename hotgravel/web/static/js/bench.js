@@ -460,10 +460,14 @@ $("preflight").addEventListener("click", (event) => {
 
 // What other tabs and windows have made of the shot.
 
+let behindBefore = false;
 async function lookElsewhere() {
   if (document.hidden) return;
   const now = await getJson(`/shots/${shotId}/now.json`).catch(() => null);
   if (!now) return;
+  if (now.behind) $("stage-note").textContent = `preparing ${now.behind}, for later runs`;
+  else if (behindBefore) tellGrid();
+  behindBefore = Boolean(now.behind);
   const edited = now.revision > revision, ran = now.run !== null && now.run > (run?.id ?? 0);
   const parts = [edited && `the page (revision ${now.revision})`, ran && `run ${now.run}`].filter(Boolean);
   $("elsewhere").hidden = !parts.length;
