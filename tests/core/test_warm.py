@@ -8,54 +8,41 @@ from hotgravel.core.shape.shelf import FOLDER
 
 PLAIN = {name: value for name, value in os.environ.items() if name != FOLDER}  # no cutting is kept from before
 
-LEFT = """
-import importlib, pkgutil
-import hotgravel.core
-from hotgravel.core.warm import warm
-from numba.core.registry import CPUDispatcher
-warm()
-for found in pkgutil.walk_packages(hotgravel.core.__path__, "hotgravel.core."):
-    module = importlib.import_module(found.name)
-    for kernel in vars(module).values():
-        if isinstance(kernel, CPUDispatcher) and kernel.py_func.__module__ == found.name:
-            if kernel.targetoptions.get("parallel") and not kernel.signatures:
-                print(found.name, kernel.py_func.__name__)
-"""
-
-
-def test_every_kernel_that_runs_by_itself_is_prepared():
-    """Kernels within others are compiled with them; those that run side by side never stand within another."""
-    done = subprocess.run([sys.executable, "-c", LEFT], capture_output=True, env=PLAIN, text=True, timeout=600)
-    assert done.returncode == 0, done.stderr
-    assert done.stdout == ""
-
-
-COMPILED = """
-import sys
+CHECK = """
+import importlib, pkgutil, sys
 from pathlib import Path
+import hotgravel.core
 from numba.core import event
+from numba.core.registry import CPUDispatcher
 from hotgravel.core.run.execute import execute
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from hotgravel.core.warm import warm
 from hotgravel.demo.shots import FOLDER, demo_names, demo_path
 warm()
+for found in pkgutil.walk_packages(hotgravel.core.__path__, "hotgravel.core."):
+    module = importlib.import_module(found.name)
+    for kernel in vars(module).values():
+        if isinstance(kernel, CPUDispatcher) and kernel.py_func.__module__ == found.name:
+            if kernel.targetoptions.get("parallel") and not kernel.signatures:
+                print("not prepared:", found.name, kernel.py_func.__name__)
 class Told(event.Listener):
     def on_start(self, happening):
-        print(happening.data["dispatcher"].py_func.__name__, happening.data["args"])
+        print("compiled:", happening.data["dispatcher"].py_func.__name__, happening.data["args"])
     def on_end(self, happening):
         pass
 event.register("numba:compile", Told())
 for name in demo_names():
     shot = load(demo_path(name)).dump()
-    shot["finish"]["last"] = shot["finish"]["first"] + 3
+    shot["finish"]["last"] = shot["finish"]["first"] + 2
     execute(build(load(shot), beside(FOLDER), "rough"), Path(sys.argv[1]) / name)
 """
 
 
-def test_no_demo_shot_waits_for_a_kernel(tmp_path):
-    """Numba compiles a kernel anew where an array lies otherwise in memory or may not be written."""
-    command = [sys.executable, "-c", COMPILED, str(tmp_path)]
-    done = subprocess.run(command, capture_output=True, text=True, timeout=600)
+def test_every_kernel_is_prepared_and_no_demo_shot_waits_for_one(tmp_path):
+    """Kernels within others are compiled with them; those that run side by side never stand within another. Numba
+    compiles a kernel anew where an array lies otherwise in memory or may not be written."""
+    command = [sys.executable, "-c", CHECK, str(tmp_path)]
+    done = subprocess.run(command, capture_output=True, env=PLAIN, text=True, timeout=600)
     assert done.returncode == 0, done.stderr
     assert done.stdout == ""

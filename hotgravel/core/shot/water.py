@@ -17,7 +17,8 @@ class Water(Row):
     wraps: ClassVar[str] = "water"
     look: ClassVar[str] = "clear"
     does: ClassVar[str] = (
-        "The surface of a lake or a sea: wind waves, wakes, rings of rain, foam. What it meets are collisions."
+        "The surface of a lake or a sea: wind waves, wakes, rings of rain, foam. What it meets are collisions: what "
+        "stands still in it is a shore, which throws wakes and rings back."
     )
     phrase: ClassVar[str] = (
         "Water lies about {at}, {size} across in cells of {cell}, {depth} deep; a wind of {wind} along {direction} has "

@@ -325,7 +325,7 @@ def test_cues_that_lead_to_one_another_go_round_once_and_end():
     made = flight(to_late, back, finish={"last": 8})
     assert made.events.cue.tolist() == [0, 1]
     boom = {"kind": "offshoot", "id": "boom", "emit": {"kind": "asked", "count": 2500}, "state": "loose"}
-    with pytest.raises(ShotFault, match="gives off the same again"):
+    with pytest.raises(ShotFault, match="give off the same again"):
         flight(cue({"kind": "older", "age": 0.02}, {"kind": "shed", "offshoot": "boom"}), supply=[source(), boom])
 
 

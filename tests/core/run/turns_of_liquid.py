@@ -185,7 +185,7 @@ LIQUID: dict[str, tuple[Any, ...]] = {
 def breaking(**fields: Any):
     """A column that breaks, with froth."""
     row = {"kind": "froth", "id": "froth", "least": 0.5, "trapped": 40, "crests": 40} | fields
-    return scene(water=body_of(0.6, 1.2, at=(-0.5, None, 0)), rows=[*STATES, row], last=18)
+    return scene(water=body_of(0.6, 1.2, at=(-0.5, None, 0)), rows=[*STATES, row], last=15)
 
 
 def large(f: Film) -> float:

@@ -9,7 +9,6 @@ from hotgravel.core.drive.value import plain
 from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kept, Kind, Lane, Table
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fineness import CELLS
-from hotgravel.core.matter.fluid.solids import corners_of
 from hotgravel.core.matter.water.solver import POINTS, WaterSolver
 from hotgravel.core.matter.water.spectrum import DEEP
 from hotgravel.core.matter.water.waves import Square, Wind
@@ -116,9 +115,5 @@ def _gravity(shot: Shot) -> float:
 
 
 def _stirs(solver: WaterSolver, prop: str) -> bool:
-    """Whether a prop is in the surface at first, or may come there."""
-    pose = solver.setting.at_first.get(prop)
-    if pose is None or prop not in solver.setting.standing:
-        return True
-    low, high = corners_of(solver.setting.shapes[prop], pose)
-    return bool(low[1] < solver.row.at[1] < high[1])
+    """Whether a prop moves, and so may come into the surface."""
+    return prop not in solver.setting.standing

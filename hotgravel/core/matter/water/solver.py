@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter, map_coordinates
 
 from hotgravel.core.chance import uniforms
@@ -16,6 +17,7 @@ from hotgravel.core.matter.fineness import FINENESS
 from hotgravel.core.matter.fluid.solids import corners_of
 from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.matter.water.rain import WATER, WIDE, classes, fall_speed, ringed
+from hotgravel.core.matter.water.shores import Shores
 from hotgravel.core.matter.water.waves import Square, Wind, carried, stepped, velocity_in
 from hotgravel.core.shape.colliders import Moving, stands
 from hotgravel.core.shape.kinds import Shaped
@@ -56,6 +58,7 @@ class WaterSolver:
     rains: tuple[Rain, ...]
     number: int
     last: list[tuple[Array, float, Seen]] = field(default_factory=list)  # what was seen last, and of which water
+    known: dict[tuple[str, ...], Shores] = field(default_factory=dict)  # by the props that make them
 
     def begin(self) -> State:
         n = self.square.many
@@ -76,28 +79,41 @@ class WaterSolver:
 
     @cached_property
     def met(self) -> list[str]:
-        """The props and bodies that stir it."""
+        """The props and bodies that stir it, or that it laps against."""
         return list(dict.fromkeys(prop for prop, _ in self.setting.met))
+
+    def shores(self, props: tuple[str, ...]) -> Shores:
+        """Those of props that stand still."""
+        if props not in self.known:
+            standing = [(self.setting.shapes[prop], self.setting.standing[prop]) for prop in props]
+            self.known[props] = Shores.of(standing, self.nodes, self.square.cell)
+        return self.known[props]
 
     def step(self, state: State, seam: Seam, dt: float) -> int:
         """Hulls press it down and rain rings it; all waves go on; foam is born and dries; then points ride on it."""
         a, n, g = state.arrays, self.square.many, self.square.gravity
         press = np.zeros((n, n))
         a |= NO_DROPS
-        for prop in self.met:
-            if stands(self.setting, seam.scene, prop):
+        there = [prop for prop in self.met if stands(self.setting, seam.scene, prop)]
+        shores = self.shores(tuple(prop for prop in there if prop in self.setting.standing))
+        for prop in there:
+            if prop not in self.setting.standing:
                 self._press(press, self.setting.shapes[prop], seam.scene.soon[prop])
+        for prop in self.met:
             for m in (m for m in seam.surfaces if m.prop == prop):
                 self._press(press, m.shape, m.end)
         for number, row in enumerate(self.rains):
             if seam.runs(row) and row.start <= seam.frame < row.end + 1:
-                self._rain(state, row, number, seam, dt)
+                self._rain(state, row, number, seam, shores.open, dt)
         press = gaussian_filter(press, SOFT) if press.any() else press
         if not state.facts["time"]:
             a["high"] = press.mean() - press  # what lies in it at first makes no wave
         if press.any() or a["high"].any() or a["potential"].any():
-            high, potential = a["high"], a["potential"]
-            a["high"], a["potential"] = stepped(self.square, high, potential, g * press, self.row.calms, dt)
+
+            def move(high: Array, potential: Array) -> tuple[Array, Array]:
+                return stepped(self.square, high, potential, g * press, self.row.calms, dt)
+
+            a["high"], a["potential"] = shores.stepped(move, a["high"], a["potential"])
         state.facts["time"] += dt
         seen = self.seen(state)
         self._foam(a, seen, dt)
@@ -206,8 +222,8 @@ class WaterSolver:
             under += thick * (shape.gap(points, pose) < 0.0).reshape(under.shape)
         press[i:ie, k:ke] = np.maximum(press[i:ie, k:ke], under)
 
-    def _rain(self, state: State, row: Rain, number: int, seam: Seam, dt: float) -> None:
-        """Drops fall in a step, in place."""
+    def _rain(self, state: State, row: Rain, number: int, seam: Seam, open_: NDArray[np.bool_], dt: float) -> None:
+        """Drops fall in a step on cells (n, n) that are open, in place."""
         square, owed, ask = self.square, state.arrays["owed"][number], seam.scene.ask
         wide, rate = classes(one(row, "rate", ask), row.least)
         owed[: len(wide)] += rate * square.side**2 * dt
@@ -219,9 +235,10 @@ class WaterSolver:
         named = np.uint64(seam.number) * np.uint64(1 << 24) + np.arange(len(size), dtype=np.uint64)
         x, z, turn = (np.array([square.many] * 2 + [2.0 * np.pi]) * uniforms(named, 3, seed=row.seed, who=row.id)).T
         place = self.nodes[0, 0] + square.cell * (np.stack([x, np.zeros_like(x), z], axis=1) - [0.5, 0.0, 0.5])
+        there = open_[x.astype(int), z.astype(int)]
         if row.through is not None:
-            there = seam.scene.weight_in(row.through, place) >= 0.5
-            x, z, turn, size, place = x[there], z[there], turn[there], size[there], place[there]
+            there &= seam.scene.weight_in(row.through, place) >= 0.5
+        x, z, turn, size, place = x[there], z[there], turn[there], size[there], place[there]
         a = state.arrays
         place[:, 1] = map_coordinates(self.seen(state).place[..., 1], [x - 0.5, z - 0.5], order=1, mode="nearest")
         a["drop_place"], a["drop_wide"] = np.concatenate([a["drop_place"], place]), np.append(a["drop_wide"], size)

@@ -11,9 +11,9 @@ from tests.core.matter.smoke.scenes import smoky
 from tests.core.matter.smoke.test_smoke import gone_on
 
 
-def detailed(smoke, **fields):
+def detailed(smoke, last=13, **fields):
     detail = {"kind": "detail", "id": "detail", "times": 2} | fields
-    world, state, told = gone_on(smoky(smoke, matter=[detail], last=13))
+    world, state, told = gone_on(smoky(smoke, matter=[detail], last=last))
     records = world.solvers["smoke"].records(state)
     shape = tuple(records["volume"]["shape"])
     fine = records["gas"]["density"].astype(float).reshape(shape)
@@ -54,7 +54,7 @@ def test_what_has_faded_in_the_rough_is_gone_here():
 )
 def test_each_dial_turns_it(dial, low, high, sign):
     def rough(value):
-        _, fine, _, _ = detailed({"swirl": 2.0}, **{"times": 2, "curls": 1.5} | {dial: value})
+        _, fine, _, _ = detailed({"swirl": 2.0}, 8, **{"times": 2, "curls": 1.5} | {dial: value})
         return np.abs(np.diff(fine, 2, axis=0)).sum()
 
     less, more = rough(low), rough(high)

@@ -1,10 +1,13 @@
 """Wide water, against the papers of its spectra and waves in closed form."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from scipy.ndimage import map_coordinates
 
 from hotgravel.core.matter.water.rain import classes, drops_in, fall_speed, ringed
+from hotgravel.core.matter.water.shores import Shores
 from hotgravel.core.matter.water.spectrum import DEEP, density_of, speed_of, towards
 from hotgravel.core.matter.water.waves import Square, Wind, carried, stepped, velocity_in
 from hotgravel.core.preflight.checks import findings
@@ -94,6 +97,49 @@ def test_what_presses_on_it_is_borne_and_no_water_is_lost():
     for _ in range(400):
         high, potential = stepped(square, high, potential, press, 1.0, 0.05)
     assert high[30:34, 30:34].mean() == pytest.approx(-0.02, rel=0.15)
+
+
+@pytest.mark.parametrize(("depth", "thick"), [(0.2, 0.16), (DEEP, 0.16), (DEEP, 8.0)])
+def test_a_shore_throws_rings_back_as_their_mirror_image_would_come(depth, thick):
+    square, quiet = Square(160, 0.08, depth, G), np.zeros((160, 160))
+    x = (np.arange(160) - 79.5) * 0.08
+    nodes = np.stack(np.meshgrid(x, 0.0, x, indexing="ij"), axis=-1).reshape(160, 160, 3)
+    across = np.array([np.cos(np.radians(30.0)), 0.0, -np.sin(np.radians(30.0))])  # of a wall that is turned by that
+    shape = {"kind": "box", "width": thick, "height": 4.0, "depth": 40.0}
+    wall = prop("wall", shape, position=[*((1.0 + 0.5 * thick) * across)], rotation=[0, 30, 0])
+    setting = build(load(lake(props=[wall])), beside(Path())).setting
+    shores = Shores.of([(setting.shapes["wall"], setting.at_first["wall"])], nodes, 0.08)
+
+    def ring(away):
+        return -0.01 * np.exp(-((nodes - away * across) ** 2).sum(axis=-1) / (2.0 * 0.3**2))
+
+    def move(high, potential):
+        return stepped(square, high, potential, quiet, 0.0, 1.0 / 48.0)
+
+    waves, pair = (quiet, ring(-0.5)), (quiet, ring(-0.5) + ring(2.5))  # the wall's face is 1 m from the middle
+    for _ in range(60):
+        waves, pair = shores.stepped(move, *waves), move(*pair)
+    here = (nodes @ across < 1.0) & (np.hypot(nodes[..., 0], nodes[..., 2]) < 4.0)
+    off = np.sqrt(np.mean((waves[0] - pair[0])[here] ** 2) / np.mean(pair[0][here] ** 2))
+    assert off < 0.015
+    assert np.abs(waves[0][nodes @ across > 1.0 + thick + 0.1]).max(initial=0.0) < 1e-4
+
+
+def test_what_stands_in_it_is_a_shore_and_makes_no_dip():
+    post = prop("post", {"kind": "cylinder", "radius": 0.5, "height": 3.0})
+    banks = {"kind": "collision", "id": "banks", "props": ["post"]}
+    for moves in (False, True):
+        keyed = {"kind": "keys", "keys": [{"frame": 1, "value": 0.0}, {"frame": 3, "value": 0.1}]}
+        there = post | {"position": [keyed if moves else 0.0, 0.0, 0.0]}
+        film = play(lake(props=[there], rows=[banks], last=3), matter="water")
+        assert (film.state.arrays["high"].min() < -0.1) == moves
+    big = prop("island", {"kind": "cylinder", "radius": 9.0, "height": 3.0})
+    rain = {"kind": "rain", "id": "rain", "rate": 200.0}
+    for met in ([], ["island"]):
+        film = play(
+            lake(props=[big], rows=[banks | {"props": met}] if met else [], supply=[rain], last=3), matter="water"
+        )
+        assert film.state.arrays["potential"].any() == (not met)
 
 
 def test_rings_widen_as_fast_as_groups_of_waves_do():
