@@ -54,7 +54,7 @@ function showFrame(frame) {
   stage.show(run.id, frame, looks, blur, score.measured.get(frame.frame)?.absent);
   const every = Math.max(1, ...frame.groups.map((crowd) => crowd.every));
   if (every > 1) $("stage-note").textContent = `every ${every}th particle is drawn, so that the page stays quick`;
-  else if (thinnedBefore) $("stage-note").textContent = "";
+  else if (thinnedBefore) tellGrid();
   thinnedBefore = every > 1;
   drawLegend($("legend"), by, by.startsWith("zone ") ? shot : ranShot, top, score.measured.get(frame.frame), weights);
   stage.skins.show(run.id, frame.frame, ranShot.skins);
@@ -460,7 +460,7 @@ $("preflight").addEventListener("click", (event) => {
 
 // What other tabs and windows have made of the shot.
 
-let behindBefore = false;
+let behindBefore = false, latestRun = null;  // when the page was opened
 async function lookElsewhere() {
   if (document.hidden) return;
   const now = await getJson(`/shots/${shotId}/now.json`).catch(() => null);
@@ -468,7 +468,8 @@ async function lookElsewhere() {
   if (now.behind) $("stage-note").textContent = `preparing ${now.behind}, for later runs`;
   else if (behindBefore) tellGrid();
   behindBefore = Boolean(now.behind);
-  const edited = now.revision > revision, ran = now.run !== null && now.run > (run?.id ?? 0);
+  latestRun ??= now.run ?? 0;
+  const edited = now.revision > revision, ran = now.run !== null && now.run > Math.max(latestRun, run?.id ?? 0);
   const parts = [edited && `the page (revision ${now.revision})`, ran && `run ${now.run}`].filter(Boolean);
   $("elsewhere").hidden = !parts.length;
   $("elsewhere").firstElementChild.textContent = `New from elsewhere: ${parts.join(" and ")}.`;
@@ -484,6 +485,7 @@ async function showElsewhere() {
   loadSet(`/runs/${ran}/set.json`);
 }
 $("elsewhere").lastElementChild.addEventListener("click", showElsewhere);
+lookElsewhere();
 setInterval(lookElsewhere, 4000);
 document.addEventListener("visibilitychange", lookElsewhere);
 // A page that the browser had kept is brought up to date.
