@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from hotgravel.core.attributes import ATTRIBUTES
 from hotgravel.core.colour import light_of, shown
+from hotgravel.core.exchange.flowing import Flowing
 from hotgravel.core.matter.drape import TOLD, draped, draping
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.picture.camera import View
@@ -123,11 +124,24 @@ class Take:
         return columns
 
     def skin(self, frame: int, row: str) -> dict[str, Array]:
-        """A skin of a frame with its normals (V, 3), without the films that lie on it. Raises `KeyError`."""
+        """A skin of a frame with its normals (V, 3), without the films that lie on it; that of a liquid with where it
+        began, `rest` (V, 3), and coordinates for a texture that flows with it, `uv` (V, 2): metres, seen from above.
+        Raises `KeyError`."""
         made = self.store.skin(frame, row)
         if "thin" in made:
             made["faces"] = made["faces"][(made.pop("thin")[made["faces"]] == 0.0).all(axis=1)]
+        if row in self._liquids and len(made["vertices"]):
+            made["rest"] = self._flowing.rest_at(frame, made["vertices"].astype(float)).astype(np.float32)
+            made["uv"] = made["rest"][:, [0, 2]] * np.array([1, -1], np.float32)
         return _with_normals(made)
+
+    @cached_property
+    def _liquids(self) -> set[str]:
+        return {row.id for row in self.shot.surfaces if row.wraps == "liquid"}
+
+    @cached_property
+    def _flowing(self) -> Flowing:
+        return Flowing(self.store, self.shot)
 
     def piece_name(self, matter: str, number: int) -> str:
         """What a mesh of a matter is called: as its prop, and with a number where it is a piece of that."""
