@@ -112,7 +112,9 @@ class Farm:
         try:
             self._ended(run_id, future.result(), "")
         except Exception as error:
-            if not isinstance(error, ValueError):  # a ShotFault is a sentence already
+            if isinstance(error, KilledWorker):
+                log.error("run %s ended with its worker", run_id)
+            elif not isinstance(error, ValueError):  # a ShotFault is a sentence already
                 log.exception("run %s failed", run_id)
             self._ended(run_id, "failed", OVER if isinstance(error, KilledWorker) else _why(error))
 

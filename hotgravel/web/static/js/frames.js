@@ -3,8 +3,7 @@ import { unpack } from "./wire.js";
 
 const BUDGET = 500 * 1024 * 1024;
 const AT_ONCE = 4;
-
-export const thinned = (frame) => frame.groups.some((crowd) => crowd.every > 1);
+const ENOUGH = 0.7;  // of what could be drawn by now: what was fetched with less is fetched again
 
 export class Frames {
   // `affordable` tells how many points of a matter are fetched, of a frame that stands still (true) or goes by.
@@ -20,21 +19,23 @@ export class Frames {
 
   land(frame) { this.kept.add(frame); }
 
-  has(frame) { return this.cache.has(frame); }
+  // Whether as much of a frame is there as is wanted of it.
+  has(frame, whole) {
+    const there = this.cache.get(frame);
+    return Boolean(there) && (!there.groups.some((crowd) => crowd.every > 1) || there.most >= ENOUGH * this.affordable(whole));
+  }
 
   // The frame, from the cache or the server; null if the run was left meanwhile. Without `whole`, crowds may be thinned.
   get(frame, whole) {
+    if (!this.has(frame, whole)) return this.ask(frame, whole, true);
     const there = this.cache.get(frame);
-    if (there && !(whole && thinned(there))) {
-      this.cache.delete(frame);
-      this.cache.set(frame, there);
-      return Promise.resolve(there);
-    }
-    return this.ask(frame, whole, true);
+    this.cache.delete(frame);
+    this.cache.set(frame, there);
+    return Promise.resolve(there);
   }
 
   ask(frame, whole, first) {
-    const key = `${frame} ${whole}`, old = this.asked.get(key);
+    const key = `${frame} ${whole}`, old = this.asked.get(`${frame} true`) ?? this.asked.get(key);
     if (old) {
       if (first && this.waiting.includes(old)) {
         this.waiting.splice(this.waiting.indexOf(old), 1);
@@ -59,7 +60,7 @@ export class Frames {
       job.resolve(null);
     }
     for (const frame of frames) {
-      if (this.kept.has(frame) && !this.has(frame)) this.ask(frame, false, false).catch(() => {});
+      if (this.kept.has(frame) && !this.has(frame, false)) this.ask(frame, false, false).catch(() => {});
     }
   }
 
@@ -78,9 +79,11 @@ export class Frames {
     const most = this.affordable(whole);
     const answer = await fetch(`/runs/${this.run}/frames/${number}.bin${Number.isFinite(most) ? `?most=${most}` : ""}`);
     if (!answer.ok) throw new Error((await answer.json()).detail);
-    const frame = unpack(await answer.arrayBuffer());
+    const frame = Object.assign(unpack(await answer.arrayBuffer()), { most });
     if (this.dropped) return null;
-    this.bytes += frame.bytes - (this.cache.get(number)?.bytes ?? 0);
+    const there = this.cache.get(number);
+    if (there?.most > most) return there;  // it was asked for twice, and more of it came first
+    this.bytes += frame.bytes - (there?.bytes ?? 0);
     this.cache.delete(number);
     this.cache.set(number, frame);
     for (const [oldest, old] of this.cache) {

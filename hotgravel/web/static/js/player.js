@@ -27,7 +27,7 @@ export class Player {
     this.tell();
   }
 
-  moving() { return this.playing || this.following; }
+  moving() { return Boolean(this.playing || this.following); }
 
   // What has come to a stand is drawn again, whole.
   tell() {
@@ -48,9 +48,10 @@ export class Player {
   async seek(frame) {
     if (!this.frames || !this.frames.kept.size) return;
     this.frame = Math.max(this.first, Math.min(this.last, Math.round(frame)));
+    const drawn = this.draw();  // which asks for it first, and whole if it stands still
     this.frames.ahead(this.wanted());
     this.tell();
-    await this.draw();
+    await drawn;
   }
 
   wanted() {
