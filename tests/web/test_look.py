@@ -51,6 +51,7 @@ def test_stage_and_pictures_show_the_same(
     page.wait_for_timeout(500)
     page.keyboard.press("End")
     until(page, f"window.hotgravel.stage.frame?.frame === {last}")
+    until(page, "window.hotgravel.stage.frame.groups.every((crowd) => crowd.every === 1)")  # none is left out
     run = client.get(f"/shots/{shot}/runs.json").json()[0]["id"]
     store = FrameStore(server.store / "runs" / f"{run:06d}")
     painter = Painter(build(load(store.note("shot.json")), beside(FOLDER)), store)
