@@ -238,7 +238,10 @@ class PictureSize(click.ParamType):
         return int(width), int(height)
 
 
-FORMATS = ("ply", "obj", "gltf", "usd", "csv", "still", "png", "mp4")
+# Those of the exchange, told here as well: it takes a while to load.
+FORMATS = (
+    "ply", "obj", "gltf", "animation", "usd", "vdb", "vdb_half", "npz", "exr", "still", "png", "mp4", "csv",
+)  # fmt: skip
 
 
 @commands.command()

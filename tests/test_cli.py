@@ -10,7 +10,8 @@ from unittest.mock import patch
 
 import pytest
 
-from hotgravel.cli import main
+from hotgravel.cli import FORMATS, main
+from hotgravel.core.exchange.writers import WRITERS
 from hotgravel.core.shot.document import load
 from hotgravel.demo.shots import demo_path
 
@@ -54,6 +55,7 @@ def test_gauges_and_events_are_printed_as_csv(run):
 
 
 def test_export_writes_files(run, tmp_path):
+    assert tuple(WRITERS) == FORMATS  # each that the page offers
     folder, _ = run
     assert (
         "2 files"
