@@ -106,9 +106,6 @@ class Farm:
         self._futures.pop(run_id, None)
         if self._stopping:
             return  # the next start says that this run was interrupted
-        if not self._futures:
-            Event(job.RUNS_WAIT, client=self._client).clear()
-            self._prepare(w for w, f in self._behind.items() if f.status == "finished" and not f.result())
         try:
             self._ended(run_id, future.result(), "")
         except Exception as error:
@@ -117,6 +114,9 @@ class Farm:
             elif not isinstance(error, ValueError):  # a ShotFault is a sentence already
                 log.exception("run %s failed", run_id)
             self._ended(run_id, "failed", OVER if isinstance(error, KilledWorker) else _why(error))
+        if not self._futures:
+            Event(job.RUNS_WAIT, client=self._client).clear()
+            self._prepare(w for w, f in self._behind.items() if f.status == "finished" and not f.result())
 
     def stop(self) -> None:
         """End the workers."""

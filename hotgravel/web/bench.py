@@ -45,7 +45,7 @@ def run_facts(session: Session, run: RunRecord) -> dict[str, Any]:
     return {
         "id": run.id, "state": run.state, "message": run.message, "quality": run.quality,
         "revision": run.revision, "first": run.first, "last": run.last, "landed": run.landed,
-        "older": _is_older(session, run), "behind": runs.in_work(session) if run.state == "waiting" else None,
+        "older": _is_older(session, run), "waits_for": runs.in_work(session) if run.state == "waiting" else None,
     }  # fmt: skip
 
 

@@ -135,7 +135,7 @@ def now(request: Request, shot_id: int) -> dict[str, Any]:
         return {
             "revision": shots.record(session, shot_id).head,
             "run": run.id if run else None,
-            "behind": studio.behind,
+            "preparing": studio.preparing,
         }
 
 

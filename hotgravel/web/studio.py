@@ -82,7 +82,7 @@ class Studio:
         self.folder = folder
         self.place = folder if place is None else place
         self.database = Database(folder)
-        self.behind = ""  # the kernel that is compiled while no run waits for one
+        self.preparing = ""  # the kernel that is compiled while no run waits for one
         self.farm = Farm(self._landed, self._ended, self._preparing)
         self.handings = Handings(folder / "handovers")
         self.cutting = Cuttings(folder / "cutting")
@@ -277,7 +277,7 @@ class Studio:
 
     def _preparing(self, run_id: int, kernel: str) -> None:
         if run_id == BEHIND:
-            self.behind = kernel
+            self.preparing = kernel
         else:
             self._tell(run_id, {"preparing": kernel})
 

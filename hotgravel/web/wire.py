@@ -14,9 +14,7 @@ from fastapi.responses import Response
 from starlette.exceptions import HTTPException
 
 from hotgravel.core.matter.registry import MATTERS
-from hotgravel.core.place import Place
 from hotgravel.core.run.frames import FrameStore
-from hotgravel.core.run.zarr_file import Span
 
 # Floats hardly compress: the stated identity keeps the compressing middleware off them.
 UNTOUCHED = {"Cache-Control": "no-cache", "Content-Encoding": "identity"}
@@ -56,7 +54,10 @@ def packed_frame(store: FrameStore, frame: int, most: int | None = None) -> byte
         for matter, of in spans.items()
     }
     if any(n > 1 for n in every.values()):
-        return _thinned(frame, spans, path, every)
+        kept = {matter: store.elements(frame, matter, [s.name for s in of]) for matter, of in spans.items()}
+        groups = {matter: {name: a[:: every[matter]] for name, a in of.items()} for matter, of in kept.items()}
+        said = {matter: {"kind": MATTERS[matter].kind, "every": every[matter]} for matter in kept}
+        return packed(frame, groups, said)
     there = [span for of in spans.values() for span in of if span.size]
     low = min((span.start for span in there), default=0)
     high = max((span.start + span.size for span in there), default=0)
@@ -80,17 +81,6 @@ def packed_frame(store: FrameStore, frame: int, most: int | None = None) -> byte
         file.seek(low)
         file.readinto(memoryview(body)[len(head) :])
     return body.data
-
-
-def _thinned(frame: int, spans: Mapping[str, tuple[Span, ...]], path: Place, every: Mapping[str, int]) -> bytes:
-    with path.open("rb") as file:
-        whole = np.frombuffer(file.read(), np.uint8)
-    groups = {
-        matter: {s.name: whole[s.start : s.start + s.size].view(s.dtype).reshape(s.shape)[:: every[matter]] for s in of}
-        for matter, of in spans.items()
-    }
-    said = {matter: {"kind": MATTERS[matter].kind, "every": every[matter]} for matter in spans}
-    return packed(frame, groups, said)
 
 
 def answer(frame: int, what: str, pack: Callable[[], bytes | memoryview]) -> Response:

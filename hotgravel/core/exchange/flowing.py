@@ -22,6 +22,8 @@ class Flowing:
 
     def rest_at(self, frame: int, vertices: Array) -> Array:
         """Where the liquid at places (V, 3) of a kept frame began (V, 3), both in metres."""
+        if not len(vertices):
+            return vertices
         frames = self.store.frames()
         last = frames.index(frame)
         for number in range(self.read + 1, last + 1):

@@ -130,7 +130,7 @@ class Take:
         made = self.store.skin(frame, row)
         if "thin" in made:
             made["faces"] = made["faces"][(made.pop("thin")[made["faces"]] == 0.0).all(axis=1)]
-        if row in self._liquids and len(made["vertices"]):
+        if row in self._liquids:
             made["rest"] = self._flowing.rest_at(frame, made["vertices"].astype(float)).astype(np.float32)
             made["uv"] = made["rest"][:, [0, 2]] * np.array([1, -1], np.float32)
         return _with_normals(made)

@@ -23,6 +23,7 @@ from hotgravel.core.shot.row import Clause
 from hotgravel.core.shot.signals import signals_in
 from hotgravel.core.shot.sources import Asked, Burst, Crown, Offshoot, Opening, Source, Stream, Trail
 from hotgravel.core.shot.spot import Edited
+from hotgravel.core.shot.totals import given_by
 from hotgravel.core.shot.units import show_quantity
 
 LEVEL = {"slower": "speed", "faster": "speed", "hotter": "temperature", "cooler": "temperature"}
@@ -33,7 +34,7 @@ def in_rows(shot: Shot) -> Iterator[Finding]:
     yield from _beyond(shot)
     yield from _ending(shot)
     yield from _supply(shot)
-    yield from _crowded(shot)
+    yield from _too_many(shot)
     yield from _states(shot)
     yield from _outside_the_range(shot)
     yield from _cues(shot)
@@ -109,28 +110,28 @@ def _supply(shot: Shot) -> Iterator[Finding]:
             yield Finding("empty source", row.id, "through", said, remedy=remedy)
 
 
-def _crowded(shot: Shot) -> Iterator[Finding]:
+def _too_many(shot: Shot) -> Iterator[Finding]:
     """More particles at once than a run holds, as far as rows tell: of the source that gives the most."""
-    first, last, rate = shot.finish.first, shot.finish.last, shot.finish.rate
-    given: dict[str, tuple[float, float]] = {}  # by source: how many there will be at once, and its dial's value
-    for row in (s for s in shot.particle_sources if s.on):
-        if isinstance(row.emit, Burst):
-            given[row.id] = row.emit.count, row.emit.count
-        elif isinstance(row.emit, Stream) and (each_second := plain(row.emit.rate)):
-            life = plain(row.life, rate) if row.life is not None else None
-            lasts = shot.pace.lasting(max(first, row.emit.start), max(first, min(row.emit.end + 1, last)))
-            given[row.id] = each_second * min(lasts, life or lasts), each_second
-    total = sum(there for there, _value in given.values())
+    there = {row: _at_once(shot, row) for row in shot.particle_sources if row.on and isinstance(row, Source)}
+    total = sum(there.values())
     if total <= MOST:
         return
-    most = max(given, key=lambda id: given[id][0])
-    there, value = given[most]
-    path = "emit.count" if isinstance(shot.row(most).emit, Burst) else "emit.rate"  # type: ignore[attr-defined]
+    most = max(there, key=there.__getitem__)
     said = f"Sources give about {total / 1e6:.3g} million particles, and a run holds {MOST // 10**6} million; "
-    said += f"{shot.names()[most]} gives the most."
-    fitting = value * max(0.0, 0.9 * MOST - (total - there)) / there
-    less = setting(f"Give {fitting:.0f}", most, path, round(fitting)) if fitting >= 1.0 else None
-    yield Finding("too many particles", most, path, said, remedy=less)
+    said += f"{shot.names()[most.id]} gives the most."
+    share = (0.9 * MOST - total + there[most]) / there[most]
+    emit = most.emit
+    path, value = ("emit.count", emit.count) if isinstance(emit, Burst) else ("emit.rate", plain(emit.rate))
+    fitting = round(max(0.0, share) * (value or 0.0))
+    remedy = setting(f"Give {fitting}", most.id, path, fitting) if fitting else None
+    yield Finding("too many particles", most.id, path, said, remedy=remedy)
+
+
+def _at_once(shot: Shot, source: Source) -> float:
+    """How many particles of a source there are at once, at most; those whose life varies as if they had no end."""
+    given, life = given_by(shot, source), plain(source.life, shot.finish.rate)
+    rate = None if isinstance(source.emit, Burst) else plain(source.emit.rate)
+    return min(given, rate * life) if rate and life else given
 
 
 def _span(row: str, path: str, shot: Shot) -> Remedy:

@@ -63,7 +63,6 @@ def burst_now(emitter: Emitter, tally: Tally, frame: int, state: int, scene: Sce
     emit = emitter.source.emit
     if not isinstance(emit, Burst) or emit.frame != frame:
         return Particles.blank(0)
-    tally.afford(emit.count)
     return _born(emitter, tally, np.zeros(emit.count), state, scene, next_id)
 
 

@@ -19,10 +19,9 @@ let stopFollowing = () => {};
 let startedHere = false;
 const shotId = facts.shot.id;
 
-const stage = new Stage($("view"), { picked: showBecause, moved: (view) => { stage.fitted = true; keepCamera(view); }, placed: placeZone });
+const stage = new Stage($("view"), { picked: showBecause, moved: (view) => { stage.fitted = true; keepCamera(view); }, placed: placeZone, learnt: () => player.draw() });
 const score = new Score($("lanes"), (frame, cue) => { if (cue) return showFired(cue, frame); player.pause(); player.following = false; player.seek(frame); });
 const player = new Player({ show: showFrame, told: tellPlayer });
-stage.learnt = () => { if (thinnedBefore) player.draw(); };
 const driven = watchDriven($("notebook"), { shot: shotId, range: () => shot, runNow: () => (run && player.frames?.kept.size ? run.id : null) });
 const notebook = watchNotebook($("notebook"), {
   shot: shotId, frameNow: () => player.frame, edited: onEdited, pointed: pointAt,
@@ -260,7 +259,7 @@ function tellRun(progress) {
   const line = $("run-state");
   line.classList.toggle("bad", run.state === "failed");
   if (busy) {
-    const frame = progress.frame === undefined ? `waiting for ${run.behind ? `run ${run.behind}, which is computed first` : "the first frame"}` : `frame ${progress.frame} of ${run.last}, ${inWords(progress.left())}`;
+    const frame = progress.frame === undefined ? `waiting for ${run.waits_for ? `run ${run.waits_for}, which is computed first` : "the first frame"}` : `frame ${progress.frame} of ${run.last}, ${inWords(progress.left())}`;
     line.textContent = run.older ? `${frame}; older than the page` : frame;
     return;
   }
@@ -460,14 +459,14 @@ $("preflight").addEventListener("click", (event) => {
 
 // What other tabs and windows have made of the shot.
 
-let behindBefore = false, latestRun = null;  // when the page was opened
+let preparedBefore = false, latestRun = null;  // when the page was opened
 async function lookElsewhere() {
   if (document.hidden) return;
   const now = await getJson(`/shots/${shotId}/now.json`).catch(() => null);
   if (!now) return;
-  if (now.behind) $("stage-note").textContent = `preparing ${now.behind}, for later runs`;
-  else if (behindBefore) tellGrid();
-  behindBefore = Boolean(now.behind);
+  if (now.preparing) $("stage-note").textContent = `preparing ${now.preparing}, for later runs`;
+  else if (preparedBefore) tellGrid();
+  preparedBefore = Boolean(now.preparing);
   latestRun ??= now.run ?? 0;
   const edited = now.revision > revision, ran = now.run !== null && now.run > Math.max(latestRun, run?.id ?? 0);
   const parts = [edited && `the page (revision ${now.revision})`, ran && `run ${now.run}`].filter(Boolean);

@@ -21,7 +21,7 @@ class Pair {
 
 const sides = facts.sides.map((side, i) => ({ ...side, name: "ab"[i], measured: new Map() }));
 for (const side of sides) {
-  side.stage = new Stage($(`view-${side.name}`), { picked: () => {}, moved: () => {} });
+  side.stage = new Stage($(`view-${side.name}`), { picked: () => {}, moved: () => {}, learnt: () => player.draw() });
 }
 // A camera moved on one stage is moved on the other; what is set there must not come back.
 let linking = false;

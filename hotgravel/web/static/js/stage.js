@@ -20,7 +20,7 @@ import { ZoneOutlines } from "./zones.js";
 const LAYERS = { points: ParticleCloud, pieces: Pieces, mesh: Drapes, volume: Volume };
 
 export class Stage {
-  constructor(canvas, { picked, moved, placed = () => {} }) {
+  constructor(canvas, { picked, moved, learnt, placed = () => {} }) {
     this.canvas = canvas;
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true });
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio || 1, 2));
@@ -34,7 +34,7 @@ export class Stage {
     this.props = [];
     this.set = new THREE.Group();
     this.layers = new Map();  // by matter
-    this.pace = new Pace(this.renderer.getContext(), () => this.learnt());
+    this.pace = new Pace(this.renderer.getContext(), learnt);
     this.light = new Light(this);
     this.ring = this.makeRing();
     this.scene.add(this.set, this.ring);
@@ -69,9 +69,6 @@ export class Stage {
     for (const layer of this.layers.values()) layer.resize(box.height);
     this.later();
   }
-
-  // By now it is known how much can be drawn at once.
-  learnt() {}
 
   later() {
     if (this.due) return;
