@@ -26,7 +26,7 @@ test: $(VENV)/dev.done $(VENV)/kernels.done
 check: $(VENV)/dev.done
 	$(BIN)/ruff format --check .
 	$(BIN)/ruff check .
-	$(BIN)/mypy
+	$(BIN)/mypy --num-workers 2
 	$(BIN)/lint-imports
 	$(MAKE) test
 

@@ -21,9 +21,11 @@ from hotgravel.core.matter.rigid.breaking import (
     joined,
     loads_on,
     parted,
+    turned_out,
 )
 from hotgravel.core.matter.rigid.contacts import Contacts
-from hotgravel.core.matter.rigid.loads import Bearing, Factors
+from hotgravel.core.matter.rigid.factors import Factors
+from hotgravel.core.matter.rigid.loads import Bearing
 from hotgravel.core.matter.rigid.lumps import Lumps, lumps_of
 from hotgravel.core.matter.rigid.state import Bodies
 
@@ -124,16 +126,14 @@ def bonded_anew(
 
 def openings(table: BondTable, arrays: dict[str, Array], bodies: Bodies, axes: Array, until: float) -> Openings:
     """The faces whose bonds gave way so many seconds ago or later; axes (C, 3, 3) are those of the cells' models."""
-    cells, since = cells_of(table, bodies, axes), arrays["bond_since"]
-    which = np.flatnonzero((since >= 0.0) & (since <= until) & cells.there[table.pairs].all(axis=1))
+    where, since = bodies_of(table, bodies), arrays["bond_since"]
+    which = np.flatnonzero((since >= 0.0) & (since <= until) & (where[table.pairs] >= 0).all(axis=1))
     pairs = table.pairs[which]
-    body, turn = cells.body[pairs], cells.turn[pairs]
+    body = where[pairs]
+    turn = turned_out(bodies.turn[body.ravel()], axes[pairs.ravel()]).reshape(-1, 2, 3, 3)
     arm = np.einsum("ksij,ksj->ksi", turn, table.arms[which])
     place, velocity = bodies.position[body] + arm, bodies.velocity[body] + np.cross(bodies.spin[body], arm)
-    # Two vectors in the face, as long as half of a rectangle with its second moments.
-    size, way = np.linalg.eigh(table.second[which])
-    half = np.sqrt(np.maximum(3.0 * size / table.area[which, None], 0.0))[:, 1:]
-    across = np.einsum("kij,kjc,kc->kci", turn[:, 0], way[:, :, 1:], half)
+    across = np.einsum("kij,kcj->kci", turn[:, 0], table.across[which])
     return Openings(
         bodies.id[body[:, 0]], bodies.state[body[:, 0]], bodies.temperature[body].mean(axis=1), place.mean(axis=1),
         across, np.einsum("kij,kj->ki", turn[:, 0], table.normal[which]), table.area[which], velocity.mean(axis=1),
@@ -155,8 +155,7 @@ def _strengths(table: BondTable, cells: Cells, bodies: Bodies, seam: Seam) -> Ar
     """What each cell has of its material's strength at the moment."""
     found, ask = np.ones(len(table.cells)), asking(bodies, seam.scene)
     for number, row in enumerate(table.told):
-        mine = np.unique(table.pairs[table.rows == number])
-        mine = mine[cells.there[mine]]
+        mine = np.flatnonzero((table.row_of == number) & cells.there)
         asked = each(row, "strength", ask)
         found[mine] = asked[0] if len(asked) == 1 else asked[cells.body[mine]]
     return found

@@ -15,6 +15,7 @@ from scipy.spatial import cKDTree
 from hotgravel.core.chance import uniforms
 from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.rigid.cast import Role
+from hotgravel.core.matter.rigid.factors import Bonded
 from hotgravel.core.noise import noise_at
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shot.bonds import Bonds, ByNothing, InZone, NearProps
@@ -61,6 +62,14 @@ class BondTable:
         return found
 
     @cached_property
+    def across(self) -> Array:
+        """Two vectors (B, 2, 3) in each face, as long as half of a rectangle with its second moments."""
+        size, way = np.linalg.eigh(self.second)
+        half = np.sqrt(np.maximum(3.0 * size / self.area[:, None], 0.0))[:, 1:]
+        found: Array = np.einsum("bjc,bc->bcj", way[:, :, 1:], half)
+        return found
+
+    @cached_property
     def springs(self) -> tuple[Array, Array]:
         """What each bond resists with: (B,) N/m straight on, and (B, 3, 3) N m against turning."""
         density = self.stiffness / self.apart
@@ -68,22 +77,15 @@ class BondTable:
         return density * self.area, density[:, None, None] * (trace - self.second)
 
     @cached_property
-    def layout(self) -> tuple[Array, Ints, Ints, Ints, Ints]:
-        """The stiffness of each bond as blocks (B, 2, 2, 6, 6) between its cells, where each of their numbers goes in
-        the data of a matrix by columns, that matrix's rows and starts, and where its diagonal is in the data."""
+    def bonded(self) -> Bonded:
+        """The stiffness of bonds between their cells."""
         stiff, turn = self.springs
         spring = np.zeros((len(stiff), 6, 6))
         spring[:, [0, 1, 2], [0, 1, 2]] = stiff[:, None]
         spring[:, 3:, 3:] = turn
         ends = np.stack([_ends(self.arms[:, side], way) for side, way in ((0, -1.0), (1, 1.0))], axis=1)
         blocks = np.einsum("bpki,bkl,bqlj->bpqij", ends, spring, ends, optimize=True)
-        n, six = 6 * len(self.cells), np.arange(6)
-        row = 6 * self.pairs[:, :, None, None, None] + six[:, None] + np.zeros_like(blocks, int)
-        column = 6 * self.pairs[:, None, :, None, None] + six + np.zeros_like(blocks, int)
-        own = np.arange(n) * (n + 1)
-        keys, at = np.unique(np.concatenate([own, (column * n + row).ravel()]), return_inverse=True)
-        starts = np.searchsorted(keys, np.arange(n + 1) * n)
-        return blocks, at[n:].reshape(blocks.shape), keys % n, starts, at[:n]
+        return Bonded(len(self.cells), self.pairs, blocks, float(stiff.mean()))
 
 
 def _ends(arm: Array, way: float) -> Array:

@@ -10,8 +10,9 @@ from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.elements import LOOSE, NOBODY
 from hotgravel.core.matter.rigid.bonds import BondTable
 from hotgravel.core.matter.rigid.contacts import Contacts
-from hotgravel.core.matter.rigid.loads import GRIP, Bearing, Factors, borne, shared_out, stress_in
-from hotgravel.core.matter.rigid.lumps import Lumps
+from hotgravel.core.matter.rigid.factors import Factors
+from hotgravel.core.matter.rigid.loads import GRIP, Bearing, borne, shared_out, stress_in
+from hotgravel.core.matter.rigid.lumps import Lumps, summed
 from hotgravel.core.matter.rigid.solve import FIRST, HIT, NORMAL, SECOND, SUM, SUM_FIRST, SUM_SECOND
 from hotgravel.core.matter.rigid.state import Bodies
 
@@ -56,8 +57,14 @@ def cells_of(table: BondTable, bodies: Bodies, axes: Array) -> Cells:
     body = bodies_of(table, bodies)
     turn = np.tile(np.eye(3), (len(body), 1, 1))
     there = body >= 0
-    turn[there] = Rotation.from_quat(bodies.turn[body[there]]).as_matrix() @ axes[there].transpose(0, 2, 1)
+    turn[there] = turned_out(bodies.turn[body[there]], axes[there])
     return Cells(body, turn)
+
+
+def turned_out(turn: Array, axes: Array) -> Array:
+    """Out of the frames of props into the world (k, 3, 3), for bodies so turned (k, 4), whose models have such axes."""
+    turned: Array = Rotation.from_quat(turn).as_matrix() @ axes.transpose(0, 2, 1)
+    return turned
 
 
 def loads_on(
@@ -87,8 +94,8 @@ def loads_on(
         who = at[mine]
         over = np.where(blow[mine], np.minimum(lasts[who], dt), dt)[:, None]
         pushed = way * impulse[mine] / over
-        np.add.at(force, who, pushed)
-        np.add.at(moment, who, np.cross(new.place[mine] - bodies.position[who], pushed))
+        force += summed(pushed, who, n)
+        moment += summed(np.cross(new.place[mine] - bodies.position[who], pushed), who, n)
     load = bearing.load.copy()
     awake = there[bodies.asleep[cells.body[there]] == 0]
     body, turn = cells.body[awake], cells.turn[awake]

@@ -94,10 +94,13 @@ class Contacts:
 
 @dataclass
 class Cache:
-    """The parts of all bodies, made again only when other bodies are there. It says nothing that the bodies do not."""
+    """The parts of all bodies, and those with the parts of obstacles, made again only when others are there. It says
+    nothing that those do not."""
 
     key: bytes = b""
     library: Library | None = None
+    beside: bytes = b""
+    whole: tuple[Library, int] | None = None
     first: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
     count: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
 
@@ -122,9 +125,19 @@ def parts_of(solver: "RigidSolver", bodies: Bodies) -> tuple[Library, NDArray[np
             for m, (_, scale) in zip(models, kinds, strict=True)
         ]
         cache.library, first = joined(made)
+        cache.whole = None
         counts = np.array([len(m.parts) for m in models], np.int64)
         cache.first, cache.count, cache.key = first[which.ravel()], counts[which.ravel()], key
     return cache.library, cache.first, cache.count
+
+
+def _with_obstacles(cache: Cache, library: Library, there: Standing) -> tuple[Library, int]:
+    """The parts of all bodies and of obstacles after them, and where those of obstacles begin."""
+    key = np.array(there.which, np.int64).tobytes() + there.scale.tobytes()
+    if cache.whole is None or cache.beside != key:
+        whole, firsts = joined([library, there.library])
+        cache.whole, cache.beside = (whole, int(firsts[-1])), key
+    return cache.whole
 
 
 @njit(cache=True, parallel=True, nogil=True)
@@ -215,13 +228,13 @@ def found_contacts(
     slack.allow(bodies, pairs, slots)
     with_o = _near_obstacles(bodies, low, high, there)
     reach_o = np.linalg.norm(ahead[with_o[:, 0]] - dt * there.velocity[with_o[:, 1]], axis=1) + slop[with_o[:, 0]]
-    whole, firsts = joined([library, there.library])
+    whole, begins = _with_obstacles(solver.cache, library, there)
     far = np.linalg.norm(bodies.position[with_o[:, 0]] - there.place[with_o[:, 1]], axis=1)
     reach_o += dt * np.linalg.norm(there.spin[with_o[:, 1]], axis=1) * far + there.thickness[with_o[:, 1]]
     slots_o = np.zeros((len(with_o), SLOTS, POINT_WIDTH))
     touch_obstacles(
         with_o, bodies.position, turn, bodies.radius, first, count, whole.parts, whole.corners, whole.cores,
-        whole.faces, whole.normals, there.table, there.place, there.turn, there.scale, there.part + firsts[-1],
+        whole.faces, whole.normals, there.table, there.place, there.turn, there.scale, there.part + begins,
         solver.tree, reach_o, slots_o,
     )  # fmt: skip
     return _joined(solver, bodies, turn, lumps, movers, old, there, ask, (pairs, slots), (with_o, slots_o))

@@ -8,7 +8,8 @@ import numpy as np
 from hotgravel.core.drive.value import one, three
 from hotgravel.core.matter.aims import unit
 from hotgravel.core.matter.rigid.bonds import BondTable
-from hotgravel.core.matter.rigid.loads import Bearing, Factors, borne, shared_out, stress_in
+from hotgravel.core.matter.rigid.factors import Factors
+from hotgravel.core.matter.rigid.loads import Bearing, borne, shared_out, stress_in
 from hotgravel.core.matter.rigid.solver import RigidSolver
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shot.bonds import Bonds, ByNothing, Glued

@@ -1,5 +1,6 @@
 """Lumps: bodies that are bonded move as one, which turns about their common centre."""
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,9 +17,9 @@ Ints = NDArray[np.int64]
 
 def summed(values: Array, of: Ints, count: int) -> Array:
     """The sums (count, ...) of values (n, ...) that belong to each number (n,), in their order."""
-    flat = values.reshape(len(values), -1)
-    columns = [np.bincount(of, flat[:, k], count) for k in range(flat.shape[1])]
-    return np.stack(columns, axis=1).reshape(count, *values.shape[1:]) if columns else np.zeros((count, 0))
+    flat = values.reshape(len(values), math.prod(values.shape[1:]))
+    columns = [np.bincount(of, column, count) for column in flat.T]
+    return np.stack(columns, axis=1).reshape(count, *values.shape[1:])
 
 
 @dataclass(frozen=True)
@@ -95,10 +96,13 @@ def movers_of(lumps: Lumps, bodies: Bodies, inertia: Array, forces: Forces, dt: 
         of[first].copy() for of in (bodies.position, bodies.turn, bodies.velocity, spin, bodies.mass, inertia,
                                     forces.pull, forces.drift, forces.rate, forces.bite)
     ))  # fmt: skip
-    several = lumps.size > 1
-    if not several.any():
+    # A lump that is kept where it is goes nowhere, so any of its bodies stands for it.
+    several = (lumps.size > 1) & ((bodies.supported == 0) | lumps.any(bodies.pinned == FOLLOWING))[lumps.first]
+    who = np.flatnonzero(several[lumps.of])
+    kept = np.flatnonzero((bodies.pinned != LOOSE) & lumps.many)
+    made.velocity[lumps.of[kept]], made.spin[lumps.of[kept]] = 0.0, 0.0
+    if not len(who):
         return made
-    who = np.flatnonzero(lumps.many)
     number = np.cumsum(several) - 1
     of, m = number[lumps.of[who]], int(several.sum())
     mass = bodies.mass[who, None]
@@ -120,9 +124,7 @@ def movers_of(lumps: Lumps, bodies: Bodies, inertia: Array, forces: Forces, dt: 
     made.turn[several] = Rotation.from_matrix(axes).as_quat()
     made.inertia[several], made.mass[several] = principal, total[:, 0]
     made.spin[several] = np.linalg.solve(tensor, turning[:, :, None])[:, :, 0]
-    # A lump that is led, or kept where it is, goes as the one of its bodies that leads or keeps it.
-    kept = np.flatnonzero((bodies.pinned != LOOSE) & lumps.many)
-    made.velocity[lumps.of[kept]], made.spin[lumps.of[kept]] = 0.0, 0.0
+    # A lump that is led goes as the one of its bodies that leads it.
     leads = kept[bodies.pinned[kept] == FOLLOWING][::-1]
     led = lumps.of[leads]
     made.spin[led] = bodies.spin[leads]

@@ -24,8 +24,9 @@ from hotgravel.core.matter.rigid.bonds import BondTable
 from hotgravel.core.matter.rigid.breaking import HARD
 from hotgravel.core.matter.rigid.cast import Role, begin, due, pour
 from hotgravel.core.matter.rigid.contacts import Cache, Contacts, found_contacts
+from hotgravel.core.matter.rigid.factors import Factors
 from hotgravel.core.matter.rigid.guarding import guard
-from hotgravel.core.matter.rigid.loads import Bearing, Factors
+from hotgravel.core.matter.rigid.loads import Bearing
 from hotgravel.core.matter.rigid.lumps import Forces, Lumps, Movers, carried, lumps_of, movers_of
 from hotgravel.core.matter.rigid.obstacles import Obstacle, Standing, spin_between, standing
 from hotgravel.core.matter.rigid.posing import pose

@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 import trimesh
-from scipy.sparse.linalg import spsolve
 
 from hotgravel.core.matter.rigid.bonds import BondTable
-from hotgravel.core.matter.rigid.loads import Bearing, Factors, borne, shared_out, stress_in, system
+from hotgravel.core.matter.rigid.factors import Factors
+from hotgravel.core.matter.rigid.loads import Bearing, borne, shared_out, stress_in
 from hotgravel.core.shape.cutting import Cutting, cut
 from hotgravel.core.shot.bonds import CLASSES, Bonds, Concrete
 
@@ -112,17 +112,25 @@ def test_a_free_lump_bears_nothing_as_it_falls_and_half_its_pull_in_the_middle()
     assert stress.tension * DEPTH * 0.2 == pytest.approx(1e5 * share, rel=1e-6)
 
 
-def test_rounds_after_a_bond_breaks_agree_with_a_direct_solver():
+def test_as_bonds_and_pieces_go_it_gives_as_a_direct_solver_has_it_and_as_with_fresh_factors():
     table = table_of(beam(seed=3))
-    kept = table.centre[:, 0] < -LENGTH / 2 + 0.1
-    there, factors = np.ones(len(kept), bool), Factors()
-    bearing, load = Bearing.fresh(table), weight(table)
-    shared_out(table, bearing, load, kept, there, factors)
-    bearing.holds[[200, 201]] = 0
-    give = shared_out(table, bearing, load, kept, there, factors)
-    assert bearing.factored.all()  # it came of conjugate gradients, not of new factors
-    straight = spsolve(system(table, bearing.holds > 0, kept), np.where(kept[:, None], 0.0, load).ravel())
-    assert give.ravel() == pytest.approx(straight, rel=1e-3, abs=1e-3 * np.abs(straight).max())
+    bonded, firm = table.bonded, table.centre[:, 0] < -LENGTH / 2 + 0.1
+    factors, works, load = Factors(), np.ones(len(table.pairs), bool), np.where(firm[:, None], 0.0, weight(table))
+    for gone in ([], [200, 201], np.flatnonzero((table.pairs == 150).any(axis=1))):
+        works = works & ~np.isin(np.arange(len(works)), gone)
+        assert [factors.fit(bonded, works, firm) for _ in range(2)] == [True, False]
+        give = factors.answer(bonded, load)
+        fresh = Factors()
+        fresh.fit(bonded, works, firm)
+        assert (give == fresh.answer(bonded, load)).all()
+        matrix = np.zeros((len(firm), len(firm), 6, 6))
+        for p, q in np.ndindex(2, 2):
+            free = works & ~firm[table.pairs[:, p]] & ~firm[table.pairs[:, q]]
+            np.add.at(matrix, tuple(table.pairs[free][:, (p, q)].T), bonded.blocks[free, p, q])
+        alone = np.flatnonzero(~matrix.any(axis=(1, 2, 3)))
+        matrix[alone, alone] = bonded.own * np.eye(6)
+        straight = np.linalg.solve(matrix.transpose(0, 2, 1, 3).reshape(load.size, -1), load.ravel())
+        assert give.ravel() == pytest.approx(straight, rel=1e-6, abs=1e-9 * np.abs(straight).max())
 
 
 def test_classes_of_concrete_have_the_strengths_of_the_standard():
