@@ -18,7 +18,7 @@ from tests.core.run.test_execute import bytes_of
 from tests.web.conftest import PATIENCE, ended, start, stop
 from tests.web.kills import shot
 
-FRAMES = 150  # long enough to be still at it when a machine is killed
+FRAMES = 70  # long enough to be still at it when a machine is killed
 
 
 def dask(kind: str, folder: Path, *words: str) -> subprocess.Popen[bytes]:

@@ -54,7 +54,7 @@ def _roughness(x, y, z):
     return 0.62 + 0.76 * (speck + 0.2 * lumps(23.0 * x, 23.0 * y, 23.0 * z))
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True)
 def _shown(cameras, maps, m, px, py, pz, nx, ny, nz, flat):
     """The share of a point that a light sees by its m-th map, 0 to 1; 1 outside it."""
     n, span = maps.shape[1], cameras[m, SPAN]
@@ -82,13 +82,13 @@ def _shown(cameras, maps, m, px, py, pz, nx, ny, nz, flat):
     return seen
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True)
 def _in_cast(frame, c, x, y, z):
     """Where a place lies in a shadow of smoke along one of its axes, 0 to 1."""
     return (x * frame[c, 0] + y * frame[c, 1] + z * frame[c, 2] - frame[3, c]) / frame[4, c]
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True)
 def past_smoke(cast, frame, x, y, z):
     """The share of the key's light that smoke lets through to a place, by its shadow (`cast.Cast`)."""
     n = len(cast)
@@ -111,7 +111,7 @@ def past_smoke(cast, frame, x, y, z):
     return 1.0 - behind * (1.0 - through)
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True)
 def _of_lamps(lamps, cameras, maps, x, y, z, nx, ny, nz):
     """What lamps (n, LAMP_WIDTH) give a surface at a place that faces n."""
     red, green, blue = 0.0, 0.0, 0.0
@@ -136,7 +136,7 @@ def _of_lamps(lamps, cameras, maps, x, y, z, nx, ny, nz):
     return red, green, blue
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True)
 def _backdrop(light, x, y, z):
     """The sky's colour along a direction."""
     up = max(y, 0.0)
