@@ -4,7 +4,7 @@ the same systems; and a collapse of 800 pieces over its playing time."""
 import time
 
 import numpy as np
-from scipy.sparse import bsr_matrix
+from scipy.sparse import csc_matrix
 from scipy.sparse.linalg import spsolve
 
 from hotgravel.core.matter.rigid.factors import Bonded, Factors
@@ -30,14 +30,14 @@ SLAB = {
 }  # fmt: skip
 
 
-def whole(bonded: Bonded, works: np.ndarray, firm: np.ndarray) -> bsr_matrix:
+def whole(bonded: Bonded, works: np.ndarray, firm: np.ndarray) -> csc_matrix:
     """The matrix of the bonds that work; cells that are firm stand for themselves."""
     matrix = np.zeros((bonded.cells, bonded.cells, 6, 6))
     for p, q in np.ndindex(2, 2):
         free = works & ~firm[bonded.pairs[:, p]] & ~firm[bonded.pairs[:, q]]
         np.add.at(matrix, tuple(bonded.pairs[free][:, (p, q)].T), bonded.blocks[free, p, q])
     matrix[firm, firm] = np.eye(6)
-    return bsr_matrix(matrix.transpose(0, 2, 1, 3).reshape(6 * bonded.cells, -1), blocksize=(6, 6)).tocsc()
+    return csc_matrix(matrix.transpose(0, 2, 1, 3).reshape(6 * bonded.cells, -1))
 
 
 def main() -> None:
