@@ -10,7 +10,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from hotgravel.core.colour import light_of
-from hotgravel.core.matter.smoke.advect import at
+from hotgravel.core.matter.smoke.sample import at
 from hotgravel.core.matter.smoke.shown import COLDEST, HOTTEST
 from hotgravel.core.picture.blackbody import table
 from hotgravel.core.picture.light import Light

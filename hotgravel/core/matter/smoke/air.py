@@ -14,8 +14,8 @@ from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fluid.project import Grid
 from hotgravel.core.matter.fluid.solids import Box
 from hotgravel.core.matter.forces import acting_on, gather
-from hotgravel.core.matter.smoke.advect import swirled
 from hotgravel.core.matter.smoke.cells import AIR, FACES, TRACE, WARM, cells_at, parts_of, speed_in, velocity_in
+from hotgravel.core.matter.smoke.swirl import swirled
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.forces import Follow, Force, Gravity

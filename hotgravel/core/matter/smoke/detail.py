@@ -14,7 +14,7 @@ from numba import njit, prange
 from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.fluid.project import Faces, Grid
 from hotgravel.core.matter.fluid.solids import Box, in_middles
-from hotgravel.core.matter.smoke.advect import at
+from hotgravel.core.matter.smoke.sample import at
 from hotgravel.core.noise import noise_at
 
 TILE = 48  # cells along a side of the potential, which is laid beside itself

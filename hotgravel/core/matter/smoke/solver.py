@@ -11,13 +11,14 @@ from hotgravel.core.matter.contract import Array, Offers, Seam, Shed, State
 from hotgravel.core.matter.fineness import steps_for
 from hotgravel.core.matter.fluid.project import Grid, Level, divergence_of, levels_of, projected, rimmed
 from hotgravel.core.matter.fluid.solids import Box, Obstacle, Solids, near_in, prop_in, solids_in
-from hotgravel.core.matter.smoke.advect import CENTRE, ON_X, ON_Y, ON_Z, carried
+from hotgravel.core.matter.smoke.advect import carried, carried_flow, courants
 from hotgravel.core.matter.smoke.air import fade, push
 from hotgravel.core.matter.smoke.blocks import SIDE, blocks_of, no_blocks, taken_back
 from hotgravel.core.matter.smoke.cells import AIR, FACES, PART, TRACE, Cells, speed_in
 from hotgravel.core.matter.smoke.detail import FALL, FINE, curl, finer, lively, spread_out
 from hotgravel.core.matter.smoke.diffuse import diffused, dragged
 from hotgravel.core.matter.smoke.fire import burn
+from hotgravel.core.matter.smoke.sample import CENTRE, ON_X, ON_Y, ON_Z
 from hotgravel.core.matter.smoke.shown import grid_of, records_of
 from hotgravel.core.matter.smoke.sources import Puffs, Taker, comes, drain, give, puff, puffs_of, spot_of
 from hotgravel.core.matter.smoke.window import at_ends, box_in, follow, move, wanted
@@ -128,9 +129,7 @@ class SmokeSolver:
         facts["apart"] = float(np.abs(apart).max()) / max(float(max(np.abs(v).max() for v in velocity)), 1e-9)
         if self.detail is not None:
             self._refine(a, self.detail, solids, puffs, seam, dt)
-        flow = [
-            carried(v[None], velocity, dt / box.cell, at)[0] for v, at in zip(velocity, (ON_X, ON_Y, ON_Z), strict=True)
-        ]
+        flow = carried_flow(velocity, courants(velocity, solids.open, dt / box.cell))
         facts["left"] += self._carry(a, box, solids, swells, dt)
         a |= dict(zip(FACES, flow, strict=True))
         before = _mass(a, self.box)
@@ -205,16 +204,16 @@ class SmokeSolver:
         first = row.times * SIDE * a["window"][0]
         velocity = (fine["u"], fine["v"], fine["w"])
         curl(velocity, strong, row.times, box.cell, first, row.seed, row.change * float(ask.times[0]))
-        inside = Solids(solids.open, solids.moving, distance)
+        x, y, z = (np.ones_like(flow) for flow in velocity)
+        inside = Solids((x, y, z), solids.moving, distance)
         self._supply(fine, {}, Taker(fine, box, inside, dt), puffs, seam)
         swells = None
         if self.fire is not None:
             swells = burn(fine, self.fire, ask, dt) * np.float32(box.cell)
         diffusion = one(self.row, "diffusion", ask)
         if diffusion > 0.0:
-            u, v, w = (np.ones_like(flow) for flow in velocity)
             for name in self.carried:
-                fine[name] = diffused(fine[name], (u, v, w), diffusion * dt / box.cell**2)
+                fine[name] = diffused(fine[name], inside.open, diffusion * dt / box.cell**2)
         self._carry(fine, box, inside, swells, dt)
         points = box.points((0.5, 0.5, 0.5)) if varies(self.row) else np.zeros((0, 3))
         fade(fine, self.row, box, points, seam.scene, dt)
@@ -293,37 +292,27 @@ class SmokeSolver:
 
     def _carry(self, a: dict[str, Array], box: Box, solids: Solids, swells: Grid | None, dt: float) -> float:
         """Let the gas carry all that is in it, in place. Returns how much smoke has left."""
-        velocity, length = (a["u"], a["v"], a["w"]), dt / box.cell
-        there = _mass(a, box)
-        stays = max(there - _leaving(a["density"], velocity) * dt * box.cell**2, 0.0)
-        moved = carried(np.stack([a[name] for name in self.carried]), velocity, length, CENTRE, fresh=True)
-        moved[:, solids.distance < 0.0] = 0.0
+        there, shut = _mass(a, box), solids.distance < 0.0
+        courant = courants((a["u"], a["v"], a["w"]), solids.open, dt / box.cell, shut)
+        some = ["density", *(name for name in self.carried if name != "density" and a[name].any())]
+        moved, gone = carried(np.stack([a[name] for name in some]), courant)
+        moved[:, shut] = 0.0
+        a |= dict(zip(some, moved, strict=True))
         if swells is not None:  # it takes more room, and is as much thinner
             thinner = 1.0 / (1.0 + np.float32(dt / box.cell) * swells)
-            for name, array in zip(self.carried, moved, strict=True):
-                array *= 1.0 if name == "heat" else thinner
-        # A grid loses or makes a little on the way: what did not leave is still there.
-        density = moved[0]
-        found = float(density.sum(dtype=float)) * box.cell**3
-        density *= np.float32(np.clip(stays / max(found, 1e-12), 1.0 - MENDED, 1.0 + MENDED))
-        if len(moved) > len(CARRIED):  # the parts of it are all of it
-            parts = moved[len(CARRIED) :]
-            parts *= density / np.maximum(parts.sum(axis=0), 1e-9)
-        a |= dict(zip(self.carried, moved, strict=True))
-        a["age"] += np.float32(dt) * density
+            for name in self.carried:
+                a[name] *= 1.0 if name == "heat" else thinner
+        # Beside obstacles a grid loses or makes a little on the way: what did not leave is still there.
+        stays = there - gone * box.cell**3
+        a["density"] *= np.float32(np.clip(stays / max(_mass(a, box), 1e-12), 1.0 - MENDED, 1.0 + MENDED))
+        if self.parts:  # the parts of it are all of it
+            share = a["density"] / np.maximum(sum(a[name] for name in self.parts), 1e-9)
+            for name in self.parts:
+                a[name] *= share
+        a["age"] += np.float32(dt) * a["density"]
         return there - _mass(a, box)
 
 
 def _mass(arrays: dict[str, Array], box: Box) -> float:
     """How much smoke a grid holds: cubic metres of density 1."""
     return float(arrays["density"].sum(dtype=float)) * box.cell**3
-
-
-def _leaving(density: Grid, velocity: Sequence[Grid]) -> float:
-    """How much density flows out of the box each second through a square metre of cells' faces."""
-    total = 0.0
-    for axis, flow in enumerate(velocity):
-        for end, way in ((0, -1.0), (-1, 1.0)):
-            out = np.maximum(way * np.take(flow, end, axis), 0.0)
-            total += float((out * np.take(density, end, axis)).sum(dtype=float))
-    return total

@@ -55,7 +55,7 @@ def give(to: Taker, row: Fume, seam: Seam, own: str | None) -> None:
         comes_in, taken = share * top, share
     else:
         wanted = np.float32(dt * rate) * share
-        comes_in, taken = np.minimum(wanted, np.maximum(top - density, 0.0)), np.zeros_like(share)
+        comes_in, taken = np.minimum(wanted, np.maximum(top * share - density, 0.0)), np.zeros_like(share)
     after = (1.0 - taken) * density + comes_in
     fuel = one(row, "fuel", ask)
     there = np.maximum(after + a["fuel"][cells], 1e-6)
