@@ -112,7 +112,7 @@ def main() -> None:
     project(64)
     project(96)
     times = [whole(n) for n in (64, 96, 128)]
-    tight, wide = plume(1.6), plume(9.6)
+    tight, wide = plume(2.4), plume(9.6)  # tight: a block of air on each side of it, as open air needs
     print(f"smoke      a small plume in a wide box over a tight one {wide / tight:.2f}")
     shown()
     longer = f"{times[1] / times[0]:.1f} and {times[2] / times[1]:.1f}"

@@ -99,15 +99,18 @@ def _marched(image, fire, depth, eye, axes, tan, density, lit, low, cell, take, 
             long = math.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
             step = 0.7 / long
             left = 1.0
-            # Each line of sight begins at another place, or the steps would show.
-            along = near + step * ((np.int64(r) * 7 + k * 3) % 8 / 8.0)
+            # Each line of sight begins with another part of a step, or the steps would show; it ends with what is left.
+            end = near + step * ((np.int64(r) * 7 + k * 3) % 8 + 1) / 8.0
             given[:] = 0.0
             own[:] = 0.0
-            while along < far and left > 0.004:
+            while near < far and left > 0.004:
+                end = min(end, far)
+                along, wide = 0.5 * (near + end), (end - near) * long * cell
+                near, end = end, end + step
                 x, y, z = place[0] + along * d[0], place[1] + along * d[1], place[2] + along * d[2]
                 thick = at(density, x - 0.5, y - 0.5, z - 0.5) / 255.0
                 if thick > 0.002:
-                    gone = 1.0 - math.exp(-thick * take * cell * 0.7)
+                    gone = 1.0 - math.exp(-thick * take * wide)
                     shown = at(lit, x - 0.5, y - 0.5, z - 0.5) / 255.0
                     a, b, c = min(int(x), shape[0] - 1), min(int(y), shape[1] - 1), min(int(z), shape[2] - 1)
                     if tint.shape[0] > 1:
@@ -126,7 +129,6 @@ def _marched(image, fire, depth, eye, axes, tan, density, lit, low, cell, take, 
                         for n in range(3):
                             own[n] += left * gone * glow[row, n]
                     left *= 1.0 - gone
-                along += step
             for c in range(3):
                 image[r, k, c] = image[r, k, c] * left + given[c]
                 fire[r, k, c] = fire[r, k, c] * left + own[c]

@@ -32,19 +32,21 @@ void main() {
   far = min(far, z / dot(way, forward));
   float step_ = stride * cell, left = 1.0;
   vec3 key = 0.75 * colour * keyLight, around = 0.5 * colour * (skyLight + 0.5 * groundLight + 0.25 * fillLight), seen = vec3(0.0);
-  at += step_ * fract(52.9829189 * fract(dot(gl_FragCoord.xy, vec2(0.06711056, 0.00583715))));
+  float next = at + step_ * fract(52.9829189 * fract(dot(gl_FragCoord.xy, vec2(0.06711056, 0.00583715))));
   for (int n = 0; n < 320; n++) {
     if (at >= far || left < 0.01) break;
-    vec3 spot = (cameraPosition + at * way - low) / size;
+    float stop = min(next, far), wide = stop - at;
+    vec3 middle = cameraPosition + 0.5 * (at + stop) * way, spot = (middle - low) / size;
     vec3 here = texture(grid, spot).rgb;
     if (here.r > 0.002) {
-      float gone = 1.0 - exp(-here.r * take * step_);
+      float gone = 1.0 - exp(-here.r * take * wide);
       vec3 tint = painted > 0.5 ? texture(paint, spot).rgb : vec3(1.0);
-      seen += left * gone * tint * (key * here.g + around + 0.75 * colour * lamps(cameraPosition + at * way));
+      seen += left * gone * tint * (key * here.g + around + 0.75 * colour * lamps(middle));
       if (burns > 0.5) seen += left * gone * texture2D(glow, vec2(here.b, 0.5)).rgb;
       left *= 1.0 - gone;
     }
-    at += step_;
+    at = stop;
+    next += step_;
   }
   float there = 1.0 - left;
   if (there < 0.003) discard;
