@@ -150,9 +150,7 @@ def _room(s: Surface, still: bool) -> tuple[Array, Array]:
     if s.side < 0.0:
         return np.full(3, -np.inf), np.full(3, np.inf)
     if still:
-        ends = np.stack(s.shape.box)
-        corners = s.start.to_world(np.array([[x, y, z] for x in ends[:, 0] for y in ends[:, 1] for z in ends[:, 2]]))
-        return corners.min(axis=0), corners.max(axis=0)
+        return s.shape.corners(s.start)
     far = s.shape.reach * max(s.start.scale, s.end.scale)
     return np.minimum(s.start.position, s.end.position) - far, np.maximum(s.start.position, s.end.position) + far
 

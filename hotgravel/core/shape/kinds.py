@@ -53,6 +53,13 @@ class Shaped:
             low[1] = 0.0
         return low, high
 
+    def corners(self, pose: Pose) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Low and high corner (3,) of a box in the world that holds it as it stands, metres."""
+        low, high = self.box
+        (middle,) = pose.to_world(0.5 * (low + high)[None])
+        half = pose.scale * np.abs(pose.matrix) @ (0.5 * (high - low))
+        return middle - half, middle + half
+
     def gap(self, points: NDArray[np.float64], pose: Pose) -> NDArray[np.float64]:
         """Signed distances (n,) of points (n, 3) to its surface as it stands, metres, less than zero inside."""
         found: NDArray[np.float64] = gaps(

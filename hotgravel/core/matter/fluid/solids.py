@@ -113,7 +113,7 @@ class Obstacle:
         """The corners (3,) of what it takes up, and so much room about it, metres; of a hollow, of everything."""
         if self.inside:
             return np.full(3, -np.inf), np.full(3, np.inf)
-        low, high = corners_of(self.shape, self.here)
+        low, high = self.shape.corners(self.here)
         return low - room, high + room
 
     def distance(self, points: Array, cell: float) -> Array:
@@ -140,13 +140,6 @@ class Obstacle:
 def prop_in(scene: Scene, prop: str, inside: bool = False) -> Obstacle:
     """A prop as it stands in a scene."""
     return Obstacle(scene.shapes[prop], scene.poses[prop], scene.soon[prop], scene.lapse, inside)
-
-
-def corners_of(shape: Shaped, pose: Pose) -> tuple[Array, Array]:
-    """The corners (3,) of what a shape takes up as it stands."""
-    ends = np.stack(shape.box)
-    there = pose.to_world(ends[[[a, b, c] for a in (0, 1) for b in (0, 1) for c in (0, 1)], [0, 1, 2]])
-    return there.min(axis=0), there.max(axis=0)
 
 
 @njit(cache=True, parallel=True, nogil=True)

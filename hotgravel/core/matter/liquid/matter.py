@@ -9,7 +9,7 @@ from hotgravel.core.drive.value import one
 from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kept, Kind, Lane, Table
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fineness import CELLS
-from hotgravel.core.matter.fluid.solids import Box, corners_of
+from hotgravel.core.matter.fluid.solids import Box
 from hotgravel.core.matter.liquid.drops import Drops
 from hotgravel.core.matter.liquid.room import Room
 from hotgravel.core.matter.liquid.solver import LiquidSolver
@@ -115,7 +115,7 @@ class LiquidMatter:
             if row.id not in asked:
                 yield Finding("never asked", row.id, "size", "It waits for a cue, and no cue sets it off.", "wrong")
         for row in (r for r in supply if r.prop in setting.at_first and r.prop in setting.standing):
-            first, last = corners_of(setting.shapes[row.prop], setting.at_first[row.prop])
+            first, last = setting.shapes[row.prop].corners(setting.at_first[row.prop])
             if (last < low).any() or (first > high).any():
                 said = f"{names[row.prop]} lies outside the box of the liquid, so nothing comes."
                 yield Finding("outside the box", row.id, "prop", said, "wrong")

@@ -12,7 +12,6 @@ from hotgravel.core.matter.aims import unit
 from hotgravel.core.matter.contract import Array, Seam, Shed
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fluid.project import Grid
-from hotgravel.core.matter.fluid.solids import corners_of
 from hotgravel.core.matter.liquid.drops import Drops, eighths
 from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.shot.faults import Fault, ShotFault
@@ -29,7 +28,7 @@ SIZE = 0.5 * (3.0 / (4.0 * np.pi)) ** (1.0 / 3.0)  # cells: the radius of a ball
 
 def filled(solver: "LiquidSolver", row: Fill, seam: Seam, still: Grid) -> Drops:
     """The drops of a body of liquid as it begins; `still` is how far the corners of all cells lie from obstacles."""
-    low, high = corners_of(seam.scene.shapes[row.prop], seam.scene.poses[row.prop])
+    low, high = seam.scene.shapes[row.prop].corners(seam.scene.poses[row.prop])
     place = _inside(solver, row, seam, still, solver.setting.shot.finish.first, low, high)
     return _new(solver, row, seam, place[place[:, 1] <= low[1] + row.level * (high[1] - low[1])])
 
@@ -37,7 +36,7 @@ def filled(solver: "LiquidSolver", row: Fill, seam: Seam, still: Grid) -> Drops:
 def spouted(solver: "LiquidSolver", row: Spout, seam: Seam, there: Elements, still: Grid) -> Drops:
     """The drops that fill up what has left a source; those that are in it go as it gives."""
     scene, whole = seam.scene, solver.room.whole
-    low, high = corners_of(scene.shapes[row.prop], scene.poses[row.prop])
+    low, high = scene.shapes[row.prop].corners(scene.poses[row.prop])
     near = np.flatnonzero(((there.position >= low) & (there.position <= high)).all(axis=1))
     inside = near[scene.distance_to(row.prop, there.position[near]) < 0.0]
     if row.through is not None:
@@ -59,7 +58,7 @@ def drained(solver: "LiquidSolver", seam: Seam, there: Elements) -> NDArray[np.b
     gone = np.zeros(len(there), bool)
     for row in solver.outlets:
         if seam.runs(row) and row.start <= seam.frame and row.prop in seam.scene.poses:
-            low, high = corners_of(seam.scene.shapes[row.prop], seam.scene.poses[row.prop])
+            low, high = seam.scene.shapes[row.prop].corners(seam.scene.poses[row.prop])
             near = np.flatnonzero(((there.position >= low) & (there.position <= high)).all(axis=1))
             gone[near] |= seam.scene.distance_to(row.prop, there.position[near]) < 0.0
     return gone

@@ -9,7 +9,7 @@ from hotgravel.core.drive.value import plain
 from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kept, Kind, Lane, Table
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fineness import CELLS, MOST_STEPS
-from hotgravel.core.matter.fluid.solids import THIN, Box, corners_of
+from hotgravel.core.matter.fluid.solids import THIN, Box
 from hotgravel.core.matter.smoke.blocks import SIDE
 from hotgravel.core.matter.smoke.cells import Cells
 from hotgravel.core.matter.smoke.shown import GAS, VOLUME
@@ -103,7 +103,7 @@ class SmokeMatter:
             pose, shape = solver.setting.at_first.get(row.prop), solver.setting.shapes[row.prop]
             if pose is None or row.prop not in solver.setting.standing:  # what moves may come in later
                 continue
-            first, last = corners_of(shape, pose)
+            first, last = shape.corners(pose)
             if (last < low).any() or (first > high).any():
                 said = f"{shot.names()[row.prop]} lies outside the box of the smoke, so nothing comes."
                 yield Finding("outside the box", row.id, "prop", said, "wrong")

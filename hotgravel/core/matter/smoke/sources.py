@@ -11,7 +11,7 @@ from hotgravel.core.matter.aims import unit
 from hotgravel.core.matter.contract import Array, Seam
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import Elements
-from hotgravel.core.matter.fluid.solids import Box, Solids, corners_of, prop_in
+from hotgravel.core.matter.fluid.solids import Box, Solids, prop_in
 from hotgravel.core.matter.smoke.cells import AIR, FACES, parts_of
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.smoke import Drain, Fume, Puff
@@ -32,7 +32,7 @@ class Taker:
 
 def spot_of(scene: Scene, prop: str, room: float) -> tuple[Array, Array]:
     """The corners (3,) of a prop as it stands, and so much room about it, metres."""
-    low, high = corners_of(scene.shapes[prop], scene.poses[prop])
+    low, high = scene.shapes[prop].corners(scene.poses[prop])
     return low - room, high + room
 
 

@@ -14,7 +14,6 @@ from hotgravel.core.drive.value import one
 from hotgravel.core.matter.contract import NO_BLOWS, Array, Blows, Offers, Seam, Shed, Splashes, State
 from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.fineness import FINENESS
-from hotgravel.core.matter.fluid.solids import corners_of
 from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.matter.water.rain import WATER, WIDE, classes, fall_speed, ringed
 from hotgravel.core.matter.water.shores import Shores
@@ -203,7 +202,7 @@ class WaterSolver:
 
     def _press(self, press: Array, shape: Shaped, pose: Pose) -> None:
         """How deep a shape reaches under the water at rest, added in place, m."""
-        (low, high), level = corners_of(shape, pose), self.row.at[1]
+        (low, high), level = shape.corners(pose), self.row.at[1]
         deep = level - low[1]
         if deep <= 0.0 or high[1] <= low[1]:
             return
