@@ -63,6 +63,10 @@ def test_smoke_on_a_bare_plain_is_run_sliced_slowed_detailed_and_handed_over(
     add("Matter", "detail of smoke", "#row-detail-of-smoke")
     run_to(page, 10)
     until(page, "window.hotgravel.stage.layers.get('smoke')?.uniforms.cell.value < 0.15")  # the finer cells are shown
+    page.goto(f"/shots/{number}/compare")
+    cells = "window.hotgravel?.sides?.map((s) => s.stage.layers.get('smoke')?.uniforms.cell.value.toFixed(1)).join()"
+    until(page, f"{cells} === '0.2,0.1'")
+    page.goto(f"/shots/{number}")
     page.locator("#handover summary").click()
     page.get_by_role("link", name="Geometry, tables, pictures or film").click()
     page.get_by_label("vdb", exact=False).first.check()

@@ -130,7 +130,7 @@ def burning(**fields: Any):
 
 
 SMOKE: dict[str, tuple[Any, ...]] = {
-    "smoke.at": ("matter.0.at", [0, 1.6, 0], [0, 1.6, 0.5], mass, -1, scene(supply=[fume(prop="vent")])),
+    "smoke.at": ("matter.0.at", [0, 1.6, 0], [0, 1.6, 0.7], mass, -1, scene(supply=[fume(prop="vent")])),
     "smoke.size": (
         "matter.0.size",
         [0.8, 0.8, 0.8],

@@ -18,11 +18,13 @@ SMALLEST = 4  # cells along a side: the coarsest grid
 @dataclass(frozen=True, eq=False)
 class Level:
     """One grid of a cycle: the open share of each face, what a cell's own pressure counts (nx, ny, nz), one over that
-    (0 where it counts nothing), and how much of it is for a pressure that is known beside it."""
+    (0 where it counts nothing), which rows (nx, ny) have nothing in their way, and how much of what a cell counts is
+    for a pressure that is known beside it."""
 
     open: Faces
     own: Grid
     share: Grid
+    free: NDArray[np.bool_]
     extra: Grid | None = None
 
 
@@ -34,6 +36,30 @@ def _owned(ox, oy, oz, own):
                 own[i, j, k] = (
                     ox[i, j, k] + ox[i + 1, j, k] + oy[i, j, k] + oy[i, j + 1, k] + oz[i, j, k] + oz[i, j, k + 1]
                 )
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _freed(ox, oy, oz, free):
+    """Which rows of cells are open to all cells beside them; past the ends of the box there is no pressure, open or
+    not."""
+    nx, ny, nz = oz.shape[0], oz.shape[1], oz.shape[2] - 1
+    for i in prange(nx):
+        for j in range(ny):
+            every = True
+            for k in range(nz):
+                every &= (i == 0 or ox[i, j, k] == 1.0) and (i == nx - 1 or ox[i + 1, j, k] == 1.0)
+                every &= (j == 0 or oy[i, j, k] == 1.0) and (j == ny - 1 or oy[i, j + 1, k] == 1.0)
+                every &= k == 0 or oz[i, j, k] == 1.0
+            free[i, j] = every
+
+
+@njit(cache=True, inline="always")
+def _beside(p, i, j, k):
+    """The pressures of a cell's neighbours, where all of them count: most of the time goes into reading shares."""
+    return (
+        p[i, j + 1, k + 1] + p[i + 2, j + 1, k + 1] + p[i + 1, j, k + 1]
+        + p[i + 1, j + 2, k + 1] + p[i + 1, j + 1, k] + p[i + 1, j + 1, k + 2]
+    )  # fmt: skip
 
 
 @njit(cache=True, inline="always")
@@ -50,12 +76,18 @@ def _around(p, ox, oy, oz, i, j, k):
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _smoothed(p, right, ox, oy, oz, share, colour):
+def _smoothed(p, right, ox, oy, oz, share, free, colour):
     """Every other cell takes the pressure that its neighbours ask of it (Gauss and Seidel, red and black). All of a row
     are asked, which is quicker than every other one."""
     for i in prange(right.shape[0]):
         row = np.empty(right.shape[2], np.float32)
         for j in range(right.shape[1]):
+            if free[i, j]:
+                for k in range(right.shape[2]):
+                    row[k] = share[i, j, k] * (right[i, j, k] + _beside(p, i, j, k))
+                for k in range((i + j + colour) & 1, right.shape[2], 2):
+                    p[i + 1, j + 1, k + 1] = row[k]
+                continue
             for k in range(right.shape[2]):
                 row[k] = share[i, j, k] * (right[i, j, k] + _around(p, ox, oy, oz, i, j, k))
             for k in range((i + j + colour) & 1, right.shape[2], 2):
@@ -64,20 +96,24 @@ def _smoothed(p, right, ox, oy, oz, share, colour):
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _applied(p, ox, oy, oz, own, out, sums):
+def _applied(p, ox, oy, oz, own, free, out, sums):
     """What a pressure does, into out, and its product with the pressure itself, row by row (nx,)."""
     for i in prange(out.shape[0]):
         total = 0.0
         for j in range(out.shape[1]):
-            for k in range(out.shape[2]):
-                out[i, j, k] = own[i, j, k] * p[i + 1, j + 1, k + 1] - _around(p, ox, oy, oz, i, j, k)
+            if free[i, j]:
+                for k in range(out.shape[2]):
+                    out[i, j, k] = own[i, j, k] * p[i + 1, j + 1, k + 1] - _beside(p, i, j, k)
+            else:
+                for k in range(out.shape[2]):
+                    out[i, j, k] = own[i, j, k] * p[i + 1, j + 1, k + 1] - _around(p, ox, oy, oz, i, j, k)
             for k in range(out.shape[2]):
                 total += np.float64(out[i, j, k]) * p[i + 1, j + 1, k + 1]
         sums[i] = total
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _restricted(p, right, ox, oy, oz, own, out):
+def _restricted(p, right, ox, oy, oz, own, free, out):
     """What is left to be solved, on the next coarser grid."""
     for i in prange(out.shape[0]):
         row = np.empty(right.shape[2], np.float32)
@@ -85,20 +121,35 @@ def _restricted(p, right, ox, oy, oz, own, out):
             row[:] = 0.0
             for a in range(2 * np.int64(i), 2 * np.int64(i) + 2):
                 for b in range(2 * j, 2 * j + 2):
-                    for k in range(right.shape[2]):
-                        around = _around(p, ox, oy, oz, a, b, k)
-                        row[k] += right[a, b, k] - own[a, b, k] * p[a + 1, b + 1, k + 1] + around
+                    if free[a, b]:
+                        for k in range(right.shape[2]):
+                            row[k] += right[a, b, k] - own[a, b, k] * p[a + 1, b + 1, k + 1] + _beside(p, a, b, k)
+                    else:
+                        for k in range(right.shape[2]):
+                            around = _around(p, ox, oy, oz, a, b, k)
+                            row[k] += right[a, b, k] - own[a, b, k] * p[a + 1, b + 1, k + 1] + around
             for k in range(out.shape[2]):
                 out[i, j, k] = np.float32(0.5) * (row[2 * k] + row[2 * k + 1])
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _prolonged(coarse, own, p):
-    for i in prange(own.shape[0]):
-        for j in range(own.shape[1]):
-            for k in range(own.shape[2]):
-                if own[i, j, k] > 0.0:
-                    p[i + 1, j + 1, k + 1] += coarse[(i >> 1) + 1, (j >> 1) + 1, (k >> 1) + 1]
+def _prolonged(coarse, p):
+    """Add the pressure of the next coarser grid; in cells that are shut it counts for nothing."""
+    for i in prange(p.shape[0] - 2):
+        for j in range(p.shape[1] - 2):
+            for k in range(coarse.shape[2] - 2):
+                more = coarse[(i >> 1) + 1, (j >> 1) + 1, k + 1]
+                p[i + 1, j + 1, 2 * k + 1] += more
+                p[i + 1, j + 1, 2 * k + 2] += more
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _begun(right, share, p):
+    """What the first sweep makes of a pressure of none."""
+    for i in prange(right.shape[0]):
+        for j in range(right.shape[1]):
+            for k in range((i + j) & 1, right.shape[2], 2):
+                p[i + 1, j + 1, k + 1] = share[i, j, k] * right[i, j, k]
 
 
 def levels_of(open_: Faces, extra: Grid | None = None) -> list[Level]:
@@ -112,7 +163,9 @@ def levels_of(open_: Faces, extra: Grid | None = None) -> list[Level]:
         if extra is not None:
             own += extra
         share = np.divide(np.float32(1.0), own, out=np.zeros_like(own), where=own > 0.0)
-        made.append(Level(now, own, share, extra))
+        free = np.empty(shape[:2], np.bool_)
+        _freed(*now, free)
+        made.append(Level(now, own, share, free, extra))
         if any(n % 2 or n <= SMALLEST for n in shape):
             return made
         now = (_halved(now[0], 0), _halved(now[1], 1), _halved(now[2], 2))
@@ -136,15 +189,16 @@ def cycle(levels: list[Level], right: Grid, number: int = 0) -> Grid:
     level, p = levels[number], rimmed(right.shape)
     if number == len(levels) - 1:
         for sweep in range(24):
-            _smoothed(p, right, *level.open, level.share, sweep if sweep < 12 else sweep + 1)
+            _smoothed(p, right, *level.open, level.share, level.free, sweep if sweep < 12 else sweep + 1)
         return p
-    for colour in (0, 1, 0, 1):
-        _smoothed(p, right, *level.open, level.share, colour)
+    _begun(right, level.share, p)
+    for colour in (1, 0, 1):
+        _smoothed(p, right, *level.open, level.share, level.free, colour)
     coarse = np.empty(tuple(n // 2 for n in right.shape), np.float32)
-    _restricted(p, right, *level.open, level.own, coarse)
-    _prolonged(cycle(levels, coarse, number + 1), level.own, p)
+    _restricted(p, right, *level.open, level.own, level.free, coarse)
+    _prolonged(cycle(levels, coarse, number + 1), p)
     for colour in (1, 0, 1, 0):
-        _smoothed(p, right, *level.open, level.share, colour)
+        _smoothed(p, right, *level.open, level.share, level.free, colour)
     return p
 
 
@@ -155,7 +209,7 @@ def rimmed(shape: tuple[int, ...]) -> Grid:
 
 def pressure(levels: list[Level], divergence: Grid, guess: Grid | None = None) -> tuple[Grid, int]:
     """The pressure that takes a divergence (nx, ny, nz) away, with a rim of zeros, and in how many rounds; `guess` is a
-    first one."""
+    first one. It says nothing in cells that are shut on all sides."""
     level = levels[0]
     shut = level.own <= 0.0
     right = np.where(shut, np.float32(0.0), -divergence)
@@ -163,7 +217,7 @@ def pressure(levels: list[Level], divergence: Grid, guess: Grid | None = None) -
         right -= np.where(shut, np.float32(0.0), np.float32(right.sum(dtype=float) / max((~shut).sum(), 1)))
     p = rimmed(right.shape) if guess is None else guess.copy()
     out, sums = np.empty_like(right), np.empty(len(right))
-    _applied(p, *level.open, level.own, out, sums)
+    _applied(p, *level.open, level.own, level.free, out, sums)
     left = right - out
     aim = CLOSE * float(np.abs(right).max(initial=0.0))
     if float(np.abs(left).max(initial=0.0)) <= aim:
@@ -171,7 +225,7 @@ def pressure(levels: list[Level], divergence: Grid, guess: Grid | None = None) -
     ready = cycle(levels, left)
     way, now = ready, _product(left, ready)
     for done in range(1, MOST_ROUNDS + 1):
-        _applied(way, *level.open, level.own, out, sums)
+        _applied(way, *level.open, level.own, level.free, out, sums)
         _gone(p, left, way, out, np.float32(now / sums.sum()), sums)
         if sums.max() <= aim:
             return p, done

@@ -209,7 +209,7 @@ class SloshSolver:
         p.velocity[mine] = np.nan_to_num(a[GOING][rows]) + np.cross(tipping, arm) + rise[:, None] * normal
         p.flow[mine] = p.velocity[mine]
         grade = np.einsum("nm,mnk->nk", a[WAVE][rows], slopes) * ripples / scale[:, None]
-        grade = np.einsum("nij,nj->ni", np.linalg.pinv(stretch).transpose(0, 2, 1), grade)
+        grade = np.einsum("nji,nj->ni", np.linalg.pinv(laid.stretch)[rows], grade)
         bent = normal - np.einsum("nk,nij,nkj->ni", grade, turn, axes)
         up = np.einsum("nij,j->ni", turn, content.up) if level_way is None else level_way
         cosine = (bent * up).sum(axis=1) / np.linalg.norm(bent, axis=1)
