@@ -464,7 +464,8 @@ async function lookElsewhere() {
   if (document.hidden) return;
   const now = await getJson(`/shots/${shotId}/now.json`).catch(() => null);
   if (!now) return;
-  if (now.preparing) $("stage-note").textContent = `preparing ${now.preparing}, for later runs`;
+  $("stage-note").title = now.preparing ? `${now.preparing} is compiled for later runs` : "";
+  if (now.preparing) $("stage-note").textContent = "preparing kernels";
   else if (preparedBefore) tellGrid();
   preparedBefore = Boolean(now.preparing);
   latestRun ??= now.run ?? 0;
