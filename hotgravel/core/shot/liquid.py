@@ -6,11 +6,12 @@ from typing import ClassVar, Literal
 from hotgravel.core.drive.value import Value, Vector
 from hotgravel.core.shot.dials import choice, colour, dial, dials, refer, seed
 from hotgravel.core.shot.row import Ref, Row, points_nowhere
+from hotgravel.core.shot.sides import Sided
 
 MOST_CELLS = 6_000_000
 
 
-class Liquid(Row):
+class Liquid(Sided):
     kind: Literal["liquid"] = "liquid"
     section: ClassVar[str] = "matter"
     asks: ClassVar[str | None] = "liquid"
@@ -32,10 +33,6 @@ class Liquid(Row):
         "m", 0.1, label="cells", soft=(0.03, 0.3), above=0.0, high=1e4,
         help="The size of a cell at rough quality; fair has two thirds of it, fine half. A cell holds eight drops. "
         "Half the size takes about sixteen times as long. Walls thinner than a cell count as one cell thick.",
-    )  # fmt: skip
-    sides: Literal["floor", "open", "closed"] = choice(
-        {"floor": "open but for its floor", "open": "open on all sides", "closed": "closed"}, "floor", label="sides",
-        help="Liquid runs off through open sides for good; closed ones are walls.",
     )  # fmt: skip
     density: float = dial(
         "kg/m³", 1000.0, label="density", soft=(700.0, 3000.0), above=0.0, high=1e6,

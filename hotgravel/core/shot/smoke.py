@@ -6,11 +6,12 @@ from typing import ClassVar, Literal
 from hotgravel.core.drive.value import Value, Vector
 from hotgravel.core.shot.dials import choice, colour, dial, dials, refer, seed, whom
 from hotgravel.core.shot.row import Ref, Row, points_nowhere
+from hotgravel.core.shot.sides import Sided
 
 MOST_CELLS = 6_000_000
 
 
-class Smoke(Row):
+class Smoke(Sided):
     kind: Literal["smoke"] = "smoke"
     section: ClassVar[str] = "matter"
     asks: ClassVar[str | None] = "smoke"
@@ -31,10 +32,6 @@ class Smoke(Row):
         "m", 0.1, label="cells", soft=(0.03, 0.3), above=0.0, high=1e4,
         help="The size of a cell at rough quality; fair has two thirds of it, fine half. Half the size takes sixteen "
         "times as long. Obstacles thinner than a cell count as one cell thick.",
-    )  # fmt: skip
-    sides: Literal["floor", "open", "closed"] = choice(
-        {"floor": "open but for its floor", "open": "open on all sides", "closed": "closed"}, "floor", label="sides",
-        help="Smoke leaves through open sides for good; closed ones are walls.",
     )  # fmt: skip
     room: Literal["smoke", "whole"] = choice(
         {"smoke": "where it is, in", "whole": "anywhere in"}, "smoke", label="worked out",

@@ -151,6 +151,7 @@ LIQUID: dict[str, tuple[Any, ...]] = {
     "liquid.size": ("matter.0.size", [1.6, 0.4, 0.8], [1.6, 1.6, 0.8], count, 1, scene(at=[0, 0.2, 0])),
     "liquid.cell": ("matter.0.cell", 0.1, 0.2, count, -1, scene()),
     "liquid.sides": ("matter.0.sides", "open", "closed", count, 1, scene(forces=(SLOPE,), last=19)),
+    "liquid.but": ("matter.0.but", None, "right", count, -1, scene(forces=(SLOPE,), last=19)),
     "liquid.density": ("matter.0.density", 800.0, 1600.0, mass, 1, scene()),
     "liquid.viscosity": ("matter.0.viscosity", 0.0, 500.0, reach, -1, scene(last=13)),
     "liquid.along": ("matter.0.along", "clings", "slides", reach, 1, scene(viscosity=200.0, last=13)),

@@ -182,26 +182,22 @@ def near_in(box: Box, obstacles: Sequence[Obstacle], corners: Grid | None = None
     return found
 
 
-def solids_in(box: Box, corners: Grid, moving: Sequence[Obstacle], sides: str, ends: list[tuple[bool, bool]]) -> Solids:
+def solids_in(box: Box, corners: Grid, moving: Sequence[Obstacle], walls: Sequence[tuple[int, int]],
+              ends: list[tuple[bool, bool]]) -> Solids:  # fmt: skip
     """What stands in a box, from how far corners of cells lie from it; `moving` are the obstacles of them that move,
-    and `ends` says which of its ends are sides that may be walls."""
+    `walls` the sides (axis and end) that are shut, and `ends` says which ends of the grid are sides at all."""
     led, open_ = box.faces(), box.faces()
     for obstacle in moving:
         _led(box, obstacle, corners, led)
     for axis in range(3):
         _opened(corners, axis, open_[axis])
-    for axis, end in (at for at in shut_sides(sides) if ends[at[0]][at[1]]):
+    for axis, end in (at for at in walls if ends[at[0]][at[1]]):
         np.moveaxis(open_[axis], axis, 0)[end] = 0.0
         np.moveaxis(led[axis], axis, 0)[end] = 0.0
     x, y, z = box.shape
     around = [corners[a : a + x, b : b + y, c : c + z] for a in (0, 1) for b in (0, 1) for c in (0, 1)]
     middle: Grid = np.mean(around, axis=0, dtype=np.float32)
     return Solids(open_, led, middle)
-
-
-def shut_sides(sides: str) -> list[tuple[int, int]]:
-    """The axes and ends of the sides that are walls."""
-    return {"open": [], "floor": [(1, 0)], "closed": [(a, e) for a in range(3) for e in (0, -1)]}[sides]
 
 
 def _led(box: Box, obstacle: Obstacle, corners: Grid, led: Faces) -> None:

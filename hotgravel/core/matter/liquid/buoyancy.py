@@ -95,7 +95,7 @@ def _pressed(liquid: Wetting, body: Moving) -> Pressed | None:
     corner = np.array(grid.low) + cell * first
     x, y, z = (int(n) for n in end - first)
     box = Box((float(corner[0]), float(corner[1]), float(corner[2])), cell, (x, y, z))
-    solids = solids_in(box, near_in(box, [obstacle]), (), "open", [(False, False)] * 3)
+    solids = solids_in(box, near_in(box, [obstacle]), (), (), [(False, False)] * 3)
     skin = np.stack([-np.diff(face, axis=axis) for axis, face in enumerate(solids.open)], axis=-1)
     area = np.abs(skin).sum(axis=-1)
     wet = liquid.near[cells] < 0.0

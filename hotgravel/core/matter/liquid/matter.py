@@ -80,7 +80,7 @@ class LiquidMatter:
         return LiquidSolver(
             setting, row, box, tuple(r for r in supply if isinstance(r, Fill)),
             tuple(r for r in supply if isinstance(r, Spout)), tuple(r for r in supply if isinstance(r, Outlet)),
-            tuple(r for r in shot.supply if isinstance(r, Drip)), numbers, Room(setting, box, row.sides),
+            tuple(r for r in shot.supply if isinstance(r, Drip)), numbers, Room(setting, box, row.walls),
         )  # fmt: skip
 
     def places(self, shot: Shot) -> tuple[str, ...]:

@@ -8,7 +8,7 @@ import numpy as np
 
 from hotgravel.core.matter.contract import Array, Seam
 from hotgravel.core.matter.fluid.project import Grid
-from hotgravel.core.matter.fluid.solids import Box, Obstacle, Solids, near_in, prop_in, shut_sides, solids_in
+from hotgravel.core.matter.fluid.solids import Box, Obstacle, Solids, near_in, prop_in, solids_in
 from hotgravel.core.shape.colliders import stands
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.pose import Pose
@@ -49,7 +49,7 @@ class Room:
 
     setting: Setting
     box: Box
-    sides: str
+    walls: tuple[tuple[int, int], ...]
     key: bytes = b""
     still: Grid | None = None
     asked: bytes = b""
@@ -64,7 +64,7 @@ class Room:
         whole = self.whole
         found = near_in(whole, obstacles)
         points = whole.points((0.0, 0.0, 0.0), (1, 1, 1))
-        for axis, end in shut_sides(self.sides):
+        for axis, end in self.walls:
             at = self.box.low[axis] - end * self.box.cell * self.box.shape[axis]  # the high end counts as -1
             gap = ((1 + 2 * end) * (points[:, axis] - at)).reshape(found.shape)
             found = np.minimum(found, gap).astype(np.float32)
@@ -114,6 +114,6 @@ class Room:
         if self.solids is not None and not moving and asked == self.asked:
             return self.solids
         box, corners = part_of(self.whole, window), still[a : a + x + 1, b : b + y + 1, c : c + z + 1]
-        found = solids_in(box, near_in(box, moving, corners), moving, "open", [(False, False)] * 3)
+        found = solids_in(box, near_in(box, moving, corners), moving, (), [(False, False)] * 3)
         self.solids, self.asked = (None if moving else found), asked
         return found

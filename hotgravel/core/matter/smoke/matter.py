@@ -20,11 +20,13 @@ from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.forces import Follow
+from hotgravel.core.shot.sides import SIDES
 from hotgravel.core.shot.smoke import MOST_CELLS, Detail, Drain, Smoke
 from hotgravel.core.shot.units import show_quantity
 from hotgravel.core.shot.zones import Level
 
 MANY_STEPS = 16  # in a frame: they make a run long
+CUT = 0.05  # of density: thinner smoke can be cut off and nobody sees it
 
 
 class SmokeMatter:
@@ -52,6 +54,7 @@ class SmokeMatter:
         "filled": Gauge("", "how many of them hold smoke"),
         "apart": Gauge("%", "what still flows out of a cell, of the greatest speed"),
         "steps": Gauge("", "steps taken on the way to this frame, so that air goes no further than two cells in one"),
+        "cut": Gauge("", "how dense smoke is, at most, where it comes to an open side of its box"),
         "rounds": Gauge("", "rounds in which the pressure of the last step was found"),
     }
     lanes: tuple[Lane, ...] = (
@@ -126,17 +129,27 @@ class SmokeMatter:
             yield Finding("fades at once", solver.row.id, "fade", said, "wrong")
 
     def after(self, shot: Shot, measured: Mapping[int, Mapping[str, float]]) -> Iterator[Finding]:
-        taken = {frame: int(gauges.get("steps", 0)) for frame, gauges in measured.items()}
-        frame = max(taken, key=taken.__getitem__, default=0)
-        if taken.get(frame, 0) < MANY_STEPS or not shot.smokes:
+        if not shot.smokes or not measured:
             return
-        steps, speed = taken[frame], measured[frame]["greatest_speed"]
+        row = shot.smokes[0].id
+        frame = max(measured, key=lambda f: measured[f].get("cut", 0.0))
+        if (dense := measured[frame].get("cut", 0.0)) > CUT:
+            said = (
+                f"At frame {frame} smoke of density {dense:.2g} comes to an open side of its box and is cut off there."
+            )
+            more = "A larger box holds it, and costs nothing where no smoke is; with more fade it ends before."
+            yield Finding("smoke cut off", row, "size", f"{said} {more}", "doubtful")
+        frame = max(measured, key=lambda f: measured[f].get("steps", 0.0))
+        steps = int(measured[frame].get("steps", 0))
+        if steps < MANY_STEPS:
+            return
+        speed = measured[frame]["greatest_speed"]
         said = f"At frame {frame} the air goes {speed:.3g} m/s, and {steps} steps are taken on the way to it."
         if steps < MOST_STEPS:
-            yield Finding("many steps", shot.smokes[0].id, "cell", f"{said} Larger cells take fewer.", "doubtful")
+            yield Finding("many steps", row, "cell", f"{said} Larger cells take fewer.", "doubtful")
         else:
             more = "More are never taken: it goes further in one than it should. Slow it down, or take larger cells."
-            yield Finding("many steps", shot.smokes[0].id, "cell", f"{said} {more}", "wrong")
+            yield Finding("many steps", row, "cell", f"{said} {more}", "wrong")
 
     def tables(self, shot: Shot, kept: Kept, frames: Iterable[int]) -> Iterator[Table]:
         yield from ()
@@ -150,6 +163,6 @@ def box_of(row: Smoke, quality: Quality) -> Box:
     cell = row.cell * CELLS[quality]
     shape = [SIDE * max(1, round(float(np.ceil(side / (SIDE * cell) - 1e-6)))) for side in row.size]
     low = [middle - 0.5 * cell * n for middle, n in zip(row.at, shape, strict=True)]
-    if row.sides != "open":  # what is lost beyond the box is lost at its top
+    if SIDES["floor"] in row.walls:  # what is lost beyond the box is lost at its top
         low[1] = row.at[1] - 0.5 * row.size[1]
     return Box((low[0], low[1], low[2]), cell, (shape[0], shape[1], shape[2]))

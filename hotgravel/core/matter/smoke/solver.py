@@ -183,8 +183,14 @@ class SmokeSolver:
             "hottest": AIR + float(a["heat"].max(initial=0.0)), "mean_heat": AIR + float(heat.sum()) / (len(heat) or 1),
             "mean_speed": float(speed[there].mean()) if there.any() else 0.0, "greatest_speed": float(speed.max()),
             "cells": float(a["density"].size), "filled": float(there.sum()), "apart": facts["apart"],
-            "rounds": float(facts["rounds"]), "steps": float(steps),
+            "rounds": float(facts["rounds"]), "steps": float(steps), "cut": self._cut(a),
         }  # fmt: skip
+
+    def _cut(self, a: dict[str, Array]) -> float:
+        """How dense smoke is, at most, at an open side of the box."""
+        ends, walls = at_ends(self.box, a["window"]), self.row.walls
+        open_ = [(axis, end) for axis in range(3) for end in (0, -1) if ends[axis][end] and (axis, end) not in walls]
+        return max((float(np.take(a["density"], end, axis).max()) for axis, end in open_), default=0.0)
 
     def _fine(self, a: dict[str, Array], times: int) -> dict[str, Array]:
         """The arrays of the finer grid, with the coarse one's air between its values."""
@@ -254,7 +260,7 @@ class SmokeSolver:
             cache.points = box.points((0.5, 0.5, 0.5))
         if cache.solids is None or cache.moved or moving:
             corners = near_in(box, moving, cache.still) if moving else cache.still
-            cache.solids = solids_in(box, corners, moving, self.row.sides, at_ends(self.box, window))
+            cache.solids = solids_in(box, corners, moving, self.row.walls, at_ends(self.box, window))
             cache.levels, cache.moved = levels_of(cache.solids.open), bool(moving)
         return cache.solids
 

@@ -267,6 +267,10 @@ def test_one_thread_and_two_give_the_same_bytes(tmp_path):
 def test_what_cannot_be_is_told():
     with pytest.raises(ShotFault, match=r"million cells. Accepted: 6 million, as cells of"):
         gone_on(smoky({"cell": 0.005}))
+    with pytest.raises(
+        ShotFault, match=r"field 'but': lid is no side\. Accepted: left, right, floor, top, back, front"
+    ):
+        gone_on(smoky({"but": "top and lid"}))
     with pytest.raises(ShotFault, match="another box too"):
         gone_on(smoky(matter=[BOX | {"id": "more"}]))
 
@@ -303,7 +307,8 @@ def test_how_many_steps_are_taken_is_told_where_they_are_many():
         shot = smoky({"cell": 0.05, "size": [1.6, 1.6, 1.6], "at": [0, 0.8, 0]}, [fume(speed=speed)], last=4)
         _, _, gauges = gone_on(shot)
         frames = dict(enumerate(gauges, 2))
-        return max(g["steps"] for g in gauges), list(SmokeMatter().after(load(shot), frames))
+        found = [f for f in SmokeMatter().after(load(shot), frames) if f.check == "many steps"]
+        return max(g["steps"] for g in gauges), found
 
     few, none = told(1.0)
     assert few < 16
@@ -315,6 +320,16 @@ def test_how_many_steps_are_taken_is_told_where_they_are_many():
     most, (finding,) = told(400.0)
     assert most == 64
     assert finding.severity == "wrong"
+
+
+def test_smoke_that_an_open_side_cuts_off_is_told():
+    def told(**smoke):
+        shot = smoky({"size": [1.6, 1.6, 1.6], "at": [0, 0.8, 0]} | smoke, last=37)
+        frames = dict(enumerate(gone_on(shot)[2], 2))
+        return [(f.check, f.path) for f in SmokeMatter().after(load(shot), frames)]
+
+    assert told() == [("smoke cut off", "size")]
+    assert told(sides="closed") == told(size=[1.6, 6.4, 1.6], at=[0, 3.2, 0]) == []
 
 
 def test_bodies_and_their_pieces_stand_in_its_way_as_a_prop_does_that_goes_as_they_go():
