@@ -20,13 +20,13 @@ class Sided(Row):
         help="What comes to an open side leaves through it for good; closed ones are walls.",
     )  # fmt: skip
     but: str | None = words(
-        label="but for", none="none",
-        help="Sides that are the other way round, one or several: left, right, floor, top, back, front. Left is where "
-        "x is least, back where z is.",
+        label="other way round", none="none",
+        help="Sides that are not as that says, one or several: left, right, floor, top, back, front. Left is where x "
+        "is least, back where z is.",
     )  # fmt: skip
 
     def wording(self) -> str:
-        return self.phrase.replace("{sides}", "{sides} but for {but}") if self.but else self.phrase
+        return self.phrase.replace("{sides}", "{sides}, the other way round at {but}") if self.but else self.phrase
 
     def complaints(self) -> Iterator[tuple[str, str]]:
         for name in self._others:
