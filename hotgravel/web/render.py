@@ -116,7 +116,7 @@ def _usual(quantity: Quantity, value: Any, shot: Shot) -> tuple[str, bool]:
     unit = "" if quantity.unit in ("count", "frame") else " " + shown_unit(quantity.unit, shot.dress)
     default = (
         ", ".join(show_number(d, quantity.unit, shot.dress) for d in quantity.default)
-        if quantity.three else show_value(quantity.default, quantity, shot.dress)
+        if quantity.three else show_value(quantity.default, quantity, shot.dress, {})
     )  # fmt: skip
     return f"usual {low} to {high}{unit}, default {default}", value != quantity.default
 

@@ -36,9 +36,9 @@ class Line:
 
 
 def spent_by(studio: Studio, session: Session, run: RunRecord) -> Spent:
-    """What a run took, from its gauges and its folder."""
-    measured = [g for _, g in runs.gauges(session, run.id)]
-    return spent(measured, studio.disk(run.id))
+    """What a run took, from its shot, its gauges and its folder."""
+    shot = shots.document(session, run.shot_id, run.revision)
+    return spent(shot, runs.gauges(session, run.id), studio.disk(run.id))
 
 
 def estimate_for(studio: Studio, session: Session, shot_id: int, shot: Shot) -> Estimate:

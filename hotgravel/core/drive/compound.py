@@ -1,5 +1,6 @@
 """Growth and decay by a factor: so many times more, or less, with each frame of an element's age."""
 
+from collections.abc import Mapping
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -28,7 +29,7 @@ class Compound(Driver):
     def stated(self) -> list[float]:
         return [self.start]
 
-    def brief(self) -> str:
+    def brief(self, names: Mapping[str, str]) -> str:
         return f"times {self.factor:g} each frame"
 
     def answer(self, ask: Ask) -> Array:

@@ -1,6 +1,6 @@
 """What stands in place of a number that varies: a clause with a method that answers."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar
 
 import numpy as np
@@ -29,8 +29,8 @@ class Driver(Clause):
         """From where to where it goes, for its sentence; none if that cannot be said in two numbers."""
         return self.stated()
 
-    def brief(self) -> str:
-        """Two or three words for what drives, as they stand in the sentence."""
+    def brief(self, names: Mapping[str, str]) -> str:
+        """Two or three words for what drives, as they stand in the sentence; `names` are those of rows."""
         return self.title
 
     def inner(self) -> Iterator[Any]:

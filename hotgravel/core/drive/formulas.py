@@ -6,7 +6,7 @@ Python: the checked tree is walked with NumPy functions.
 """
 
 import ast
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import lru_cache
 from typing import Any, ClassVar, Literal
 
@@ -173,7 +173,7 @@ class Formula(Driver):
         help=f"Names: {', '.join(NAMES)}. Functions: {', '.join(FUNCTIONS)}. Where it gives no number, 0 is taken.",
     )  # fmt: skip
 
-    def brief(self) -> str:
+    def brief(self, names: Mapping[str, str]) -> str:
         return "by formula"
 
     def reads(self) -> set[str]:

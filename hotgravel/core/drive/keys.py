@@ -1,5 +1,6 @@
 """Keys over time: the artist states values at frames, and how to get from one to the next."""
 
+from collections.abc import Mapping
 from itertools import pairwise
 from typing import Annotated, ClassVar, Literal
 
@@ -63,7 +64,7 @@ class Keys(Driver):
     def ends(self) -> list[float]:
         return [self.keys[0].value, self.keys[-1].value]
 
-    def brief(self) -> str:
+    def brief(self, names: Mapping[str, str]) -> str:
         return "keyed"
 
     def answer(self, ask: Ask) -> Array:

@@ -1,6 +1,6 @@
 """Responses: values over an attribute of the thing acted on, through a curve."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from itertools import pairwise
 from typing import Annotated, ClassVar, Literal
 
@@ -118,8 +118,10 @@ class Response(Driver):
     def by_element(self) -> bool:
         return True
 
-    def brief(self) -> str:
-        return "by chance" if self.attribute == "random" else f"over {READABLE[self.attribute][0]}"
+    def brief(self, names: Mapping[str, str]) -> str:
+        over = " ".join(["over", READABLE[self.attribute][0], *([names.get(self.target, "")] if self.target else [])])
+        said = "by chance" if self.attribute == "random" else over
+        return f"{said}, in steps" if self.manner == "stepped" else said
 
     @property
     def target(self) -> str | None:

@@ -1,6 +1,6 @@
 """Signals: values over time that need no keys, and signals made from others. None ends by itself."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 import numpy as np
@@ -49,7 +49,7 @@ class Wave(Driver):
     def stated(self) -> list[float]:
         return [self.low, self.high]
 
-    def brief(self) -> str:
+    def brief(self, names: Mapping[str, str]) -> str:
         return "in a wave"
 
     def answer(self, ask: Ask) -> Array:
@@ -97,7 +97,7 @@ class Noise(Driver):
     def ends(self) -> list[float]:
         return [self.middle - self.amplitude, self.middle + self.amplitude]
 
-    def brief(self) -> str:
+    def brief(self, names: Mapping[str, str]) -> str:
         return f"in {self.colour} noise"
 
     def answer(self, ask: Ask) -> Array:

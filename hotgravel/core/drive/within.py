@@ -1,6 +1,6 @@
 """A number that differs inside and outside a zone, by the zone's weight."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 from hotgravel.core.drive.ask import Array, Ask
@@ -26,8 +26,8 @@ class Within(Driver):
     def by_element(self) -> bool:
         return True
 
-    def brief(self) -> str:
-        return "by zone"
+    def brief(self, names: Mapping[str, str]) -> str:
+        return f"by {names.get(self.zone, 'zone')}"
 
     def inner(self) -> Iterator[Any]:
         yield self.inside

@@ -2,11 +2,12 @@
 
 The work of a run is its particle-steps: for each frame, elements times steps and what one costs
 beside a particle, and a constant for what a frame costs however empty it is. Runs of the same shot give
-the seconds and bytes that a unit of work took; their spread is the estimate's.
+the seconds and bytes that a unit of work took; their spread is the estimate's. They also tell how many elements came
+for each that the rows let expect: smoke fills a part of its box, and sparks come off what flies.
 """
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from hotgravel.core.matter.fineness import FINENESS
@@ -26,14 +27,15 @@ LONG = (("s", 1.0, 120.0), ("min", 60.0, 7200.0), ("h", 3600.0, float("inf")))
 
 @dataclass(frozen=True)
 class Spent:
-    """What one run took: work in particle-steps, elements over all frames that are kept in full, seconds, bytes; and
-    whether skins are in them."""
+    """What one run took: work in particle-steps, elements over all frames that are kept in full, seconds, bytes;
+    whether skins are in them; and by matter, how many elements there were for each that its rows let expect."""
 
     work: float
     elements: float
     seconds: float
     bytes: float
     skinned: bool = False
+    came: dict[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -49,17 +51,22 @@ class Estimate:
     frame: float = 0.0
 
 
-def spent(frames: Iterable[dict[str, Any]], size: float) -> Spent:
-    """From a run's gauges, and its frames' size in bytes."""
+def spent(shot: Shot, frames: Iterable[tuple[int, dict[str, Any]]], size: float) -> Spent:
+    """From a run's shot, its frames with their gauges, and their size in bytes."""
     work = elements = seconds = 0.0
     skinned = False
-    for gauges in frames:
+    there, expected = dict.fromkeys(MATTERS, 0.0), dict.fromkeys(MATTERS, 0.0)
+    for frame, gauges in frames:
         skinned |= "skins" in gauges["seconds"]
+        for name, of in gauges["matter"].items():
+            there[name] += of["count"]
+            expected[name] += MATTERS[name].count_at(shot, frame)
         weighed = sum(MATTERS[name].cost * of["count"] for name, of in gauges["matter"].items())
         work += weighed * max(1, gauges["steps"]) + FRAME
         elements += count_of(gauges) if gauges.get(IN_FULL, True) else 0
         seconds += sum(gauges["seconds"].values())
-    return Spent(work, elements, seconds, size, skinned)
+    came = {name: there[name] / of for name, of in expected.items() if of and there[name]}
+    return Spent(work, elements, seconds, size, skinned, came)
 
 
 def counts_at(shot: Shot, frame: int) -> dict[str, float]:
@@ -70,23 +77,32 @@ def counts_at(shot: Shot, frame: int) -> dict[str, float]:
 def estimate(shot: Shot, past: list[Spent]) -> Estimate:
     """For a shot as it stands, from its latest runs (none is fine)."""
     frames = range(shot.finish.first, shot.finish.last + 1)
-    counts = [counts_at(shot, frame) for frame in frames]
+    most = [counts_at(shot, frame) for frame in frames]
+    came = _came(past)
+    counts = [{name: came.get(name, 1.0) * many for name, many in of.items()} for of in most]
     steps = FINENESS[shot.finish.quality].steps
     total = sum(sum(of.values()) for of in counts[:: shot.finish.every])
     work = steps * sum(MATTERS[name].cost * n for of in counts for name, n in of.items()) + FRAME * len(counts)
     known = [p for p in past if p.work > 0 and p.seconds > 0]
     peak = max(sum(of.values()) for of in counts)
-    memory, disk = ([sum(MATTERS[name].takes[n] * many for name, many in of.items()) for of in counts] for n in (0, 1))
+    # Memory is that of all that the rows let expect, as a run that lacks it ends.
+    memory = max(sum(MATTERS[name].takes[0] * many for name, many in of.items()) for of in most)
+    disk = [sum(MATTERS[name].takes[1] * many for name, many in of.items()) for of in counts]
     told = _told(known, work, total, sum(disk[:: shot.finish.every]))
     if shot.skins and not any(p.skinned for p in known):
         skinned = len(shot.skins) * total
-        least, most = SKIN_SECONDS
         told = replace(
-            told, least=told.least + least * skinned, most=told.most + most * skinned,
+            told, least=told.least + SKIN_SECONDS[0] * skinned, most=told.most + SKIN_SECONDS[1] * skinned,
             bytes=told.bytes + SKIN_BYTES * skinned,
         )  # fmt: skip
     share = peak / total if total else 0.0
-    return replace(told, memory=max(memory), frame=told.bytes * share)
+    return replace(told, memory=memory, frame=told.bytes * share)
+
+
+def _came(past: list[Spent]) -> dict[str, float]:
+    """How many elements of each matter came for each that rows let expect, on the mean of runs."""
+    told = {name: [p.came[name] for p in past if name in p.came] for name in MATTERS}
+    return {name: sum(of) / len(of) for name, of in told.items() if of}
 
 
 def _told(known: list[Spent], work: float, total: float, disk: float) -> Estimate:

@@ -182,12 +182,12 @@ def slots_of(
             yield from pieces(value, dress, names, f"{path}.")
     elif isinstance(described, Quantity) and described.three:
         for axis, part in enumerate(value):
-            text = show_value(part, described, dress, unit=axis == 2)
+            text = show_value(part, described, dress, names, unit=axis == 2)
             yield Slot(f"{path}.{axis}", described, part, text, driven=is_driven(part))
             if axis < 2:
                 yield ", "
     elif isinstance(described, Quantity):
-        text = show_value(value, described, dress)
+        text = show_value(value, described, dress, names)
         yield Slot(path, described, value, text, driven=is_driven(value))
     elif isinstance(described, Palette):
         yield Slot(path, described, value, "a colour" if len(value) == 1 else f"{len(value)} colours")
@@ -210,8 +210,8 @@ def _named(value: Any, described: Refer, names: dict[str, str]) -> str:
     return described.manner + str(names.get(value, value))
 
 
-def show_value(value: Any, quantity: Quantity, dress: Dress, unit: bool = True) -> str:
-    """A value as the sentence shows it; a driven one by the range it runs through."""
+def show_value(value: Any, quantity: Quantity, dress: Dress, names: dict[str, str], unit: bool = True) -> str:
+    """A value as the sentence shows it; a driven one by the range it runs through. `names` are those of rows."""
     if value is None:
         return quantity.none or ""
     if isinstance(value, Steady):
@@ -221,7 +221,7 @@ def show_value(value: Any, quantity: Quantity, dress: Dress, unit: bool = True) 
         span = f"{ends[0]} to {ends[-1]}" if len(set(ends)) > 1 else "".join(ends[:1])
         if span and quantity.unit not in ("count", "frame"):
             span = f"{span} {shown_unit(quantity.unit, dress)}".strip()
-        return ", ".join(part for part in (span, value.brief()) if part)
+        return f"{span} ({value.brief(names)})" if span else value.brief(names)
     return show_quantity(value, quantity.unit, dress) if unit else show_number(value, quantity.unit, dress)
 
 

@@ -143,7 +143,7 @@ def _is_clause(shot: Shot, row_id: str, path: str) -> bool:
 
 def _tell(shot: Shot, place: Spot) -> str:
     if isinstance(place.described, Quantity):
-        return place.value if place.is_kind else show_value(place.value, place.described, shot.dress)
+        return place.value if place.is_kind else show_value(place.value, place.described, shot.dress, shot.names())
     if isinstance(place.described, Refer):
         targets = place.value if place.described.many else [place.value]
         return ", ".join(shot.names().get(t, str(t)) if t else place.described.none or "" for t in targets)

@@ -36,10 +36,25 @@ def test_the_same_run_again_lies_within_its_own_estimate():
     of = {"particles": {"count": 1000}}
     gauges = [{"matter": of, "steps": 2, "seconds": {"particles": 0.02, "writing": 0.01}}] * 24
     gauges = [{"matter": of, "steps": 0, "seconds": {"particles": 0.02}}, *gauges]
-    took = spent(gauges, 7e5)
+    took = spent(shot(), enumerate(gauges, 1), 7e5)
     told = estimate(shot(), [took])
     assert told.least < took.seconds < told.most
     assert told.bytes == pytest.approx(7e5)
+
+
+def test_smoke_that_filled_a_tenth_of_its_box_is_expected_to_again():
+    gas = {"kind": "smoke", "id": "smoke", "size": [6.4, 6.4, 6.4], "cell": 0.1}
+    made = load(document(matter=[gas], supply=[], finish={"last": 25}))
+    blocks = 0.1 * counts_at(made, 1)["smoke"]
+    took = spent(
+        made,
+        ((n, {"matter": {"smoke": {"count": blocks}}, "steps": 2, "seconds": {"smoke": 0.1}}) for n in range(1, 26)),
+        1e6,
+    )
+    told = estimate(made, [took])
+    assert told.least < took.seconds < told.most
+    assert told.bytes == pytest.approx(1e6, rel=0.01)
+    assert told.memory == estimate(made, []).memory  # it may yet fill it
 
 
 def test_what_no_run_has_told_goes_by_the_matter():
