@@ -38,7 +38,7 @@ def test_a_number_becomes_a_signal_and_signals_are_made_from_it(page: Page, clie
     open_shot(page, shot)
     page.locator("#row-fountain .fold").click()
     page.locator("#row-fountain").get_by_label("Vary rate").select_option("wave")
-    expect(page.locator("#row-fountain .sentence .driven")).to_contain_text("/s, in a wave")
+    expect(page.locator("#row-fountain .sentence .driven")).to_contain_text("/s (in a wave)")
     assert document(client, shot)["supply"][0]["emit"]["rate"]["kind"] == "wave"
     driver = page.locator("#row-fountain .driver").first
     driver.get_by_label("period").fill("500 ms")

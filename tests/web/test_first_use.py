@@ -74,7 +74,7 @@ def test_a_fountain_of_sparks_is_made_run_twice_and_compared(page: Page, hand: H
     hand.add("Matter", "growth")
     hand.press(page.locator("#row-growth .fold"))
     hand.choose(page.locator("#row-growth .vary"), "over its life")
-    expect(page.locator("#row-growth .sentence")).to_contain_text("1 to 0 ×, over fraction of life")
+    expect(page.locator("#row-growth .sentence")).to_contain_text("1 to 0 × (over fraction of life)")
     hand.run()
     hand.choose(page.locator("#colour-by"), "speed", edits=False)
     expect(page.locator("#legend")).to_contain_text("m/s")

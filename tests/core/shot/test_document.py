@@ -176,7 +176,7 @@ def test_the_demo_reads_as_a_page(name):
 def test_sentences_say_their_values_in_the_shots_unit():
     shot = load(put(whole(), "finish", {"lengths": "cm"}))
     said = sentence(shot.supply[0], shot.dress, shot.names())
-    assert "200 to 300 cm/s, keyed" in said
+    assert "200 to 300 cm/s (keyed)" in said
     assert "1 cm in radius" in said
     said = sentence(shot.cues[0], Dress(), shot.names())
     assert said == "When one of all gets slower than 6 m/s, it is removed."

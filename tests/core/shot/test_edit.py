@@ -63,7 +63,7 @@ def test_another_kind_keeps_what_both_have():
 
 def test_keys_are_read_in_the_shots_unit_and_undone_to_the_number_at_a_frame():
     keyed = vary.set_keys(SHOT, "vent-dome", "position.1", [("1", "0", "linear"), ("21", "200 cm", "smooth")])
-    assert keyed.label == "vent dome: position y 0 m to 0 to 2 m, keyed"
+    assert keyed.label == "vent dome: position y 0 m to 0 to 2 m (keyed)"
     assert keyed.shot.set[1].position[1].at(11) == 1
     assert vary.undrive(keyed.shot, "vent-dome", "position.1", 6).shot.set[1].position[1] == 0.5
     driven = vary.drive(SHOT, "burst", "speed").shot.supply[0].speed
