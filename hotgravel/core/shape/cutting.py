@@ -11,8 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.shape.cells import Array, Ints, NotCut, Tell, cells_of, solid
+from hotgravel.core.shape.crossing import crossings
 from hotgravel.core.shape.facing import Faces, shared_by
+from hotgravel.core.shape.mesh import mending
 
+THINNEST = 1e-6  # of the longest side: what is thinner has an inside by rounding alone
 THIN = 1e-9  # of the mean volume: what is less is a sliver of rounding
 Frees = Callable[[Array], NDArray[np.bool_]]  # whether parts with their centres (n, 3) there are cut off
 
@@ -43,25 +46,41 @@ class Part:
     piece: Piece
 
 
+@dataclass(frozen=True)
+class Tiny:
+    """What became of pieces that were too small to stay: how many were joined to a neighbour, how many were left out,
+    and the volume of these, m³."""
+
+    joined: int = 0
+    left_out: int = 0
+    volume: float = 0.0
+
+    def __add__(self, other: "Tiny") -> "Tiny":
+        return Tiny(self.joined + other.joined, self.left_out + other.left_out, self.volume + other.volume)
+
+
 @dataclass(frozen=True, eq=False)
 class Cutting:
-    """Pieces, and the faces that neighbours share. `whole` is the mesh's own volume, `merged` how many pieces were too
-    small to stay."""
+    """Pieces, and the faces that neighbours share. `whole` is the mesh's own volume, m³."""
 
     pieces: tuple[Piece, ...]
     shared: Faces
     whole: float
-    merged: int
+    tiny: Tiny = Tiny()
     seconds: float = 0.0  # that it took, where somebody had a clock
 
     def report(self) -> str:
         """How many pieces, how large, and how well they make up the whole, as sentences."""
         sizes = sorted(piece.volume for piece in self.pieces)
-        joined = f" {self.merged} smaller ones were joined to a neighbour." if self.merged else ""
+        tiny, share = "", f"{100.0 * self.tiny.volume / self.whole:.2g}"
+        if self.tiny.joined:
+            tiny = f" Tiny ones that were joined to a neighbour: {self.tiny.joined}."
+        if self.tiny.left_out:
+            tiny += f" Tiny ones that were left out: {self.tiny.left_out}, {share} % of it."
         spread = f"{sizes[0]:.2g} to {sizes[-1]:.2g} m³, half of them under {sizes[len(sizes) // 2]:.2g}"
         off = f"{max(self.missing, 1e-15):.0e}"
         took = f" Cut in {self.seconds:.1f} s." if self.seconds else ""
-        return f"{len(sizes)} pieces of {spread}; together {self.whole:.4g} m³, the whole within {off}.{joined}{took}"
+        return f"{len(sizes)} pieces of {spread}; together {self.whole:.4g} m³, the whole within {off}.{tiny}{took}"
 
     def spread(self, bins: int = 24) -> list[int]:
         """How many pieces there are of each size, from the smallest to the largest, in steps by a factor."""
@@ -70,8 +89,8 @@ class Cutting:
 
     @property
     def missing(self) -> float:
-        """The share of the whole by which the volumes of the pieces differ from it."""
-        return abs(sum(piece.volume for piece in self.pieces) - self.whole) / self.whole
+        """The share of the whole by which the volumes of the pieces, with those left out, differ from it."""
+        return abs(sum(piece.volume for piece in self.pieces) + self.tiny.volume - self.whole) / self.whole
 
 
 def whole_of(vertices: Array, faces: Ints) -> Part:
@@ -84,14 +103,21 @@ def closed(vertices: Array, faces: Ints) -> Any:
     """A closed mesh as a solid. Raises `NotCut`."""
     import trimesh
 
+    given, extent = trimesh.Trimesh(vertices, faces, process=False), float(np.ptp(vertices, axis=0).max())
+    thick = 2.0 * abs(given.volume) / given.area
     welded = trimesh.Trimesh(vertices, faces, process=True)
+    if given.is_watertight and thick < THINNEST * extent:
+        least = f"{THINNEST * extent:.2g}"
+        raise NotCut(f"It is some {thick:.2g} m thick, which mending does not change. Accepted: {least} m or more.")
     if not welded.is_watertight:
         raise NotCut("Its mesh is open, so it has no inside to be cut. Accepted: a closed mesh, or one that is mended.")
     if welded.volume < 0.0:
         welded.invert()
+    if crossings(welded.vertices, welded.faces):
+        raise NotCut(f"{mending(welded.vertices, welded.faces)} Accepted: a closed mesh that does not.")
     made = solid(welded.vertices, welded.faces)
     if made.is_empty() or made.volume() <= 0.0:
-        raise NotCut("Its mesh crosses itself or holds nothing. Accepted: a closed mesh that does not.")
+        raise NotCut("Its mesh holds nothing. Accepted: a closed mesh that does.")
     return made
 
 
@@ -157,10 +183,10 @@ def joined(parts: Sequence[Part], least: float, original: int) -> list[Part]:
     return made
 
 
-def finished(parts: Sequence[Part], whole: Part, merged: int) -> Cutting:
+def finished(parts: Sequence[Part], whole: Part, tiny: Tiny = Tiny()) -> Cutting:
     """The cutting that the parts of a whole come to."""
     pieces = tuple(part.piece for part in parts)
-    return Cutting(pieces, _shared(pieces), whole.piece.volume, merged)
+    return Cutting(pieces, _shared(pieces), whole.piece.volume, tiny)
 
 
 def cut(vertices: Array, faces: Ints, seeds: Array, least: float = 0.0) -> Cutting:
@@ -173,7 +199,7 @@ def cut(vertices: Array, faces: Ints, seeds: Array, least: float = 0.0) -> Cutti
     parts = made = parted(whole, cells, whole.solid.original_id(), 0)
     if least > 0.0:
         made = joined(parts, least * whole.piece.volume / len(parts), whole.solid.original_id())
-    return finished(made, whole, len(parts) - len(made))
+    return finished(made, whole, Tiny(len(parts) - len(made)))
 
 
 def inner_corners(piece: Piece) -> Array:

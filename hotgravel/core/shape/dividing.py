@@ -2,33 +2,38 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from hotgravel.core.shape import shelf
 from hotgravel.core.shape.bvh import build_tree
 from hotgravel.core.shape.cells import FINE, Array, Ints, NotCut, Rough, Tell, cells_of, refined, solid
-from hotgravel.core.shape.cutting import Cutting, Part, Piece, closed, finished, joined, parted, whole_of
+from hotgravel.core.shape.cutting import Cutting, Frees, Part, Piece, Tiny, closed, finished, joined, parted, whole_of
 from hotgravel.core.shape.distance import MESH
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.mesh import mending, mesh_of
 from hotgravel.core.shape.seeds import Room, Weigh, about, layered, strewn, struck
-from hotgravel.core.shot.cut import MOST_PIECES, Along, AtPoints, Cut, Layers, Roughened, Strike
+from hotgravel.core.shape.strokes import stroked
+from hotgravel.core.shot.cut import MOST_PIECES, Along, AlongStrokes, AtPoints, Cut, Layers, Roughened, Strike
 from hotgravel.core.shot.props import Prop
 
 Other = Callable[[str], tuple[Array, Ints]]  # another prop's mesh in the prop's own frame
+Drawn = Callable[[str], tuple[Array, float]]  # the points of a zone's strokes, and how wide, in the prop's own frame
+AMISS = 1e-3  # of the whole: pieces that miss more of it come of a mesh that folds through itself
 CELLS, PARTS = 0.7, 0.9  # the share of a cutting's time after which its cells are made, and the parts that they leave
 
 
 @dataclass(frozen=True)
 class Surroundings:
-    """What a cutting asks of the shot: the weights of zones, and the meshes of other props; `told` is all that goes
-    into the answers, so that what was cut before is known again."""
+    """What a cutting asks of the shot: the weights of zones, the meshes of other props, and strokes; `told` is all that
+    goes into the answers, so that what was cut before is known again."""
 
     weigh: Weigh
     other: Other
+    drawn: Drawn
     told: bytes
 
 
@@ -58,7 +63,7 @@ def _cut(rows: Sequence[Cut], prop: Prop, shape: Shaped, about: Surroundings) ->
         whole = whole_of(np.asarray(plain[0], float), np.asarray(plain[1]))
     except NotCut as fault:
         raise fault.of(rows[0].id) from None
-    parts, merged = [whole], 0
+    parts, tiny = [whole], Tiny()
     for number, row in enumerate(rows):
         shelf.tell(number / len(rows))
         try:
@@ -66,8 +71,12 @@ def _cut(rows: Sequence[Cut], prop: Prop, shape: Shaped, about: Surroundings) ->
             parts, went = divider.divided(parts)
         except NotCut as fault:
             raise fault.of(row.id) from None
-        merged += went
-    return finished(parts, whole, merged)
+        tiny += went
+    made = finished(parts, whole, tiny)
+    if made.missing > AMISS:
+        said = "Its pieces do not make it up, as its mesh folds through itself. Accepted: one that does not."
+        raise NotCut(said).of(rows[0].id)
+    return made
 
 
 @dataclass(frozen=True)
@@ -81,8 +90,8 @@ class Divider:
     about: Surroundings
     rows: int
 
-    def divided(self, parts: list[Part]) -> tuple[list[Part], int]:
-        """The parts that the row leaves, and how many were too small to stay. Raises `NotCut`."""
+    def divided(self, parts: list[Part]) -> tuple[list[Part], Tiny]:
+        """The parts that the row leaves, and what became of those too small to stay. Raises `NotCut`."""
         row, original = self.row, self.whole.solid.original_id()
         chosen = [n for n, part in enumerate(parts) if part.piece.extent > row.longer]
         if not chosen:
@@ -100,11 +109,18 @@ class Divider:
         left = [part for n, part in enumerate(parts) if len(made.get(n, ())) <= 1]
         if len(left) + len(new) > MOST_PIECES:
             raise NotCut(f"That makes {len(left) + len(new)} pieces in all. Accepted: {MOST_PIECES} at most.")
-        went = 0
-        if row.least > 0.0:
-            kept = joined(new, row.least * sum(part.piece.volume for part in new) / len(new), original)
-            new, went = kept, len(new) - len(kept)
-        return [*left, *new], went
+        new, tiny = self._large(new) if row.least > 0.0 else (new, Tiny())
+        return [*left, *new], tiny
+
+    def _large(self, new: list[Part]) -> tuple[list[Part], Tiny]:
+        """New parts once none is under the least size, and what became of those that were. Raises `NotCut`."""
+        least = self.row.least * sum(part.piece.volume for part in new) / len(new)
+        if self.row.tiny == "left out":
+            kept = [part for part in new if part.piece.volume >= least]
+            lost = sum(part.piece.volume for part in new if part.piece.volume < least)
+            return kept, Tiny(left_out=len(new) - len(kept), volume=lost)
+        kept = joined(new, least, self.whole.solid.original_id())
+        return kept, Tiny(joined=len(new) - len(kept))
 
     def _telling(self, start: float, end: float, part: int = 0, parts: int = 1) -> Tell:
         """Tells how far the work on one of some parts is, which this row has from `start` to `end`, as a share of the
@@ -112,11 +128,24 @@ class Divider:
         each = (end - start) / parts
         return lambda share: shelf.tell((self.number + start + (part + share) * each) / self.rows)
 
+    @cached_property
+    def _stroked(self) -> tuple[Array, int]:
+        """The seeds of strokes, and how many of them are those of pieces. Raises `NotCut`."""
+        manner = self.row.manner
+        assert isinstance(manner, AlongStrokes)
+        return stroked(self.row, manner, *self.about.drawn(manner.zone), self.shape)
+
     @property
-    def _frees(self) -> Callable[[Array], NDArray[np.bool_]] | None:
+    def _frees(self) -> Frees | None:
         """Whether what has its centre at places is cut off; None where all of it is."""
         zone = self.row.zone
-        return None if zone is None else lambda places: self.about.weigh(zone, places) >= 0.5
+        within = None if zone is None else lambda places: self.about.weigh(zone, places) >= 0.5
+        if not isinstance(self.row.manner, AlongStrokes):
+            return within
+        seeds, count = self._stroked
+        tree = cKDTree(seeds)
+        beside: Frees = lambda places: tree.query(places)[1] < count  # noqa: E731
+        return beside if within is None else lambda places: beside(places) & within(places)
 
     @property
     def _rough(self) -> Rough | None:
@@ -128,7 +157,7 @@ class Divider:
         manner, (low, high) = self.row.manner, self._box
         if isinstance(manner, Along):
             return [self._along(manner)] * len(chosen)
-        if isinstance(manner, Strike | Layers | AtPoints):  # these cut through all alike
+        if isinstance(manner, Strike | Layers | AtPoints | AlongStrokes):  # these cut through all alike
             return [cells_of(self._laid(manner), low, high, self._rough, self._telling(0.0, CELLS))] * len(chosen)
         whole = len(chosen) == 1 and chosen[0] is self.whole
         shapes = [self.shape] if whole else [shape_of(part.piece) for part in chosen]
@@ -161,8 +190,10 @@ class Divider:
         around = manifold3d.Manifold.cube([3.0 * size] * 3, True).translate((0.5 * (low + high)).tolist())
         return [cutter, around - cutter]
 
-    def _laid(self, manner: Strike | Layers | AtPoints) -> Array:
+    def _laid(self, manner: Strike | Layers | AtPoints | AlongStrokes) -> Array:
         """Seeds (n, 3) whose cells cut through all of a prop."""
+        if isinstance(manner, AlongStrokes):
+            return self._stroked[0]
         if isinstance(manner, Strike):
             return struck(self.row, manner)
         if isinstance(manner, Layers):

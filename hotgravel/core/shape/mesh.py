@@ -15,6 +15,7 @@ from scipy.sparse.csgraph import connected_components
 
 from hotgravel.core.shape.bvh import MeshTree, build_tree
 from hotgravel.core.shape.counting import Endless, triangles_in
+from hotgravel.core.shape.crossing import crossings, united
 from hotgravel.core.shot import props
 from hotgravel.core.shot.units import Dress, show_quantity
 
@@ -116,7 +117,7 @@ def mesh_from(name: str, vertices: NDArray[np.float64], faces: NDArray[np.int64]
     if len(faces) == 0:
         raise MeshFault(f"{name} has only triangles without area.")
     if mend:
-        faces = _mended(vertices, faces)
+        vertices, faces = united(vertices, _mended(vertices, faces))
     _, uses = np.unique(_edges(faces), return_counts=True)
     open_edges = int((uses != 2).sum())
     flipped = int(flipped_faces(vertices, faces).sum())
@@ -124,12 +125,17 @@ def mesh_from(name: str, vertices: NDArray[np.float64], faces: NDArray[np.int64]
 
 
 def mending(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> str:
-    """At how many edges a mesh is open, and what mending it on import would come to, as a sentence."""
+    """At how many edges a mesh is open, or else crosses itself, and what mending it on import would come to, as a
+    sentence."""
     was, would = (mesh_from("It", vertices, faces, mend=mend) for mend in (False, True))
+    if was.closed:
+        left = crossings(would.vertices, would.faces)
+        told = f"it would still do so at {left}" if left else "its parts would be one that does not"
+        return f"Its mesh crosses itself at {crossings(was.vertices, was.faces)} edges. Mended on import, {told}."
     more = len(would.faces) - len(was.faces)
     closes = f"Mended on import it would be closed, by {more} more triangles."
-    left = f"Mended on import it would still be open at {would.open_edges}: holes of more than four edges stay."
-    return f"Its mesh is open at {was.open_edges} edges. {closes if would.closed else left}"
+    left_open = f"Mended on import it would still be open at {would.open_edges}: holes of more than four edges stay."
+    return f"Its mesh is open at {was.open_edges} edges. {closes if would.closed else left_open}"
 
 
 def _edges(faces: NDArray[np.int64]) -> NDArray[np.int64]:

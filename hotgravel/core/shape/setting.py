@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from hotgravel.core.drive.value import one
 from hotgravel.core.shape.bvh import MeshTree, empty_tree, join_trees
 from hotgravel.core.shape.cells import NotCut
 from hotgravel.core.shape.cutting import Cutting
@@ -26,7 +27,7 @@ from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.props import Lettering, Mesh, Prop
-from hotgravel.core.shot.zones import Level
+from hotgravel.core.shot.zones import Level, Strokes
 
 FindMesh = Callable[[str], Any]  # a file's name to its path
 LATELY = 8  # frames whose poses are kept
@@ -201,15 +202,22 @@ def _surroundings(made: Setting, prop: Prop, rows: Sequence[Cut]) -> Surrounding
         points = made.at_first[prop].to_world(vertices)
         return np.asarray((points - pose.position) @ pose.matrix / pose.scale, float), faces
 
+    def drawn(zone: str) -> tuple[NDArray[np.float64], float]:
+        row = shot.zones[zone]
+        if not row.on or not isinstance(row.shape, Strokes):
+            raise NotCut(f"{row.name} is no zone of strokes that is on. Accepted: strokes drawn on the stage.")
+        points, width = np.array(row.shape.points).reshape(-1, 3), one(row.shape, "radius", scene.ask)
+        return (points - pose.position) @ pose.matrix / pose.scale, width / pose.scale
+
     named = shot.named_by(rows)
     told = [repr([row.model_dump(exclude={"name", "group", "inside"}) for row in rows]).encode()]
     told += [row.model_dump_json().encode() for row in named if not isinstance(row, Prop)]
-    for one in [prop, *(row for row in named if isinstance(row, Prop) and row.on)]:
-        vertices, faces = made.mesh(one.id)
-        stands = made.at_first[one.id]
+    for asked in [prop, *(row for row in named if isinstance(row, Prop) and row.on)]:
+        vertices, faces = made.mesh(asked.id)
+        stands = made.at_first[asked.id]
         told += [vertices.tobytes(), faces.tobytes(), stands.position.tobytes(), stands.quaternion.tobytes()]
         told.append(repr(stands.scale).encode())
-    return Surroundings(weigh, other, sha256(b"|".join(told)).digest())
+    return Surroundings(weigh, other, drawn, sha256(b"|".join(told)).digest())
 
 
 def _untold(shot: Shot, grids: dict[str, VelocityGrid]) -> Iterator[Fault]:

@@ -6,6 +6,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
+from dataclasses import astuple
 from hashlib import sha256
 from pathlib import Path
 from typing import Any
@@ -15,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.place import write_whole
-from hotgravel.core.shape.cutting import Cutting, Piece
+from hotgravel.core.shape.cutting import Cutting, Piece, Tiny
 from hotgravel.core.shape.facing import Faces
 from hotgravel.kernels import core_version
 
@@ -94,7 +95,7 @@ def _packed(cutting: Cutting) -> dict[str, NDArray[Any]]:
         "inner": np.concatenate([p.inner for p in pieces]), "row": np.array([p.row for p in pieces]),
         "corners": np.array([len(p.vertices) for p in pieces]), "sides": np.array([len(p.faces) for p in pieces]),
         "volume": np.array([p.volume for p in pieces]), "centre": np.array([p.centre for p in pieces]),
-        "whole": np.array([cutting.whole]), "merged": np.array([cutting.merged]),
+        "whole": np.array([cutting.whole]), "tiny": np.array(astuple(cutting.tiny)),
         "took": np.array([cutting.seconds]),
         **{name: getattr(cutting.shared, name) for name in SHARED},
     }  # fmt: skip
@@ -108,4 +109,6 @@ def _read(path: Path) -> Cutting:
     numbers = (told["volume"].tolist(), told["centre"], told["row"].tolist())
     pieces = tuple(Piece(*of) for of in zip(*parts, *numbers, strict=True))
     shared = Faces(*(told[name] for name in SHARED))
-    return Cutting(pieces, shared, float(told["whole"][0]), int(told["merged"][0]), float(told["took"][0]))
+    joined, left_out, volume = told["tiny"].tolist()
+    tiny = Tiny(int(joined), int(left_out), volume)
+    return Cutting(pieces, shared, float(told["whole"][0]), tiny, float(told["took"][0]))

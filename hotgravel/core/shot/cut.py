@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from typing import ClassVar, Literal
 
-from hotgravel.core.shot.dials import clause, colour, dial, dials, refer, seed
+from hotgravel.core.shot.dials import choice, clause, colour, dial, dials, refer, seed
 from hotgravel.core.shot.row import Clause, Ref, Row, points_nowhere
 
 MOST_PIECES = 2000
@@ -115,6 +115,28 @@ class Along(Clause):
     )  # fmt: skip
 
 
+class AlongStrokes(Clause):
+    kind: Literal["along_strokes"] = "along_strokes"
+    title: ClassVar[str] = "along"
+    phrase: ClassVar[str] = "the strokes of {zone}, into pieces {length} long"
+    zone: Ref = refer(
+        "zone", label="strokes",
+        help="Strokes drawn on its surface, as they are at the first frame. Cracks follow them, straight down into it; "
+        "pieces reach as far to either side as the strokes are wide.",
+    )  # fmt: skip
+    length: float = dial(
+        "m", 0.3, label="length", soft=(0.05, 2.0), low=1e-4, high=1e6,
+        help="From one crack across a stroke to the next.",
+    )  # fmt: skip
+    jitter: float = dial(
+        "%", 0.35, label="jitter", soft=(0.1, 0.7), low=0.0, high=0.9,
+        help="How much pieces differ in length and width.",
+    )  # fmt: skip
+
+    def wording(self) -> str:
+        return f"{self.phrase} give or take {{jitter}}" if self.jitter else self.phrase
+
+
 class Smooth(Clause):
     kind: Literal["smooth"] = "smooth"
     title: ClassVar[str] = "with smooth breaks"
@@ -154,7 +176,7 @@ class Cut(Row):
     prop: Ref = refer(
         "prop", label="prop", solid=True, help="A closed shape. It stays whole until bodies are made of its pieces."
     )
-    manner: Evenly | AtRandom | Crowded | Strike | Layers | AtPoints | Along = clause(
+    manner: Evenly | AtRandom | Crowded | Strike | Layers | AtPoints | Along | AlongStrokes = clause(
         label="manner", help="How the pieces are laid out.", default=Evenly
     )
     sides: Smooth | Roughened = clause(
@@ -170,12 +192,19 @@ class Cut(Row):
     )  # fmt: skip
     least: float = dial(
         "%", 0.0, label="least", soft=(0.0, 0.5), low=0.0, high=0.9,
-        help="Pieces under this share of the mean size are joined to a neighbour: tiny ones slow everything down.",
+        help="Pieces under this share of the mean size do not stay: tiny ones slow everything down.",
+    )  # fmt: skip
+    tiny: Literal["joined", "left out"] = choice(
+        {"joined": "joined to a neighbour", "left out": "left out"}, "joined", label="tiny ones",
+        help="What becomes of pieces under the least size. Left out, they leave gaps: fewer bodies, and less to fall.",
     )  # fmt: skip
     inside: str = colour(
         "#A3907A", label="inside", help="The colour of the faces that cuts make: fresh breaks are lighter than skins."
     )
     seed: int = seed()
+
+    def idle(self) -> frozenset[str]:
+        return frozenset() if self.least else frozenset({"tiny"})
 
     @property
     def number(self) -> int:
@@ -183,7 +212,7 @@ class Cut(Row):
         manner = self.manner
         if isinstance(manner, Strike):
             return manner.rings * manner.spokes + 1
-        if isinstance(manner, AtPoints):
+        if isinstance(manner, AtPoints | AlongStrokes):
             return MANY
         if isinstance(manner, Along):
             return 2

@@ -114,13 +114,18 @@ LEFT = RIGHT | {"id": "left", "name": "left", "shape": {"kind": "ball", "at": [-
 PLUG = BOX | {"id": "small", "name": "small", "shape": {"kind": "box", "width": 0.5, "height": 0.5, "depth": 1}, "position": [0, 3, 0]}
 
 
+INK = RIGHT | {"id": "ink", "name": "ink", "shape": {"kind": "strokes", "points": [[x / 5, 3, 0.1] for x in range(-4, 5)], "radius": 0.3}}
+FEW = INK | {"id": "few", "name": "few", "shape": INK["shape"] | {"points": [[0, 3, 0.1], [0.2, 3, 0.1]]}}
+STROKED = {"kind": "along_strokes", "zone": "ink", "length": 0.2}
+
+
 def cut(manner: dict[str, Any], **fields: Any):
     """A plate that is held in its pieces."""
 
     def change(shot: dict[str, Any]) -> None:
         bodies(prop="plate", copies={"kind": "pieces"}, begins="held", props=[PLATE, RIGHT, LEFT])(shot)
-        shot["set"] += [] if manner["kind"] != "along" else [PLUG, PLUG | {"id": "large", "name": "large", "scale": 2.0}]
-        shot["set"].append({"kind": "cut", "id": "cut", "prop": "plate", "manner": manner} | fields)
+        shot["set"] += {"along": [PLUG, PLUG | {"id": "large", "name": "large", "scale": 2.0}], "along_strokes": [INK, FEW]}.get(manner["kind"], [])
+        shot["set"].append({"kind": "cut", "id": "cut", "prop": "plate", "manner": dict(manner)} | fields)
         shot["cues"], shot["finish"] = [], {"last": 1}
 
     return change
@@ -163,6 +168,10 @@ BODIES: dict[str, tuple[Any, ...]] = {
     "rough.lumps": ("set.9.sides.lumps", 0.2, 0.6, broken, -1, cut({"kind": "random", "pieces": 6}, sides=ROUGH)),
     "along.prop": ("set.11.manner.prop", "small", "large", lambda f: float(f.last.mass[0]), 1, cut({"kind": "along", "prop": "small"})),
     "cut.least": ("set.9.least", 0.0, 0.6, count, -1, cut({"kind": "random"})),
+    "cut.tiny": ("set.9.tiny", "joined", "left out", lambda f: float(f.last.mass.sum()), -1, cut({"kind": "random"}, least=0.6)),
+    "along_strokes.zone": ("set.11.manner.zone", "ink", "few", count, -1, cut(STROKED)),
+    "along_strokes.length": ("set.11.manner.length", 0.2, 0.4, count, -1, cut(STROKED)),
+    "along_strokes.jitter": ("set.11.manner.jitter", 0.0, 0.6, lambda f: float(np.sort(f.last.mass)[:-1].std()), 1, cut(STROKED)),
     "cut.seed": ("set.9.seed", 1, 2, apart, 0, cut({"kind": "random"})),
     "evenly.pieces": ("set.9.manner.pieces", 10, 30, count, 1, cut({"kind": "evenly"})),
     "random.pieces": ("set.9.manner.pieces", 10, 30, count, 1, cut({"kind": "random"})),

@@ -11,6 +11,7 @@ from hotgravel.core.shape.cutting import cut, finished, inner_corners, parted, w
 from hotgravel.core.shape.distance import MESH
 from hotgravel.core.shape.dividing import Surroundings, cutting_of
 from hotgravel.core.shape.kinds import Shaped, shaped
+from hotgravel.core.shape.mesh import mesh_from
 from hotgravel.core.shape.seeds import Room, crowded
 from hotgravel.core.shot.cut import Cut
 from hotgravel.core.shot.props import Box, Prop
@@ -65,14 +66,60 @@ def test_an_open_mesh_is_told_with_what_mending_would_do(missing, said):
     faces = np.delete(faces, middle[:missing], axis=0)
     sheet = Shaped(MESH, np.array([0.0, 0.0, 0.0]), vertices=vertices, faces=faces)
     with pytest.raises(NotCut, match=said):
-        cutting_of([row(kind="evenly")], PLATE, sheet, Surroundings(right, None, f"open {missing}".encode()))
+        cutting_of([row(kind="evenly")], PLATE, sheet, Surroundings(right, None, None, f"open {missing}".encode()))
+
+
+def test_a_mesh_that_crosses_itself_or_has_no_thickness_is_told_and_its_parts_can_be_one():
+    cubes = [trimesh.creation.box((1, 1, 1)), trimesh.creation.box((1, 1, 1)).apply_translation((0.5, 0.3, 0.2))]
+    two = trimesh.util.concatenate(cubes)
+    with pytest.raises(NotCut, match=r"crosses itself at \d+ edges. Mended on import, its parts would be one"):
+        of(two, some(two, 5))
+    one = mesh_from("two", np.asarray(two.vertices), np.asarray(two.faces), mend=True)
+    assert one.closed
+    seeds = some(two, 8)
+    assert cut(one.vertices, one.faces, seeds).whole == pytest.approx(2 - 0.5 * 0.7 * 0.8, rel=1e-9)
+    spiked = BALL.copy()
+    spiked.vertices[0] *= -1.5
+    with pytest.raises(NotCut, match="it would still do so"):
+        of(spiked, some(BALL, 5))
+    with pytest.raises(NotCut, match="1e-09 m thick"):
+        of(trimesh.creation.box((1, 1, 1e-9)), some(BALL, 5))
+
+
+def test_tiny_pieces_are_left_out_and_counted():
+    tiny = {"least": 0.6, "tiny": "left out"}
+    plain, few = (plate(row(kind="random", pieces=60, more=more)) for more in (None, tiny))
+    assert len(few.pieces) == len(plain.pieces) - few.tiny.left_out < len(plain.pieces)
+    assert few.tiny.volume == pytest.approx(plain.whole - sum(p.volume for p in few.pieces), rel=1e-9)
+    assert few.missing < 1e-9
+    assert f"left out: {few.tiny.left_out}," in few.report()
+
+
+def test_cracks_follow_strokes():
+    line = np.stack([np.linspace(-1.5, 1.5, 31), np.zeros(31), np.full(31, 0.05)], axis=1)
+    along = {"kind": "along_strokes", "zone": "ink", "length": 0.25}
+    made = plate(row(**along, jitter=0.0), drawn=lambda zone: (line, 0.3))
+    *pieces, rest = sorted(made.pieces, key=lambda p: p.volume)
+    assert len(pieces) == 24  # 3 m of them on either side
+    for piece in pieces:
+        y = piece.vertices[:, 1] * np.sign(piece.centre[1])
+        assert (y.min(), y.max()) == pytest.approx((0.0, 0.3), abs=1e-9)
+        assert np.ptp(piece.vertices[:, 0]) == pytest.approx(0.25, abs=1e-9)
+    assert rest.volume == pytest.approx(0.1 * (4 * 2 - 3 * 0.6), rel=1e-9)
+    ragged = plate(row(**along, jitter=0.5), drawn=lambda zone: (line, 0.3))
+    assert np.std([p.volume for p in sorted(ragged.pieces, key=lambda p: p.volume)[:-1]]) > 0.05 * pieces[0].volume
+    assert all(
+        (p.vertices[:, 1] * np.sign(p.centre[1])).min() > -1e-9 for p in ragged.pieces if p.volume < rest.volume / 2
+    )
+    with pytest.raises(NotCut, match="No stroke lies on it"):
+        plate(row(**along), drawn=lambda zone: (line + [0, 0, 1.0], 0.3))
 
 
 def test_tiny_pieces_are_joined_to_a_neighbour():
     seeds = some(BALL, 60)
     plain, joined = of(BALL, seeds), of(BALL, seeds, least=0.5)
-    assert joined.merged > 0
-    assert len(joined.pieces) == len(plain.pieces) - joined.merged
+    assert joined.tiny.joined > 0
+    assert len(joined.pieces) == len(plain.pieces) - joined.tiny.joined
     assert min(p.volume for p in joined.pieces) > min(p.volume for p in plain.pieces)
     assert joined.missing < 1e-9
 
@@ -86,7 +133,7 @@ def test_rough_pieces_fit_and_keep_the_skin():
     vertices, faces = np.asarray(BALL.vertices), np.asarray(BALL.faces)
     whole = whole_of(vertices, faces)
     cells = cells_of(some(BALL, 12), -np.ones(3), np.ones(3), Rough(0.04, 0.3, 1))
-    made = finished(parted(whole, cells, whole.solid.original_id(), 0), whole, 0)
+    made = finished(parted(whole, cells, whole.solid.original_id(), 0), whole)
     flat = of(BALL, some(BALL, 12))
     assert made.missing < 1e-6
     solids = [trimesh.Trimesh(p.vertices, p.faces) for p in made.pieces]
@@ -109,17 +156,17 @@ def test_rough_pieces_fit_and_keep_the_skin():
     assert gap.max() < 1e-6
 
 
-def row(number="cut", longer=0.0, only=None, sides=None, **manner):
-    return Cut(id=number, prop="plate", manner=manner, longer=longer, zone=only, sides=sides or {"kind": "smooth"})
+def row(number="cut", only=None, more=None, **manner):
+    return Cut(id=number, prop="plate", manner=manner, zone=only, **more or {})
 
 
 def right(zone, points):
     return (points[:, 0] > 1.0) * 1.0
 
 
-def plate(*rows, weigh=right, other=None):
+def plate(*rows, weigh=right, other=None, drawn=None):
     told = f"{rows} {next(NUMBERS)}".encode()
-    return cutting_of(rows, PLATE, shaped(PLATE.shape), Surroundings(weigh, other, told))
+    return cutting_of(rows, PLATE, shaped(PLATE.shape), Surroundings(weigh, other, drawn, told))
 
 
 def test_layers_are_slabs_across_their_axis():
@@ -174,12 +221,12 @@ def test_only_long_pieces_are_cut_finer_and_their_faces_are_shared_by_the_finer_
     plain = plate(slabs)
     length = sorted(p.extent for p in plain.pieces)
     assert length[-1] == 2.0  # no slab is longer than the plate is high
-    made = plate(slabs, row("finer", kind="random", pieces=40, longer=1.5))
+    made = plate(slabs, row("finer", kind="random", pieces=40, more={"longer": 1.5}))
     assert len(made.pieces) == 40
     inner = sum(area_of(inner_corners(p)) for p in made.pieces)
     assert 2.0 * made.shared.areas.sum() == pytest.approx(inner, rel=1e-9)
     with pytest.raises(NotCut, match="the longest has 2 m"):
-        plate(slabs, row("finer", kind="random", longer=2.5))
+        plate(slabs, row("finer", kind="random", more={"longer": 2.5}))
 
 
 def test_an_outline_comes_off_what_is_around_it():
@@ -189,7 +236,8 @@ def test_an_outline_comes_off_what_is_around_it():
     inside = disc.volume * 0.1  # of the plate's thickness
     assert sorted(p.volume for p in made.pieces) == pytest.approx([inside, 0.8 - inside])
     rough = plate(
-        row(kind="along", prop="ring", sides={"kind": "rough", "by": 0.03, "lumps": 0.2}), other=lambda prop: mesh
+        row(kind="along", prop="ring", more={"sides": {"kind": "rough", "by": 0.03, "lumps": 0.2}}),
+        other=lambda prop: mesh,
     )
     assert rough.missing < 1e-6
     assert area_of(inner_corners(rough.pieces[0])) > 1.01 * area_of(inner_corners(made.pieces[0]))
@@ -198,7 +246,7 @@ def test_an_outline_comes_off_what_is_around_it():
 
 
 def test_the_same_cutting_comes_of_the_same_row_and_another_of_another_seed():
-    about = Surroundings(right, None, b"once"), Surroundings(right, None, b"again")
+    about = (Surroundings(right, None, None, told) for told in (b"once", b"again"))
     first, again = (cutting_of([row(kind="evenly")], PLATE, shaped(PLATE.shape), one) for one in about)
     other = plate(row(kind="evenly").model_copy(update={"seed": 2}))
     assert all((a.vertices == b.vertices).all() for a, b in zip(first.pieces, again.pieces, strict=True))
