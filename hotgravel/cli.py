@@ -240,7 +240,8 @@ class PictureSize(click.ParamType):
 
 # Those of the exchange, told here as well: it takes a while to load.
 FORMATS = (
-    "ply", "obj", "gltf", "animation", "usd", "vdb", "vdb_half", "npz", "exr", "still", "png", "mp4", "csv",
+    "ply", "obj", "gltf", "animation", "usd", "usd_nodes", "vdb", "vdb_half", "npz", "exr", "still", "png", "mp4",
+    "csv",
 )  # fmt: skip
 
 

@@ -1,5 +1,5 @@
 """A run as one USD file, with time samples: points, props as meshes that move, skins as meshes that change, streaks as
-curves, pieces as a point instancer, and materials.
+curves, pieces as a point instancer or as nodes of their own, and materials.
 
 Source: the UsdGeom and UsdShade schemas. A time code is a frame; widths are diameters; velocities are in units a
 second and angular velocities in degrees a second, as the schemas have it.
@@ -25,7 +25,16 @@ from hotgravel.core.shot.props import Prop
 
 
 def write_usd(take: Take, wish: Wish) -> Iterator[Step]:
-    """One file for all frames."""
+    """One file for all frames; pieces are a point instancer."""
+    return _written(take, wish, OF_KIND)
+
+
+def write_usd_nodes(take: Take, wish: Wish) -> Iterator[Step]:
+    """One file for all frames; each piece is a node of its own, by its name."""
+    return _written(take, wish, OF_KIND | {"pieces": _nodes})
+
+
+def _written(take: Take, wish: Wish, of_kind: "dict[str, Begin]") -> Iterator[Step]:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "shot.usdc"
         stage = _stage(take, wish, path)
@@ -36,7 +45,7 @@ def write_usd(take: Take, wish: Wish) -> Iterator[Step]:
             _skin(file, row.id, row.look)
         for streaks in take.shot.streaks:
             _streaks(file, streaks)
-        kinds = {matter: OF_KIND[MATTERS[matter].kind](file, matter) for matter in take.store.matters(wish.frames[0])}
+        kinds = {matter: of_kind[MATTERS[matter].kind](file, matter) for matter in take.store.matters(wish.frames[0])}
         for frame in wish.frames:
             for at_frame in kinds.values():
                 yield at_frame(frame)
@@ -274,15 +283,14 @@ def _volume(file: _File, matter: str) -> Callable[[int], Step]:
     return at_frame
 
 
-def _pieces(file: _File, matter: str) -> Callable[[int], None]:
-    from pxr import Gf, Usd, UsdGeom, Vt
+def _prototypes(file: _File, matter: str, scope: str) -> list[Any]:
+    """The paths of the meshes of pieces, which others repeat."""
+    from pxr import UsdGeom, Vt
 
-    take = file.take
-    crowd = UsdGeom.PointInstancer.Define(file.stage, f"/shot/{matter}")
     targets = []
-    for number, mesh in enumerate(take.meshes[matter]):
-        name = take.piece_name(matter, number)
-        made = _mesh(file, file.place(f"{matter}/prototypes", name), mesh["vertices"], mesh["faces"])
+    for number, mesh in enumerate(file.take.meshes[matter]):
+        name = file.take.piece_name(matter, number)
+        made = _mesh(file, file.place(scope, name), mesh["vertices"], mesh["faces"])
         _, inner, colours = sides_of(mesh)
         file.paint(made.GetPrim(), Material.of(name, colours[0], 0.0))
         if len(inner):
@@ -290,7 +298,15 @@ def _pieces(file: _File, matter: str) -> Callable[[int], None]:
             inside = UsdGeom.Subset.CreateGeomSubset(made, "inside", UsdGeom.Tokens.face, faces, "materialBind")
             file.paint(inside.GetPrim(), Material.of(f"{name} inside", colours[1], 0.0))
         targets.append(made.GetPath())
-    crowd.CreatePrototypesRel().SetTargets(targets)
+    return targets
+
+
+def _pieces(file: _File, matter: str) -> Callable[[int], None]:
+    from pxr import Gf, Usd, UsdGeom, Vt
+
+    take = file.take
+    crowd = UsdGeom.PointInstancer.Define(file.stage, f"/shot/{matter}")
+    crowd.CreatePrototypesRel().SetTargets(_prototypes(file, matter, f"{matter}/prototypes"))
 
     def at_frame(frame: int) -> None:
         p, when = take.elements(frame, matter, file.wish), Usd.TimeCode(frame)
@@ -298,8 +314,9 @@ def _pieces(file: _File, matter: str) -> Callable[[int], None]:
         crowd.GetPositionsAttr().Set(points, when)
         crowd.GetVelocitiesAttr().Set(_vectors(p.pop("velocity")), when)
         crowd.GetAngularVelocitiesAttr().Set(_vectors(np.degrees(p.pop("spin"))), when)
-        halves = [Gf.Quath(w, x, y, z) for x, y, z, w in p.pop("turn").astype(float).tolist()]
-        crowd.GetOrientationsAttr().Set(Vt.QuathArray(halves), when)
+        turns = [(w, x, y, z) for x, y, z, w in p.pop("turn").astype(float).tolist()]
+        crowd.GetOrientationsfAttr().Set(Vt.QuatfArray([Gf.Quatf(*turn) for turn in turns]), when)
+        crowd.GetOrientationsAttr().Set(Vt.QuathArray([Gf.Quath(*turn) for turn in turns]), when)  # for older readers
         crowd.GetScalesAttr().Set(_vectors(np.repeat(p.pop("scale")[:, None], 3, axis=1)), when)
         crowd.GetProtoIndicesAttr().Set(Vt.IntArray.FromNumpy(p.pop("piece").astype(np.int32)), when)
         crowd.GetIdsAttr().Set(Vt.Int64Array.FromNumpy(p.pop("id").astype(np.int64)), when)
@@ -310,8 +327,38 @@ def _pieces(file: _File, matter: str) -> Callable[[int], None]:
     return at_frame
 
 
+def _nodes(file: _File, matter: str) -> Callable[[int], None]:
+    """Each piece as a node that moves; one that is not there is of no size."""
+    from pxr import Gf, Sdf, Usd, UsdGeom
+
+    take, wish, types = file.take, file.wish, Sdf.ValueTypeNames
+    UsdGeom.Scope(file.stage.CreateClassPrim(f"/shot/{matter}_meshes"))
+    meshes = _prototypes(file, matter, f"{matter}_meshes")
+    for number, columns in take.tracks(matter, wish.frames):
+        piece = int(columns["piece"])
+        node = file.stage.DefinePrim(file.place(matter, take.element_name(matter, piece, number)))
+        node.GetReferences().AddInternalReference(meshes[piece])
+        moved = UsdGeom.Xformable(node)
+        place, turn, size = moved.AddTranslateOp(), moved.AddOrientOp(), moved.AddScaleOp()
+        places = wish.placed(columns["position"]).astype(float).tolist()
+        ways = wish.turned(columns["turn"][:, :3]).astype(float).tolist()
+        speed = UsdGeom.PrimvarsAPI(node).CreatePrimvar("velocity", types.Vector3f, UsdGeom.Tokens.constant)
+        spin = UsdGeom.PrimvarsAPI(node).CreatePrimvar("spin", types.Vector3f, UsdGeom.Tokens.constant)
+        velocity = wish.placed(columns["velocity"]).astype(float).tolist()
+        spins = wish.turned(columns["spin"]).astype(float).tolist()
+        for n, frame in enumerate(wish.frames):
+            when = Usd.TimeCode(frame)
+            place.Set(Gf.Vec3d(*places[n]), when)
+            turn.Set(Gf.Quatf(float(columns["turn"][n, 3]), *ways[n]), when)
+            size.Set(Gf.Vec3f(float(columns["scale"][n])), when)
+            speed.Set(Gf.Vec3f(*velocity[n]), when)
+            spin.Set(Gf.Vec3f(*spins[n]), when)
+    return lambda frame: None
+
+
 # What writes each kind of data: it begins a prim, and gives what writes a frame into it.
-OF_KIND: dict[str, Callable[[_File, str], Callable[[int], Step]]] = {
+Begin = Callable[[_File, str], Callable[[int], Step]]
+OF_KIND: dict[str, Begin] = {
     "points": _points,
     "volume": _volume,
     "pieces": _pieces,

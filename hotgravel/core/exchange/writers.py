@@ -7,7 +7,7 @@ from hotgravel.core.exchange.obj import write_obj
 from hotgravel.core.exchange.ply import write_ply
 from hotgravel.core.exchange.table import write_csv
 from hotgravel.core.exchange.take import Writer
-from hotgravel.core.exchange.usd import write_usd
+from hotgravel.core.exchange.usd import write_usd, write_usd_nodes
 from hotgravel.core.exchange.vdb import write_npz, write_vdb, write_vdb_half
 
 # Name to what it holds, in words, and what writes it.
@@ -22,6 +22,10 @@ WRITERS: dict[str, tuple[str, Writer]] = {
     "usd": (
         "props that move, skins, bodies and particles with all that a run keeps of them; one file with time samples",
         write_usd,
+    ),
+    "usd_nodes": (
+        "the same, but each body as a node of its own that moves; one file with time samples",
+        write_usd_nodes,
     ),
     "vdb": ("smoke: density, temperature, flames and velocity, as OpenVDB grids; a file a frame", write_vdb),
     "vdb_half": ("the same in half the room: 16 bits a number", write_vdb_half),

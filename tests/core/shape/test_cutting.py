@@ -112,7 +112,7 @@ def test_cracks_follow_strokes():
         (p.vertices[:, 1] * np.sign(p.centre[1])).min() > -1e-9 for p in ragged.pieces if p.volume < rest.volume / 2
     )
     with pytest.raises(NotCut, match="No stroke lies on it"):
-        plate(row(**along), drawn=lambda zone: (line + [0, 0, 1.0], 0.3))
+        plate(row(**along), drawn=lambda zone: (line + np.array([0, 0, 1.0]), 0.3))
 
 
 def test_tiny_pieces_are_joined_to_a_neighbour():

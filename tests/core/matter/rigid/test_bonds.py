@@ -93,20 +93,38 @@ def test_a_lump_that_splits_keeps_its_momentum_and_its_energy():
 
 
 @pytest.mark.parametrize(("share", "stands"), [(0.95, True), (1.05, False)])
-def test_a_cantilever_breaks_at_its_root_where_the_moment_over_the_section_passes_the_strength(share, stands):
+@pytest.mark.parametrize(("deep", "off"), [(1, 1e-3), (6, 0.02)])
+def test_a_cantilever_breaks_at_its_root_where_the_moment_over_the_section_passes_the_strength(
+    deep, off, share, stands
+):
     # M = w L^2 / 2 at the first joint beside what is anchored, W = b h^2 / 6 (Timoshenko, part I).
     free, section = 4 * 15 / 16, 0.5 * 0.4**2 / 6
     density = 1e6 * section / (9.81 * 0.5 * 0.4 * free**2 / 2)
+    finer = CUT | {"id": "deep", "manner": {"kind": "layers", "axis": [0, 1, 0], "layers": deep, "uneven": 0}}
     made = film(
-        set_=[SLABS, END], forces=[DOWN], last=3, rigid={"density": share * density},
+        set_=[SLABS, END] + [finer] * (deep > 1), forces=[DOWN], last=3, rigid={"density": share * density},
         bonds={"hold": STRONG, "support": {"kind": "in_zone", "zone": "end"}},
     )  # fmt: skip
     assert (made.last.lost.sum() == 0) == stands
     if stands:
-        assert made.last.load.max() == pytest.approx(share, rel=1e-3)
+        assert made.last.load.max() == pytest.approx(share, rel=off)
     else:
         root = made.last.position[:, 0] < -1.7
         assert (made.last.lost[root] > 0).any()
+
+
+@pytest.mark.parametrize(("share", "stands"), [(0.95, True), (1.05, False)])
+def test_a_bar_in_tension_breaks_at_its_weakest_section(share, stands):
+    # It hangs along x from its end. A fifth of the strength is left between 0.25 and 0.5 m: 1.75 m hang on that.
+    weak = END | {"id": "weak", "name": "weak", "shape": {"kind": "block", "at": [0.375, 3, 0], "size": [0.2, 2, 2]}}
+    made = film(
+        set_=[SLABS, END, weak], forces=[GRAVITY | {"direction": [1, 0, 0]}], last=2,
+        rigid={"density": share * 0.2e6 / (9.81 * 1.75)},
+        bonds={"hold": STRONG, "strength": {"kind": "within", "zone": "weak", "inside": 0.2, "outside": 1.0},
+               "support": {"kind": "in_zone", "zone": "end"}},
+    )  # fmt: skip
+    lost = np.sort(made.last.position[made.last.lost > 0][:, 0])
+    assert lost == pytest.approx([] if stands else [0.125, 0.375], abs=0.05)
 
 
 def test_a_strength_that_falls_lets_it_break_when_it_passes_the_load():
