@@ -63,6 +63,37 @@ def test_it_fades_along_a_straight_line_and_cools_along_an_exponential():
         assert state.arrays["heat"].max() == pytest.approx(hot * np.exp(-2.0 * past), rel=0.02)
 
 
+@pytest.mark.parametrize(
+    ("attribute", "begin", "end"), [("age", 0.0, 1.0), ("height", 0.5, 3.0), ("temperature", 200.0, 20.0)]
+)
+def test_what_is_old_or_high_or_cold_fades_first(attribute, begin, end):
+    more = {"kind": "response", "attribute": attribute, "begin": begin, "end": end, "low": 0.0, "high": 3.0}
+    world, kept, _ = gone_on(smoky({"room": "whole"}, last=19))
+    thinned = gone_on(smoky({"room": "whole", "thinning": more}, last=19))[1]
+    y = world.solvers["smoke"].box.points((0.5, 0.5, 0.5))[:, 1]
+    left = [
+        thinned.arrays["density"].ravel()[band].sum() / kept.arrays["density"].ravel()[band].sum()
+        for band in (y < 0.7, y > 1.2)
+    ]
+    assert left[1] < 0.92 * left[0] < 0.92
+
+
+def test_flow_past_a_ball_stays_symmetric():
+    ball = VENT | {"id": "ball", "name": "ball", "shape": {"kind": "sphere", "radius": 0.35}, "position": [0, 1.6, 0]}
+    wind = {"kind": "wind", "id": "wind", "speed": 2, "direction": [1, 0, 0], "grip": 6}
+    shot = smoky(
+        {"room": "whole", "sides": "open", "but": None, "size": [3.2, 1.6, 1.6]}, [fume(prop="far")],
+        props=[ball, ball | {"id": "far", "name": "far", "position": [-1, 1.6, 0]}],
+        matter=[{"kind": "collision", "id": "met", "props": ["ball"]}], forces=(wind,), last=25,
+    )  # fmt: skip
+    arrays = gone_on(shot)[1].arrays
+    assert arrays["density"][24:].sum() > 5  # it has gone about the ball
+    for name in ("density", "u", "v", "w"):
+        for axis, across in ((1, "v"), (2, "w")):
+            mirrored = np.flip(arrays[name], axis) * (-1 if name == across else 1)
+            assert arrays[name] == pytest.approx(mirrored, abs=2e-3 * float(np.abs(mirrored).max())), (name, axis)
+
+
 def test_hot_smoke_rises_cold_sinks_and_either_turns_about_without_other_heat():
     up = height(gone_on(smoky()))
     level = height(gone_on(smoky({"lift": 0.0})))
