@@ -327,7 +327,7 @@ def _nobody(ids: Ids) -> bool:
     return len(ids) > 0 and ids[0] == NOBODY
 
 
-LEAST = {"size": 0.0, "mass": 1e-12, "temperature": -273.15, "life": 0.0}
+LEAST = {"size": 0.0, "mass": 1e-12, "temperature": -273.15, "life": 0.0, "age": 0.0}
 
 
 def _column(attribute: str) -> str:

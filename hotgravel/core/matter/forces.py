@@ -8,7 +8,7 @@ where `rate * aim` is kept as one column, so that several winds and drags add up
 row for each state where no force differs between particles of one state, else one for each particle.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from hotgravel.core.chance import uniforms
 from hotgravel.core.drive.ask import Ask
-from hotgravel.core.drive.value import each, is_driven, one, three
+from hotgravel.core.drive.value import by_element, each, is_driven, one, three
 from hotgravel.core.lengths import lengths
 from hotgravel.core.matter.aims import unit
 from hotgravel.core.matter.crowd import asking
@@ -217,8 +217,19 @@ def acting_on(shot: Shot, switched: Mapping[str, bool]) -> list[f.Force]:
     return [force for force in shot.forces if force.on and switched.get(force.id, True)]
 
 
+def pull_on_all(forces: Iterable[f.Gravity], ask: Ask) -> Array:
+    """The pull (3,) of gravity, m/s², where all have the same: a strength that differs from one to the next counts as
+    the most that it states."""
+    pull = np.zeros(3)
+    for force in forces:
+        differs = by_element(force.strength)
+        strength = max(force.strength.stated()) if differs else one(force, "strength", ask)  # type: ignore[union-attr]
+        pull += strength * unit(three(force, "direction", ask))
+    return pull
+
+
 def gather(
-    forces: list[f.Force], states: dict[str, int], scene: Scene, elements: Elements, dt: float,
+    forces: Sequence[f.Force], states: dict[str, int], scene: Scene, elements: Elements, dt: float,
     props: dict[int, str],
 ) -> ForceTable:  # fmt: skip
     """The table for a step from the scene's moment. `states` maps a state's id to its row, `props` a

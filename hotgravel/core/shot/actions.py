@@ -84,9 +84,10 @@ class Become(Clause):
     kind: Literal["become"] = "become"
     title: ClassVar[str] = "is given"
     phrase: ClassVar[str] = "the {attribute} {value} times what it has, plus {plus}"
-    attribute: Literal["radius", "mass", "temperature", "life"] = choice(
-        {"radius": "radius", "mass": "mass", "temperature": "temperature", "life": "life"}, "temperature",
-        label="attribute", help="What is changed. A radius counts as the one it was born with.",
+    attribute: Literal["radius", "mass", "temperature", "life", "age"] = choice(
+        {"radius": "radius", "mass": "mass", "temperature": "temperature", "life": "life", "age": "age"}, "temperature",
+        label="attribute",
+        help="What is changed. A radius counts as the one it was born with; an age of 0 begins its life anew.",
     )  # fmt: skip
     value: Value = dial(
         "×", 1.0, label="times", soft=(0.0, 2.0), low=0.0, high=1e6, drivable=True,

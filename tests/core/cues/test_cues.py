@@ -222,6 +222,13 @@ def test_becoming_and_its_being_taken_back():
     assert [p.radius[0] for p in made.frames.values()][3:10] == pytest.approx([0.1, 0.8, 0.8, 0.8, 0.8, 0.1, 0.1])
 
 
+def test_an_age_of_nought_begins_a_life_anew():
+    young = cue({"kind": "at_frame", "frame": 7}, {"kind": "become", "attribute": "age", "value": 0})
+    made = flight(young, supply=[source(life=10 / 24)], finish={"last": 25})
+    assert [f for f, p in made.frames.items() if len(p)][-1] == pytest.approx(7 + 10, abs=1)
+    assert made.frames[7].age[0] == pytest.approx(0.0, abs=1e-9)
+
+
 FLARE = {"kind": "state", "id": "flare", "name": "flare"}
 SPARK = {"kind": "state", "id": "spark", "name": "spark"}
 

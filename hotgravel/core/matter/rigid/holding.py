@@ -5,8 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from hotgravel.core.drive.value import one, three
-from hotgravel.core.matter.aims import unit
+from hotgravel.core.matter.forces import pull_on_all
 from hotgravel.core.matter.rigid.bonds import BondTable
 from hotgravel.core.matter.rigid.factors import Factors
 from hotgravel.core.matter.rigid.loads import Bearing, borne, shared_out, stress_in
@@ -64,9 +63,7 @@ def _weighed_down(
     if not isinstance(row.strength, int | float) or row.strength <= 0.0:
         return
     pose, ask = solver.setting.at_first[row.prop], shot.clock.at(shot.finish.first)
-    pull = np.zeros(3)
-    for force in (f for f in shot.forces if isinstance(f, Gravity) and f.on):
-        pull += one(force, "strength", ask) * unit(three(force, "direction", ask))
+    pull = pull_on_all((f for f in shot.forces if isinstance(f, Gravity) and f.on), ask)
     load = np.zeros((len(table.cells), 6))
     load[mine, :3] = table.mass[mine, None] * (pull @ pose.matrix)
     bearing, there = Bearing.fresh(table), np.ones(len(table.cells), bool)

@@ -10,10 +10,11 @@ from scipy.spatial.transform import Rotation
 
 from hotgravel.core.chance import uniforms
 from hotgravel.core.colour import bits_of, screen_of
-from hotgravel.core.drive.value import one, three
+from hotgravel.core.drive.value import one
 from hotgravel.core.matter.aims import unit
 from hotgravel.core.matter.contract import Array, Offers, Seam, Shed, State
 from hotgravel.core.matter.fineness import FINENESS
+from hotgravel.core.matter.forces import pull_on_all
 from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.matter.slosh.content import POINTS, Content, Laid
 from hotgravel.core.matter.slosh.points import Points
@@ -217,11 +218,8 @@ class SloshSolver:
 
     def _gravity(self, seam: Seam) -> Array:
         """What pulls all vessels alike, m/s² (3,)."""
-        pull = np.zeros(3)
-        for force in self.setting.shot.forces:
-            if isinstance(force, Gravity) and force.whom is None and seam.runs(force) and force.acts_at(seam.frame):
-                pull += one(force, "strength", seam.scene.ask) * unit(three(force, "direction", seam.scene.ask))
-        return pull
+        found = (f for f in self.setting.shot.forces if isinstance(f, Gravity) and f.whom is None)
+        return pull_on_all((f for f in found if seam.runs(f) and f.acts_at(seam.frame)), seam.scene.ask)
 
     def _new(self, content: Content, vessel: int, seam: Seam) -> Points:
         p = Points.blank(POINTS)

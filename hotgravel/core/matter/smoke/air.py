@@ -6,14 +6,12 @@ from typing import Any
 import numpy as np
 from numba import njit, prange
 
-from hotgravel.core.drive.value import each, is_driven, one, three
-from hotgravel.core.matter.aims import unit
+from hotgravel.core.drive.value import by_element, each, is_driven, one
 from hotgravel.core.matter.contract import Array, Seam
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import Elements
-from hotgravel.core.matter.fluid.project import Grid
 from hotgravel.core.matter.fluid.solids import Box
-from hotgravel.core.matter.forces import acting_on, gather
+from hotgravel.core.matter.forces import ForceTable, acting_on, gather
 from hotgravel.core.matter.smoke.cells import AIR, FACES, TRACE, WARM, cells_at, parts_of, speed_in, velocity_in
 from hotgravel.core.matter.smoke.swirl import swirled
 from hotgravel.core.shape.zones import Scene
@@ -28,40 +26,39 @@ def push(a: dict[str, Array], row: Smoke, shot: Shot, states: dict[str, int], bo
          dt: float) -> None:  # fmt: skip
     """Forces on the gas, its lift and weight, and its swirl, in place; `points` (n, 3) are the middles of its cells."""
     shape, ask, scene = box.shape, seam.scene.ask, seam.scene
-    down = np.zeros(3)
-    others: list[Force] = []
-    for force in acting_on(shot, seam.switched):
-        if force.whom is not None or (isinstance(force, Follow) and force.field == row.id):
-            continue
-        if isinstance(force, Gravity):
-            if force.acts_at(ask.frame):
-                down += one(force, "strength", ask) * unit(three(force, "direction", ask))
-        else:
-            others.append(force)
+    acting = [force for force in acting_on(shot, seam.switched) if force.whom is None]
+    acting = [force for force in acting if not (isinstance(force, Follow) and force.field == row.id)]
+    others = [force for force in acting if not isinstance(force, Gravity)]
+    cells = _cells(a, box, points, acting)
+    down = gather([force for force in acting if isinstance(force, Gravity)], states, scene, cells, dt, {})
     up = one(row, "weight", ask) * a["density"] - one(row, "lift", ask) * THINNER * a["heat"]
-    given = [np.ascontiguousarray(np.float32(down[axis]) * up, np.float32) for axis in range(3)]
+    given = [np.ascontiguousarray(_of_cells(down, down.pull[:, axis], shape) * up, np.float32) for axis in range(3)]
     swirl = one(row, "swirl", ask)
     if swirl > 0.0:
         swirled((a["u"], a["v"], a["w"]), swirl, (given[0], given[1], given[2]))
     rate = np.zeros(shape, np.float32)
     if others:
-        _blown(a, others, states, scene, points, given, rate, dt)
+        table = gather(others, states, scene, cells, dt, {})
+        for axis in range(3):
+            given[axis] += _of_cells(table, (table.pull + table.drift)[:, axis], shape)
+        rate += _of_cells(table, table.rate, shape)
     for axis, name in enumerate(FACES):
         _driven(a[name], given[axis], rate, np.float32(dt), axis)
 
 
-def _blown(a: dict[str, Array], forces: Sequence[Force], states: dict[str, int], scene: Scene, points: Array,
-           push: list[Grid], rate: Grid, dt: float) -> None:  # fmt: skip
-    """What forces do to the gas in each cell: accelerations and how fast air takes hold, added in place."""
+def _cells(a: dict[str, Array], box: Box, points: Array, forces: Sequence[Force]) -> Elements:
+    """All cells as forces see them; what they hold is read only where a force varies over it."""
+    if any(by_element(value) for force in forces for value in dict(force).values()):
+        return cells_at(a, box, points, np.arange(len(points)))
     cells = Elements.blank(len(points))
     cells.position, cells.state[:] = points, -1
     cells.velocity[:] = velocity_in(a).reshape(-1, 3)
-    table = gather(list(forces), states, scene, cells, dt, {})
-    shape, all_alike = rate.shape, not table.by_element
-    for axis in range(3):
-        given = (table.pull + table.drift)[:, axis]
-        push[axis] += np.float32(given[-1]) if all_alike else given.reshape(shape).astype(np.float32)
-    rate += np.float32(table.rate[-1]) if all_alike else table.rate.reshape(shape).astype(np.float32)
+    return cells
+
+
+def _of_cells(table: ForceTable, column: Array, shape: tuple[int, int, int]) -> Any:
+    """A column of a table of forces for each cell, or one number where all cells have the same."""
+    return column.reshape(shape).astype(np.float32) if table.by_element else np.float32(column[-1])
 
 
 def fade(a: dict[str, Array], row: Smoke, box: Box, points: Array, scene: Scene, dt: float) -> None:

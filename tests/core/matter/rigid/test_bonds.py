@@ -272,6 +272,8 @@ def test_preflight_and_the_finished_run_tell_what_holds():
     weak = {"hold": STRONG | {"tension": 2e5}, "support": held["support"]}
     heavy = told(set_=[SLABS, END], forces=[DOWN], bonds=weak)[0]
     assert "it breaks at frame 1" in heavy.message
+    grows = {"kind": "response", "attribute": "age", "begin": 0, "end": 1, "low": 1, "high": 9.81}
+    assert told(set_=[SLABS, END], forces=[DOWN | {"strength": grows}], bonds=weak)[0].message == heavy.message
     better = heavy.remedy.act(film(set_=[SLABS, END], bonds=weak, last=1).world.setting.shot).shot
     assert [f for f in better.bonds if f.strength > 1.0]
     shot = film(set_=[SLABS, END], bonds=held, last=1).world.setting.shot

@@ -78,6 +78,17 @@ def test_what_is_old_or_high_or_cold_fades_first(attribute, begin, end):
     assert left[1] < 0.92 * left[0] < 0.92
 
 
+def test_gravity_that_differs_from_place_to_place_lifts_where_it_is():
+    less = {"kind": "response", "attribute": "height", "begin": 0.4, "end": 0.6, "low": 9.81, "high": 0.0}
+    low = {"kind": "zone", "id": "low", "name": "low", "shape": {"kind": "heights", "high": 0.5}}
+    whole, thin, cold = (
+        height(gone_on(smoky(last=25, props=[low], forces=[DOWN | more])))
+        for more in ({}, {"strength": less}, {"zone": "low"})
+    )
+    assert max(thin, cold) < 0.9 * whole
+    assert thin == pytest.approx(cold, rel=0.1)
+
+
 def test_flow_past_a_ball_stays_symmetric():
     ball = VENT | {"id": "ball", "name": "ball", "shape": {"kind": "sphere", "radius": 0.35}, "position": [0, 1.6, 0]}
     wind = {"kind": "wind", "id": "wind", "speed": 2, "direction": [1, 0, 0], "grip": 6}
