@@ -11,6 +11,7 @@ from typing import NamedTuple
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
+from scipy.spatial.transform import Rotation
 
 from hotgravel.core.drive.value import one
 from hotgravel.core.shape.distance import distance
@@ -29,6 +30,7 @@ Array = NDArray[np.float64]
 KIND, SIZES, WHOM, SIDE, BOUNCE, FRICTION, THICKNESS, MOVING = 0, 1, 4, 5, 6, 7, 8, 9
 P0, P1, Q0, Q1, S0, S1, R0, LOW, HIGH = 10, 13, 16, 20, 24, 25, 26, 35, 38
 CARRY, SCATTER, SPREAD, FRONT, WIDTH = 41, 42, 43, 44, 45
+DIALS = ("bounce", "friction", "thickness", "carry", "scatter", "spread")
 
 
 class Surface(NamedTuple):
@@ -85,33 +87,23 @@ def colliders_of(setting: Setting, scene: Scene, moving: Iterable[Moving] = ()) 
     """All that the collision rows name, on the way from where it stands at a step's start to where at its end;
     `moving` has the shapes that solvers move."""
     surfaces = []
-    moving = tuple(moving)
-    for row in setting.shot.collisions:
-        for prop in row.props if row.on else ():
-            shapes = [m for m in moving if m.prop == prop]
+    of_prop: dict[str, list[Moving]] = {}
+    for moved in moving:
+        of_prop.setdefault(moved.prop, []).append(moved)
+    for row in (row for row in setting.shot.collisions if row.on):
+        dials = {name: one(row, name, scene.ask) for name in DIALS}
+        side, whom = -1.0 if row.side == "inside" else 1.0, setting.state(row.whom)
+        for prop in row.props:
+            shapes = list(of_prop.get(prop, ()))
             if stands(setting, scene, prop):
                 shapes.append(Moving(prop, setting.shapes[prop], scene.poses[prop], scene.soon[prop]))
-            for shape in shapes:
-                surfaces.append(
-                    Surface(
-                        shape=shape.shape,
-                        bit=setting.bit(prop),
-                        whom=setting.state(row.whom),
-                        side=-1.0 if row.side == "inside" else 1.0,
-                        front=row.side == "front",
-                        carry=one(row, "carry", scene.ask),
-                        scatter=one(row, "scatter", scene.ask),
-                        spread=one(row, "spread", scene.ask),
-                        bounce=one(row, "bounce", scene.ask),
-                        friction=one(row, "friction", scene.ask),
-                        thickness=one(row, "thickness", scene.ask),
-                        start=shape.start,
-                        end=shape.end,
-                        element=shape.element,
-                        feels=shape.feels,
-                        mass=shape.mass,
-                    )
+            surfaces += [
+                Surface(
+                    shape=m.shape, bit=setting.bit(prop), whom=whom, side=side, front=row.side == "front",
+                    start=m.start, end=m.end, element=m.element, feels=m.feels, mass=m.mass, **dials,
                 )
+                for m in shapes
+            ]  # fmt: skip
     return table_of(surfaces)
 
 
@@ -123,21 +115,13 @@ def stands(setting: Setting, scene: Scene, prop: str) -> bool:
 def table_of(surfaces: list[Surface]) -> Colliders:
     """The kernel's table."""
     table = np.zeros((len(surfaces), WIDTH))
-    for row, s in zip(table, surfaces, strict=True):
-        q0, q1 = s.start.quaternion, s.end.quaternion
-        if q0 @ q1 < 0.0:
-            q1 = -q1  # turn the short way
-        row[[KIND, WHOM, SIDE]] = s.shape.kind, s.whom, s.side
-        row[[BOUNCE, FRICTION, THICKNESS]] = s.bounce, s.friction, s.thickness
-        row[[CARRY, SCATTER, SPREAD, FRONT]] = s.carry, np.radians(s.scatter), s.spread, float(s.front)
-        row[SIZES : SIZES + 3] = s.shape.sizes
-        row[P0 : P0 + 3], row[P1 : P1 + 3] = s.start.position, s.end.position
-        row[Q0 : Q0 + 4], row[Q1 : Q1 + 4] = q0, q1
-        row[S0], row[S1] = s.start.scale, s.end.scale
-        row[R0 : R0 + 9] = s.start.matrix.ravel()
-        still = (s.start.position == s.end.position).all() and (q0 == q1).all() and row[S0] == row[S1]
-        row[MOVING] = 0.0 if still else 1.0
-        row[LOW : LOW + 3], row[HIGH : HIGH + 3] = _room(s, bool(still))
+    if surfaces:
+        own = [(s.shape.kind, s.whom, s.side, *s.shape.sizes) for s in surfaces]
+        columns = [KIND, WHOM, SIDE, SIZES, SIZES + 1, SIZES + 2, BOUNCE, FRICTION, THICKNESS, CARRY, SCATTER, SPREAD]
+        table[:, columns] = np.hstack([own, [[getattr(s, name) for name in DIALS] for s in surfaces]])
+        table[:, SCATTER] = np.radians(table[:, SCATTER])
+        table[:, FRONT] = [s.front for s in surfaces]
+        _placed(table, surfaces)
     bits, elements, feels, mass = (
         np.array([getattr(s, of) for s in surfaces]) for of in ("bit", "element", "feels", "mass")
     )
@@ -145,14 +129,29 @@ def table_of(surfaces: list[Surface]) -> Colliders:
     return Colliders(table, bits.astype(np.uint64), elements.astype(np.int64), mass.astype(float), feeling)
 
 
-def _room(s: Surface, still: bool) -> tuple[Array, Array]:
-    """The box in the world that a surface stays in; for one met from inside, everywhere."""
-    if s.side < 0.0:
-        return np.full(3, -np.inf), np.full(3, np.inf)
-    if still:
-        return s.shape.corners(s.start)
-    far = s.shape.reach * max(s.start.scale, s.end.scale)
-    return np.minimum(s.start.position, s.end.position) - far, np.maximum(s.start.position, s.end.position) + far
+def _placed(table: Array, surfaces: list[Surface]) -> None:
+    """Where surfaces are, and the boxes in the world that they stay in; for one met from inside, everywhere."""
+    for place, turn, size, poses in (
+        (P0, Q0, S0, [s.start for s in surfaces]), (P1, Q1, S1, [s.end for s in surfaces])
+    ):  # fmt: skip
+        table[:, place : place + 3] = [pose.position for pose in poses]
+        table[:, turn : turn + 4] = [pose.quaternion for pose in poses]
+        table[:, size] = [pose.scale for pose in poses]
+    p0, p1, q0, q1 = (table[:, n : n + wide] for n, wide in ((P0, 3), (P1, 3), (Q0, 4), (Q1, 4)))
+    q1[(q0 * q1).sum(axis=1) < 0.0] *= -1.0  # turn the short way
+    matrix = Rotation.from_quat(q0).as_matrix()
+    table[:, R0 : R0 + 9] = matrix.reshape(-1, 9)
+    still = (p0 == p1).all(axis=1) & (q0 == q1).all(axis=1) & (table[:, S0] == table[:, S1])
+    table[:, MOVING] = ~still
+    low, high = np.array([s.shape.box for s in surfaces]).transpose(1, 0, 2)
+    # One that stands is in the box about its own turned box, one that moves in all that its own origin's ball sweeps.
+    middle = p0 + table[:, [S0]] * np.einsum("nij,nj->ni", matrix, 0.5 * (low + high))
+    half = table[:, [S0]] * np.einsum("nij,nj->ni", np.abs(matrix), 0.5 * (high - low))
+    reach = np.linalg.norm(np.maximum(np.abs(low), np.abs(high)), axis=1) * np.maximum(table[:, S0], table[:, S1])
+    inside = table[:, [SIDE]] < 0.0
+    for n, sign, edge in ((LOW, -1.0, np.minimum(p0, p1)), (HIGH, 1.0, np.maximum(p0, p1))):
+        room = np.where(still[:, None], middle + sign * half, edge + sign * reach[:, None])
+        table[:, n : n + 3] = np.where(inside, sign * np.inf, room)
 
 
 @njit(cache=True)

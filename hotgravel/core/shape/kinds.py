@@ -1,6 +1,7 @@
 """The shapes that kernels know, as numbers, and how a shot's shape becomes one."""
 
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -37,7 +38,7 @@ class Shaped:
     vertices: NDArray[np.float64] = field(default_factory=lambda: np.zeros((0, 3)))
     faces: NDArray[np.int64] = field(default_factory=lambda: np.zeros((0, 3), np.int64))
 
-    @property
+    @cached_property
     def box(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Low and high corner of the box that holds it, in its own frame, metres."""
         a, b, c = self.sizes

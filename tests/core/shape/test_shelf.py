@@ -14,7 +14,7 @@ ROW = Cut(id="cut", prop="plate", manner={"kind": "evenly", "pieces": 30})
 
 
 def made(key: bytes):
-    return cutting_of([ROW], PLATE, shaped(PLATE.shape), Surroundings(None, None, key))
+    return cutting_of([ROW], PLATE, shaped(PLATE.shape), Surroundings(None, None, None, key))
 
 
 def test_a_cutting_is_read_back_as_it_was(tmp_path, monkeypatch):

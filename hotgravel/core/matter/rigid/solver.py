@@ -256,8 +256,11 @@ class RigidSolver:
         start, turn = self._before(state)
         surfaces, poses = [], {}
         named, offering = self._offering
-        all_there = bodies.life > 0.0
-        found = [np.flatnonzero((bodies.piece == role.piece) & all_there) for role in offering]
+        there = np.flatnonzero(bodies.life > 0.0)
+        order = there[np.argsort(bodies.piece[there], kind="stable")]
+        pieces = [role.piece for role in offering]
+        ends = [np.searchsorted(bodies.piece[order], pieces, side=side) for side in ("left", "right")]
+        found = [order[first:last] for first, last in zip(*ends, strict=True)]
         at = np.concatenate([np.zeros(0, np.int64), *found])
         before = self._prop_poses(bodies, at, start[at], turn[at])
         after = self._prop_poses(bodies, at, bodies.position[at], bodies.turn[at])
