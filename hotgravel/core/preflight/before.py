@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from functools import partial
+from typing import Any
 
 import numpy as np
 
@@ -19,6 +20,7 @@ from hotgravel.core.shot import edit
 from hotgravel.core.shot.dials import Pick, Quantity, dials_of
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.finding import Finding, Remedy, setting
+from hotgravel.core.shot.finish import Finish
 from hotgravel.core.shot.row import Clause
 from hotgravel.core.shot.signals import signals_in
 from hotgravel.core.shot.sources import Asked, Burst, Crown, Offshoot, Opening, Source, Stream, Trail
@@ -26,6 +28,7 @@ from hotgravel.core.shot.spot import Edited
 from hotgravel.core.shot.totals import given_by
 from hotgravel.core.shot.units import show_quantity
 
+WHOLE = Finish.model_fields["last"].default  # the last frame of a shot that says nothing else
 LEVEL = {"slower": "speed", "faster": "speed", "hotter": "temperature", "cooler": "temperature"}
 
 
@@ -33,6 +36,7 @@ def in_rows(shot: Shot) -> Iterator[Finding]:
     """Sentences about rows that can have no effect as they stand, or not the one they state."""
     yield from _beyond(shot)
     yield from _ending(shot)
+    yield from _spans(shot)
     yield from _supply(shot)
     yield from _too_many(shot)
     yield from _states(shot)
@@ -54,6 +58,25 @@ def _ending(shot: Shot) -> Iterator[Finding]:
             yield Finding("signal ends", row.id, path, said, "doubtful", remedy)
 
 
+def _spans(shot: Shot) -> Iterator[Finding]:
+    """Supplies that give nothing within the shot, or whose end was set for a shorter one and never since."""
+    first, last = shot.finish.first, shot.finish.last
+    for row in (row for row in (*shot.supply, *shot.rigid) if row.on):
+        for path in ("", "emit", "copies"):
+            clause: Any = getattr(row, path, None) if path else row
+            start, end = getattr(clause, "start", None), getattr(clause, "end", None)
+            if not isinstance(start, int) or not isinstance(end, int):
+                continue
+            at = f"{path}." if path else ""
+            if start >= last or end < first:
+                said = f"Gives nothing within frames {first} to {last}."
+                yield Finding("outside range", row.id, f"{at}start", said, remedy=_span(row.id, path, shot))
+            elif end < last and end == type(clause).model_fields["end"].default == WHOLE:
+                said = f"Ends at frame {end}, and the shot goes on to frame {last}."
+                remedy = setting(f"Go on to frame {last}", row.id, f"{at}end", last)
+                yield Finding("ends early", row.id, f"{at}end", said, "doubtful", remedy)
+
+
 def _supply(shot: Shot) -> Iterator[Finding]:
     first, last = shot.finish.first, shot.finish.last
     if not any(s.on for s in shot.supply) and not (shot.shaped or shot.sloshes or shot.waters):
@@ -73,11 +96,6 @@ def _supply(shot: Shot) -> Iterator[Finding]:
                 "emit.frame",
                 said,
                 remedy=setting(f"Burst at frame {first}", row.id, "emit.frame", first),
-            )
-        if isinstance(emit, Stream) and (emit.start >= last or emit.end < first):
-            remedy = _span(row.id, "emit", shot)
-            yield Finding(
-                "outside range", row.id, "emit.start", f"Gives nothing within frames {first} to {last}.", remedy=remedy
             )
         if isinstance(emit, Stream) and plain(emit.rate) == 0.0:
             yield Finding(
@@ -139,7 +157,7 @@ def _span(row: str, path: str, shot: Shot) -> Remedy:
 
     def act(shot: Shot) -> Edited:
         document = shot.dump()
-        found = next(r for section in ("supply", "forces") for r in document[section] if r["id"] == row)
+        found = next(r for section in ("matter", "supply", "forces") for r in document[section] if r["id"] == row)
         here = found[path] if path else found
         here["start"], here["end"] = first, last
         return Edited(load(document), f"{shot.names()[row]}: within frames {first} to {last}")

@@ -53,11 +53,15 @@ SLAB = {
 }
 STRUCK = {"kind": "cut", "id": "struck", "prop": "slab", "manner": {"kind": "strike", "at": [0, 0.5, 0]}}
 
+SPOUT = {"kind": "spout", "id": "spout", "prop": "vent"}
+
 # What shows it, where, in which words; what must not show it; whether a press clears it.
 BEFORE = {
     "no supply": ({"supply": []}, "", "all frames will be empty", {}, False),
     "outside range": ({"supply": [source(emit={"kind": "burst", "count": 5, "frame": 99})]}, "source", "outside frames 1 to 25", {}, True),
     "outside range, stream": ({"supply": [source(emit=stream(start=30, end=60))]}, "source", "Gives nothing", {"supply": [source(emit=stream())]}, True),
+    "outside range, spout": ({"supply": [SPOUT | {"start": 30, "end": 60}]}, "spout", "Gives nothing within frames 1 to 25", {"supply": [SPOUT]}, True),
+    "ends early": ({"supply": [SPOUT], "finish": {"last": 150}}, "spout", "Ends at frame 120, and the shot goes on to frame 150", {"supply": [SPOUT | {"end": 121}], "finish": {"last": 150}}, True),
     "outside range, force": ({"forces": [GRAVITY | {"start": 40}]}, "gravity", "acts in no frame", {"forces": [GRAVITY | {"start": 20}]}, True),
     "outside range, cue": ({"cues": [cue({"kind": "at_frame", "frame": 99})]}, "cue", "outside frames", {"cues": [cue({"kind": "at_frame", "frame": 9})]}, True),
     "outside range, every": ({"cues": [cue({"kind": "every", "start": 99})]}, "cue", "behind the last", {"cues": [cue({"kind": "every"})]}, True),
