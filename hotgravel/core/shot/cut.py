@@ -106,8 +106,8 @@ class AtPoints(Clause):
 
 class Along(Clause):
     kind: Literal["along"] = "along"
-    title: ClassVar[str] = "along"
-    phrase: ClassVar[str] = "the outline of {prop}"
+    title: ClassVar[str] = "along the outline of"
+    phrase: ClassVar[str] = "{prop}"
     prop: Ref = refer(
         "prop", label="outline", solid=True,
         help="A closed shape, such as lettering or a drawing, as it stands at the first frame: what lies in it comes "
@@ -117,8 +117,8 @@ class Along(Clause):
 
 class AlongStrokes(Clause):
     kind: Literal["along_strokes"] = "along_strokes"
-    title: ClassVar[str] = "along"
-    phrase: ClassVar[str] = "the strokes of {zone}, into pieces {length} long"
+    title: ClassVar[str] = "along the strokes of"
+    phrase: ClassVar[str] = "{zone}, into pieces {length} long"
     zone: Ref = refer(
         "zone", label="strokes",
         help="Strokes drawn on its surface, as they are at the first frame. Cracks follow them, straight down into it; "
