@@ -90,7 +90,7 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
                 "expected": there[matter.name] > 0, "unit": matter.gauges[lane.gauges[0]].unit,
                 "help": "; ".join(matter.gauges[name].help for name in lane.gauges),
             }
-            for matter in MATTERS.values() for lane in matter.lanes
+            for matter in MATTERS.values() for lane in matter.lanes if lane.told_in(shot)
         ],
     }  # fmt: skip
 

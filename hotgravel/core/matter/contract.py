@@ -77,11 +77,17 @@ FACTS: tuple[Fact, ...] = (
 
 @dataclass(frozen=True)
 class Lane:
-    """A lane of the score: its title, how it is drawn, and the gauges that it shows."""
+    """A lane of the score: its title, how it is drawn, the gauges that it shows, and the kinds of rows that it needs
+    one of; none where it always tells something."""
 
     title: str
     style: Literal["curves", "bars"]
     gauges: tuple[str, ...]
+    kinds: tuple[str, ...] = ()
+
+    def told_in(self, shot: Shot) -> bool:
+        """Whether it has anything to tell of a shot."""
+        return not self.kinds or any(getattr(row, "kind", "") in self.kinds and row.on for row in shot.rows())
 
 
 @dataclass

@@ -97,6 +97,15 @@ def test_its_frames_hold_its_columns_and_its_gauges(run):
     assert any(name in cell or cell.startswith(next(iter(matter.gauges))) for cell in told[0])
 
 
+def test_lanes_are_those_that_tell_something_of_the_shot(tmp_path):
+    told = {
+        name: {lane.title for lane in MATTERS[name].lanes if lane.told_in(world_of(name, tmp_path).shot)}
+        for name in ("soft", "rigid")
+    }
+    assert told["soft"] == {"cloth and jelly: speed, mean / top", "cloth: stretch"}  # there is no balloon
+    assert told["rigid"] == {"bodies: speed, mean / top", "bodies asleep", "hardest hit"}  # nothing is bonded
+
+
 def test_it_goes_on_to_the_same_bytes(run):
     name, _, folder = run
     told: list[int] = []

@@ -72,8 +72,8 @@ class RigidMatter:
         Lane("bodies: speed, mean / top", "curves", ("greatest_speed", "mean_speed")),
         Lane("bodies asleep", "bars", ("asleep",)),
         Lane("hardest hit", "bars", ("hardest",)),
-        Lane("bonds: load", "curves", ("greatest_load",)),
-        Lane("bonds broken", "bars", ("broken",)),
+        Lane("bonds: load", "curves", ("greatest_load",), ("bonds",)),
+        Lane("bonds broken", "bars", ("broken",), ("bonds",)),
     )
     facts: tuple[Fact, ...] = (
         *FACTS,

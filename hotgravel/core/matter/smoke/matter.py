@@ -17,15 +17,17 @@ from hotgravel.core.matter.smoke.solver import SmokeSolver
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
-from hotgravel.core.shot.finding import Finding
+from hotgravel.core.shot.finding import Finding, Remedy
 from hotgravel.core.shot.finish import Quality
 from hotgravel.core.shot.forces import Follow
 from hotgravel.core.shot.sides import SIDES
 from hotgravel.core.shot.smoke import MOST_CELLS, Detail, Drain, Smoke
+from hotgravel.core.shot.spot import Edited, put
 from hotgravel.core.shot.units import show_quantity
 from hotgravel.core.shot.zones import Level
 
 MANY_STEPS = 16  # in a frame: they make a run long
+LARGER = 1.5
 CUT = 0.05  # of density: thinner smoke can be cut off and nobody sees it
 
 
@@ -138,7 +140,7 @@ class SmokeMatter:
                 f"At frame {frame} smoke of density {dense:.2g} comes to an open side of its box and is cut off there."
             )
             more = "A larger box holds it, and costs nothing where no smoke is; with more fade it ends before."
-            yield Finding("smoke cut off", row, "size", f"{said} {more}", "doubtful")
+            yield Finding("smoke cut off", row, "size", f"{said} {more}", "doubtful", _larger(shot.smokes[0]))
         frame = max(measured, key=lambda f: measured[f].get("steps", 0.0))
         steps = int(measured[frame].get("steps", 0))
         if steps < MANY_STEPS:
@@ -166,3 +168,16 @@ def box_of(row: Smoke, quality: Quality) -> Box:
     if SIDES["floor"] in row.walls:  # what is lost beyond the box is lost at its top
         low[1] = row.at[1] - 0.5 * row.size[1]
     return Box((low[0], low[1], low[2]), cell, (shape[0], shape[1], shape[2]))
+
+
+def _larger(row: Smoke) -> Remedy:
+    """Half as wide and as high a box again, that stands where the one before did."""
+
+    def act(shot: Shot) -> Edited:
+        x, y, z = row.at
+        size = tuple(LARGER * side for side in row.size)
+        grown = put(shot, row.id, "size", size)
+        at = (x, y + 0.5 * (size[1] - row.size[1]), z)
+        return Edited(put(grown, row.id, "at", at), f"{shot.names()[row.id]}: half as large a box again")
+
+    return Remedy("Make its box half as large again", act)

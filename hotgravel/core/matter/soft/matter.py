@@ -44,9 +44,9 @@ class SoftMatter:
     }
     lanes: tuple[Lane, ...] = (
         Lane("cloth and jelly: speed, mean / top", "curves", ("greatest_speed", "mean_speed")),
-        Lane("cloth: stretch", "curves", ("greatest_stretch",)),
-        Lane("balloons: volume", "curves", ("air_volume",)),
-        Lane("balloons: pressure", "curves", ("air_pressure",)),
+        Lane("cloth: stretch", "curves", ("greatest_stretch",), ("cloth", "balloon")),
+        Lane("balloons: volume", "curves", ("air_volume",), ("balloon",)),
+        Lane("balloons: pressure", "curves", ("air_pressure",), ("balloon",)),
     )
     facts: tuple[Fact, ...] = (
         *FACTS,

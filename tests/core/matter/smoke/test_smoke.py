@@ -368,9 +368,12 @@ def test_smoke_that_an_open_side_cuts_off_is_told():
     def told(**smoke):
         shot = smoky({"size": [1.6, 1.6, 1.6], "at": [0, 0.8, 0]} | smoke, last=37)
         frames = dict(enumerate(gone_on(shot)[2], 2))
-        return [(f.check, f.path) for f in SmokeMatter().after(load(shot), frames)]
+        return list(SmokeMatter().after(load(shot), frames))
 
-    assert told() == [("smoke cut off", "size")]
+    (finding,) = told()
+    assert (finding.check, finding.path) == ("smoke cut off", "size")
+    larger = finding.remedy.act(load(smoky({"size": [1.6, 1.6, 1.6], "at": [0, 0.8, 0]}))).shot.smokes[0]
+    assert (larger.size, larger.at) == (pytest.approx((2.4, 2.4, 2.4)), pytest.approx((0.0, 1.2, 0.0)))
     assert told(sides="closed") == told(size=[1.6, 6.4, 1.6], at=[0, 3.2, 0]) == []
 
 
