@@ -51,8 +51,10 @@ def test_the_bench_is_worked_by_keyboard_alone(page: Page, demo_run: int):
         page.keyboard.press("Shift+ArrowRight")
     page.locator("#frame-now", has_text="frame 31 of 120").wait_for()
     for _ in range(10 * PATIENCE):
-        if page.evaluate("window.hotgravel.stage.frame?.frame") == 31:
-            break
+        if page.evaluate(
+            "window.hotgravel.stage.frame?.frame === 31 && window.hotgravel.stage.frame.groups.every((c) => c.every === 1)"
+        ):
+            break  # all of it is shown, not some particles while it goes by
         page.wait_for_timeout(100)
     before = page.evaluate(eye)
     page.keyboard.press("Alt+ArrowLeft")

@@ -341,6 +341,8 @@ export class Stage {
     if (!ids.length) return null;
     const at = this.picked == null ? -1 : ids.indexOf(this.picked);
     if (at >= 0) return ids[(at + by + ids.length) % ids.length];
+    const beyond = this.picked == null ? [] : ids.filter((id) => by * (id - this.picked) > 0);  // of a frame that shows only some
+    if (beyond.length) return beyond.reduce((a, b) => (by * (b - a) < 0 ? b : a));
     const box = this.canvas.getBoundingClientRect();
     return this.pick(box.width / 2, box.height / 2, box.width, box.height, Infinity) ?? ids[0];
   }
