@@ -4,10 +4,12 @@ import copy
 import os
 import shutil
 import tempfile
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import numba
 import numpy as np
 import pytest
 from hypothesis import settings
@@ -114,6 +116,14 @@ def pytest_configure(config: pytest.Config) -> None:
         threads(1)
     else:  # what one test has cut no other cuts again; kept for this session alone, as the code may change
         os.environ[CUTTINGS] = config.stash[CUT] = tempfile.mkdtemp()
+
+
+@pytest.fixture(autouse=True)
+def _own_threads() -> Iterator[None]:
+    """A test that changes how many threads kernels use changes that for itself alone."""
+    before = numba.get_num_threads()
+    yield
+    threads(before)
 
 
 def pytest_unconfigure(config: pytest.Config) -> None:

@@ -3,7 +3,6 @@
 import json
 from pathlib import Path
 
-import numba
 import numpy as np
 import pytest
 from pxr import Usd, UsdGeom
@@ -17,7 +16,7 @@ from hotgravel.core.matter.rigid.lumps import Forces, lumps_of, movers_of
 from hotgravel.core.picture.camera import View
 from hotgravel.core.picture.still import Painter
 from hotgravel.core.preflight.checks import findings
-from hotgravel.core.run.execute import execute
+from hotgravel.core.run.execute import execute, threads
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.story import story_of
 from hotgravel.core.run.world import beside
@@ -211,11 +210,10 @@ def test_a_break_is_resumed_to_the_same_bytes_with_any_number_of_threads(run, tm
     assert anew == 2
     execute(film(**hammered()).world, tmp_path / "cut", resume=True)
     assert bytes_of(tmp_path / "cut") == bytes_of(folder)
-    threads = numba.get_num_threads()
-    numba.set_num_threads(1)
-    execute(world, tmp_path / "one")
-    numba.set_num_threads(threads)
-    assert bytes_of(tmp_path / "one") == bytes_of(folder)
+    for many in (1, 2):
+        assert threads(many) == many
+        execute(world, tmp_path / str(many))
+        assert bytes_of(tmp_path / str(many)) == bytes_of(folder)
 
 
 def test_every_released_piece_knows_why(run):

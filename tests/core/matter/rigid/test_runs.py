@@ -2,12 +2,11 @@
 
 from pathlib import Path
 
-import numba
 import numpy as np
 import pytest
 
 from hotgravel.core.preflight.checks import findings
-from hotgravel.core.run.execute import execute
+from hotgravel.core.run.execute import execute, threads
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.story import events_until, story_of
 from hotgravel.core.run.why_not import why_not
@@ -52,13 +51,10 @@ def run(tmp_path_factory) -> Path:
     return folder
 
 
-def test_one_thread_gives_the_same_bytes(run, tmp_path):
-    threads = numba.get_num_threads()
-    numba.set_num_threads(1)
-    try:
-        execute(build(load(heap()), beside(Path())), tmp_path)
-    finally:
-        numba.set_num_threads(threads)
+@pytest.mark.parametrize("many", [1, 2])
+def test_one_thread_gives_the_same_bytes_as_two(run, tmp_path, many):
+    assert threads(many) == many
+    execute(build(load(heap()), beside(Path())), tmp_path)
     assert bytes_of(tmp_path) == bytes_of(run)
 
 
