@@ -63,7 +63,7 @@ function showFrame(frame) {
   if (bodies) stage.contacts.show(run.id, frame.frame);
   const smoke = frame.groups.some((crowd) => crowd.kind === "volume");
   $("slice").closest("span").hidden = !smoke;
-  $("balance").hidden = !smoke;
+  $("balance").hidden = true;
   if (smoke) { stage.slice.show(run.id, frame.frame); tellBalance(score.measured.get(frame.frame)?.matter.smoke); }
   driven.follow(frame.frame);
 }
@@ -73,6 +73,7 @@ function tellBalance(told) {
   if (!told) return;
   const part = (name, word) => (told[name] > 0.0005 ? ` + ${told[name].toPrecision(3)} ${word}` : "");
   const came = told.came + told.burnt, gone = told.mass + told.faded + told.drained + told.left;
+  $("balance").hidden = came === 0 && gone === 0;  // air that only carries has none
   const off = came > 0 ? (100 * Math.abs(came - gone)) / came : 0;
   $("balance").textContent = `smoke, m³: ${told.came.toPrecision(3)} came${part("burnt", "from fire")} = ${told.mass.toPrecision(3)} there${part("faded", "faded")}${part("drained", "drained")}${part("left", "left")}; off by ${off.toFixed(2)} %`;
 }

@@ -114,6 +114,7 @@ export class Volume {
     }));
     this.object.visible = this.object.frustumCulled = false;
     this.object.renderOrder = 1;
+    this.plain = new THREE.MeshBasicMaterial({ side: THREE.DoubleSide, colorWrite: false });
     this.wanted = "";
     this.coarse = 2;  // pixels of the picture along a side of one that smoke is looked through at
   }
@@ -205,7 +206,7 @@ export class Volume {
     const ground = renderer.getClearColor(new THREE.Color()), there = renderer.getClearAlpha();
     renderer.shadowMap.autoUpdate = false;  // the picture makes them
     renderer.setRenderTarget(this.far);
-    renderer.render(scene, camera);
+    this.measure(scene, camera);
     renderer.setRenderTarget(this.looks);
     renderer.setClearColor(0, 0);
     renderer.render(this.alone, camera);
@@ -213,6 +214,26 @@ export class Volume {
     renderer.setRenderTarget(null);
     renderer.shadowMap.autoUpdate = true;
     this.object.visible = true;
+  }
+
+  // How far all is that hides smoke: meshes without their paint, which would cost as much as the picture, and then points.
+  measure(scene, camera) {
+    const { renderer } = this.stage, meshes = [], points = [], others = [];
+    scene.traverseVisible((object) => {
+      const of = object.isMesh && !object.material.transparent ? meshes : object.isPoints && object.material.depthWrite ? points : others;
+      if (object.material) of.push(object);
+    });
+    const pass = (hidden, material) => {
+      for (const object of hidden) object.layers.disable(0);
+      scene.overrideMaterial = material;
+      renderer.render(scene, camera);
+      scene.overrideMaterial = null;
+      for (const object of hidden) object.layers.enable(0);
+    };
+    pass([...points, ...others], this.plain);
+    renderer.autoClear = false;
+    if (points.length) pass([...meshes, ...others], null);
+    renderer.autoClear = true;
   }
 
   clear() { this.wanted = ""; this.box.visible = false; this.stage.light.throwSmoke(); }
