@@ -1,6 +1,6 @@
 """The runs of a shot: what each was, what it took, what changed since the one before."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
@@ -36,9 +36,13 @@ class Line:
 
 
 def spent_by(studio: Studio, session: Session, run: RunRecord) -> Spent:
-    """What a run took, from its shot, its gauges and its folder."""
-    shot = shots.document(session, run.shot_id, run.revision)
-    return spent(shot, runs.gauges(session, run.id), studio.disk(run.id))
+    """What a run took, from its shot, its gauges and its folder; of one that is finished all but the last is kept."""
+    told, size = studio.spent.get(run.id), studio.disk(run.id)
+    if told is None:
+        told = spent(shots.document(session, run.shot_id, run.revision), runs.gauges(session, run.id), size)
+        if run.state == "finished":
+            studio.spent[run.id] = told
+    return replace(told, bytes=size)
 
 
 def estimate_for(studio: Studio, session: Session, shot_id: int, shot: Shot) -> Estimate:

@@ -16,7 +16,7 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from hotgravel.core.place import Place, remove
-from hotgravel.core.run.estimate import size_in_words
+from hotgravel.core.run.estimate import Spent, size_in_words
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.reuse import same_until, take_over
 from hotgravel.core.run.world import World, beside, build
@@ -82,6 +82,7 @@ class Studio:
         self.folder = folder
         self.place = folder if place is None else place
         self.database = Database(folder)
+        self.spent: dict[int, Spent] = {}  # what finished runs took, by their numbers, which none has twice
         self.preparing = ""  # the kernel that is compiled while no run waits for one
         self.farm = Farm(self._landed, self._ended, self._preparing)
         self.handings = Handings(folder / "handovers")

@@ -176,17 +176,19 @@ class Take:
                 made["uv"] = across + np.float32(0.5)
             yield self.piece_name(matter, number), made
 
-    def tracks(self, matter: str, frames: tuple[int, ...]) -> Iterator[tuple[int, dict[str, Array]]]:
-        """The id of each piece, and its columns over the frames: position, turn, velocity, spin, and scale, which is 0
-        where it is not there; and the mesh that it is drawn with."""
-        names = ("id", "position", "turn", "scale", "velocity", "spin", "piece")
-        kept = [self.store.elements(frame, matter, names) for frame in frames]
+    def tracks(
+        self, matter: str, frames: tuple[int, ...], more: tuple[str, ...] = ()
+    ) -> Iterator[tuple[int, dict[str, Array]]]:
+        """The id of each piece, and its columns over the frames: position, turn, scale, which is 0 where it is not
+        there, and `more`; and the mesh that it is drawn with."""
+        names = ("position", "turn", "scale", *more)
+        kept = [self.store.elements(frame, matter, ("id", *names, "piece")) for frame in frames]
         ids = np.unique(np.concatenate([columns["id"] for columns in kept])) if kept else np.zeros(0, np.int64)
         for number in ids.tolist():
             at = [np.flatnonzero(columns["id"] == number) for columns in kept]
             first = next(n for n, found in enumerate(at) if len(found))
             known = first
-            made: dict[str, list[Any]] = {name: [] for name in names[1:-1]}
+            made: dict[str, list[Any]] = {name: [] for name in names}
             for n, found in enumerate(at):
                 known = n if len(found) else known
                 for name, values in made.items():

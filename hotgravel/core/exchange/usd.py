@@ -334,7 +334,7 @@ def _nodes(file: _File, matter: str) -> Callable[[int], None]:
     take, wish, types = file.take, file.wish, Sdf.ValueTypeNames
     UsdGeom.Scope(file.stage.CreateClassPrim(f"/shot/{matter}_meshes"))
     meshes = _prototypes(file, matter, f"{matter}_meshes")
-    for number, columns in take.tracks(matter, wish.frames):
+    for number, columns in take.tracks(matter, wish.frames, ("velocity", "spin")):
         piece = int(columns["piece"])
         node = file.stage.DefinePrim(file.place(matter, take.element_name(matter, piece, number)))
         node.GetReferences().AddInternalReference(meshes[piece])

@@ -58,11 +58,11 @@ def spent(shot: Shot, frames: Iterable[tuple[int, dict[str, Any]]], size: float)
     there, expected = dict.fromkeys(MATTERS, 0.0), dict.fromkeys(MATTERS, 0.0)
     for frame, gauges in frames:
         skinned |= "skins" in gauges["seconds"]
+        work += FRAME
         for name, of in gauges["matter"].items():
             there[name] += of["count"]
             expected[name] += MATTERS[name].count_at(shot, frame)
-        weighed = sum(MATTERS[name].cost * of["count"] for name, of in gauges["matter"].items())
-        work += weighed * max(1, gauges["steps"]) + FRAME
+            work += MATTERS[name].cost * of["count"] * max(1, gauges["steps"])
         elements += count_of(gauges) if gauges.get(IN_FULL, True) else 0
         seconds += sum(gauges["seconds"].values())
     came = {name: there[name] / of for name, of in expected.items() if of and there[name]}

@@ -42,6 +42,13 @@ void main() {
     if (at >= far || left < 0.01) break;
     float stop = min(next, far), wide = stop - at;
     vec3 middle = cameraPosition + 0.5 * (at + stop) * way, spot = (middle - low) / size;
+    // What is empty is left at its far side, in whole steps.
+    if (texelFetch(blocks, ivec3((middle - low) / wide_), 0).r == 0.0) {
+      vec3 across = (low + (floor((middle - low) / wide_) + onward) * wide_ - cameraPosition) / way;
+      at = stop + max(0.0, floor((min(across.x, min(across.y, across.z)) - stop) / step_)) * step_;
+      next += step_ + at - stop;
+      continue;
+    }
     vec3 here = texture(grid, spot).rgb;
     if (here.r > 0.002) {
       float gone = 1.0 - exp(-here.r * take * wide);
@@ -50,14 +57,8 @@ void main() {
       if (burns > 0.5) seen += left * gone * texture2D(glow, vec2(here.b, 0.5)).rgb;
       left *= 1.0 - gone;
     }
-    // What is empty is left at its far side, in whole steps.
-    float skipped = 0.0;
-    if (texelFetch(blocks, ivec3((middle - low) / wide_), 0).r == 0.0) {
-      vec3 across = (low + (floor((middle - low) / wide_) + onward) * wide_ - cameraPosition) / way;
-      skipped = max(0.0, floor((min(across.x, min(across.y, across.z)) - stop) / step_)) * step_;
-    }
-    at = stop + skipped;
-    next += step_ + skipped;
+    at = stop;
+    next += step_;
   }
   gl_FragColor = vec4(seen, 1.0 - left);
 }`;
