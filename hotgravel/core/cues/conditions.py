@@ -230,6 +230,8 @@ def told(watch: Watch, look: Look) -> tuple[int, float, Array] | None:
             return c.OVER, 0.5, on
         case c.Touches():
             value = _hits(look.elements.touched, look.elements.impact, watch.bit)
+        case c.Struck() if watch.bit != ANY_PROP:
+            value = _hits(look.elements.touched, ask.read(when.reads), watch.bit)
         case c.ShareIn():
             value = np.full(n, look.shares.get(watch.counted, 0.0))
         case c.Reads():
@@ -299,7 +301,7 @@ def watches(
     for number, cue in enumerate(rows):
         if not cue.on:
             continue
-        prop = cue.when.prop if isinstance(cue.when, c.Touches) else None
+        prop = cue.when.prop if isinstance(cue.when, c.MEETING) else None
         found.append(Watch(
             cue, number, place(states, cue.whom), place(sources, cue.source),
             ANY_PROP if prop is None else bits[prop],

@@ -119,7 +119,7 @@ class Response(Driver):
         return True
 
     def brief(self, names: Mapping[str, str]) -> str:
-        over = " ".join(["over", READABLE[self.attribute][0], *([names.get(self.target, "")] if self.target else [])])
+        over = f"over {READABLE[self.attribute][0]} {names.get(self.target or '', '')}".rstrip()
         said = "by chance" if self.attribute == "random" else over
         return f"{said}, in steps" if self.manner == "stepped" else said
 

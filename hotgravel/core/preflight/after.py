@@ -40,9 +40,9 @@ def never_fired(shot: Shot, measured: Mapping[int, dict[str, Any]]) -> Iterator[
         if any(g["firings"].get(cue.id, 0) for g in measured.values()):
             continue
         nearest, frame = nearest_of(cue, measured)
-        kind = type(cue.when)
-        if nearest is None or not cue.when.extreme or (kind is c.Touches and nearest < 0.0):
-            said = "It never fired: nobody touched." if kind is c.Touches else "It never fired: it concerned nobody."
+        meets = isinstance(cue.when, c.MEETING)
+        if nearest is None or not cue.when.extreme or (meets and nearest < 0.0):
+            said = "It never fired: nobody touched." if meets else "It never fired: it concerned nobody."
             yield Finding("never fired", cue.id, "when", said, "doubtful")
             continue
         unit, threshold = cue.when.unit, getattr(cue.when, cue.when.threshold)

@@ -225,10 +225,13 @@ def _outside_the_range(shot: Shot) -> Iterator[Finding]:
 
 def _cues(shot: Shot) -> Iterator[Finding]:
     hit = {prop for row in shot.collisions if row.on for prop in row.props}
+    bodies = {row.prop for row in shot.rigid}  # which meet one another without a row that says so
+    of = {state.id: state.of for state in shot.states}
     there = entered(shot)
     for cue in (cue for cue in shot.cues if cue.on):
         when = cue.when
-        if isinstance(when, c.Touches) and when.prop is not None and when.prop not in hit:
+        met = hit | bodies if cue.whom is None or of[cue.whom] == "rigid" else hit
+        if isinstance(when, c.MEETING) and when.prop is not None and when.prop not in met:
             said = f"No collision row names {shot.names()[when.prop]}: it is never touched."
             yield Finding("never touched", cue.id, "when.prop", said, remedy=_collide(shot, when.prop))
         if cue.whom is not None and cue.whom not in there:

@@ -13,6 +13,7 @@ from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.reading import matter_of
 from hotgravel.core.run.world import World
+from hotgravel.core.shape.setting import ANY_PROP
 from hotgravel.core.shot import conditions as c
 from hotgravel.core.shot.cues import Cue
 from hotgravel.core.shot.units import show_quantity
@@ -50,7 +51,7 @@ def why_not(world: World, store: FrameStore, events: Events, particle: int, cue:
     if watch.source >= 0 and int(looks[0][1].elements.source[0]) != watch.source:
         said.append(f"It did not leave {shot.origins[watch.source].id}.")
     concerned = [(f, look) for f, look in looks if watch.whom < 0 or int(look.elements.state[0]) == watch.whom]
-    if isinstance(row.when, c.Touches | c.ShareIn):
+    if isinstance(row.when, c.Touches | c.ShareIn) or watch.bit != ANY_PROP:
         said += _of_all(world, watch, store, frame)
     else:
         said += _nearest(world, watch, concerned or looks, bool(concerned))

@@ -14,7 +14,7 @@ from hotgravel.core.shape.lettering import read_file
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import AHEAD, FindMesh, Setting, setting_of
 from hotgravel.core.shape.zones import Scene
-from hotgravel.core.shot.conditions import Touches
+from hotgravel.core.shot.conditions import MEETING
 from hotgravel.core.shot.document import Shot, file_of, fingerprint
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finish import Quality
@@ -66,7 +66,7 @@ def beside(folder: Place) -> FindMesh:
 
 def build(shot: Shot, find_mesh: FindMesh, quality: Quality | None = None) -> World:
     """Make a world. Raises `ShotFault` where a mesh cannot be used or a source has nothing to give."""
-    touched = [c.when.prop for c in shot.cues if c.on and isinstance(c.when, Touches) and c.when.prop]
+    touched = [c.when.prop for c in shot.cues if c.on and isinstance(c.when, MEETING) and c.when.prop]
     setting = setting_of(shot, find_mesh, quality, touched)
     moved = frozenset(prop for matter in MATTERS.values() for prop in matter.places(shot))
     setting = replace(setting, solvers_place=moved)

@@ -4,7 +4,7 @@ Rough cells are the flat ones, refined and moved by one vector noise. As it is a
 sides of a break move alike and cells still fill space without a gap; a mesh that is cut by them keeps its own skin.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -53,6 +53,18 @@ def solid(vertices: Array, faces: Ints) -> Any:
     import manifold3d
 
     return manifold3d.Manifold(manifold3d.Mesh64(np.asarray(vertices, np.float64), np.asarray(faces, np.uint64)))
+
+
+def triangles_of(mesh: Any) -> tuple[Array, Ints]:
+    """The vertices (V, 3) and faces (F, 3) of a mesh of manifold3d's."""
+    return np.asarray(mesh.vert_properties[:, :3], np.float64), np.asarray(mesh.tri_verts, np.int64)
+
+
+def fused(solids: Sequence[Any]) -> Any:
+    """Solids as one: those that touch, or go through one another."""
+    import manifold3d
+
+    return manifold3d.Manifold.batch_boolean(solids, manifold3d.OpType.Add)
 
 
 def cells_of(

@@ -5,7 +5,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from hotgravel.core.shape.bvh import COUNT, FIRST, build_tree
-from hotgravel.core.shape.cells import solid
+from hotgravel.core.shape.cells import fused, solid, triangles_of
 
 SLIGHT = 1e-12  # of the mesh's size cubed: what comes no farther through touches
 
@@ -77,13 +77,9 @@ def _through(tree, starts, ends, least):
 def united(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
     """A closed mesh whose parts, each closed and facing outward, go through one another, with these as one; another
     mesh as it is."""
-    import manifold3d
     import trimesh
 
     parts = trimesh.Trimesh(vertices, faces, process=False).split(only_watertight=False)
     if len(parts) < 2 or not all(part.is_watertight for part in parts) or not crossings(vertices, faces):
         return vertices, faces
-    solids = [solid(part.vertices, part.faces) for part in parts]
-    whole = manifold3d.Manifold.batch_boolean(solids, manifold3d.OpType.Add)
-    made = whole.to_mesh64()
-    return np.asarray(made.vert_properties[:, :3], np.float64), np.asarray(made.tri_verts, np.int64)
+    return triangles_of(fused([solid(part.vertices, part.faces) for part in parts]).to_mesh64())

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hotgravel.core.shape.cells import Array, Ints, NotCut, Tell, cells_of, solid
+from hotgravel.core.shape.cells import Array, Ints, NotCut, Tell, cells_of, fused, solid, triangles_of
 from hotgravel.core.shape.crossing import crossings
 from hotgravel.core.shape.facing import Faces, shared_by
 from hotgravel.core.shape.mesh import mending
@@ -147,7 +147,7 @@ def parted(
     if not off.any():
         return [part]
     rest = [one.solid for one, gone in zip(made, off, strict=True) if not gone]
-    remains: list[Any] = _one(rest).decompose() if rest else []
+    remains: list[Any] = fused(rest).decompose() if rest else []
     return [
         *(one for one, gone in zip(made, off, strict=True) if gone),
         *(Part(one, _piece(one, original, row)) for one in remains if one.volume() > thin),
@@ -178,7 +178,7 @@ def joined(parts: Sequence[Part], least: float, original: int) -> list[Part]:
         if len(group) == 1:
             made.append(parts[group[0]])
         elif group:
-            one = _one([parts[n].solid for n in group])
+            one = fused([parts[n].solid for n in group])
             made.append(Part(one, _piece(one, original, parts[group[0]].piece.row)))
     return made
 
@@ -214,17 +214,9 @@ def _shared(pieces: Sequence[Piece]) -> Faces:
     return shared_by([inner_corners(piece) for piece in pieces], centres, volumes, size)
 
 
-def _one(solids: Sequence[Any]) -> Any:
-    """Solids that touch, as one."""
-    import manifold3d
-
-    return manifold3d.Manifold.batch_boolean(solids, manifold3d.OpType.Add)
-
-
 def _piece(part: Any, original: int, row: int) -> Piece:
     mesh = part.to_mesh64()
-    faces = np.asarray(mesh.tri_verts, np.int64)
-    vertices = np.asarray(mesh.vert_properties[:, :3], np.float64)
+    vertices, faces = triangles_of(mesh)
     inner = np.ones(len(faces), bool)
     ends = np.asarray(mesh.run_index) // 3
     for start, end, of in zip(ends[:-1], ends[1:], mesh.run_original_id, strict=True):

@@ -10,7 +10,7 @@ from scipy.spatial import cKDTree
 
 from hotgravel.core.shape import shelf
 from hotgravel.core.shape.bvh import build_tree
-from hotgravel.core.shape.cells import FINE, Array, Ints, NotCut, Rough, Tell, cells_of, refined, solid
+from hotgravel.core.shape.cells import FINE, Array, Ints, NotCut, Rough, Tell, cells_of, refined, solid, triangles_of
 from hotgravel.core.shape.cutting import Cutting, Frees, Part, Piece, Tiny, closed, finished, joined, parted, whole_of
 from hotgravel.core.shape.distance import MESH
 from hotgravel.core.shape.kinds import Shaped
@@ -181,9 +181,7 @@ class Divider:
         vertices, faces = self.about.other(manner.prop)
         cutter, (low, high) = closed(vertices, faces), self._box
         if self._rough is not None:
-            mesh = cutter.to_mesh64()
-            faces = np.asarray(mesh.tri_verts, np.int64)
-            corners = np.asarray(mesh.vert_properties[:, :3], float)
+            corners, faces = triangles_of(cutter.to_mesh64())
             fine, faces, _ = refined(corners, faces, faces, low, high, FINE * self._rough.lumps)
             cutter = solid(self._rough.moved(fine), faces)
         size = float(np.linalg.norm(high - low))

@@ -32,6 +32,10 @@ class Pose:
         """Points (n, 3) of the shape's frame, in the world."""
         return self.scale * points @ self.matrix.T + self.position
 
+    def to_local(self, points: Array) -> Array:
+        """Points (n, 3) of the world, in the shape's frame."""
+        return (points - self.position) @ self.matrix / self.scale
+
     def turn(self, directions: Array) -> Array:
         """Directions (n, 3) of the shape's frame, in the world."""
         return directions @ self.matrix.T

@@ -15,7 +15,7 @@ from hotgravel.core.shape.cells import NotCut
 from hotgravel.core.shape.cutting import Cutting
 from hotgravel.core.shape.distance import MESH
 from hotgravel.core.shape.dividing import Surroundings, cutting_of, shape_of
-from hotgravel.core.shape.edges import Lines, lines_of
+from hotgravel.core.shape.edges import Lines
 from hotgravel.core.shape.grid import GridFault, VelocityGrid, read_grid
 from hotgravel.core.shape.kinds import Shaped, shaped
 from hotgravel.core.shape.mesh import MeshFault, Solid, mesh_of, solid
@@ -200,14 +200,14 @@ def _surroundings(made: Setting, prop: Prop, rows: Sequence[Cut]) -> Surrounding
     def other(prop: str) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
         vertices, faces = made.mesh(prop)
         points = made.at_first[prop].to_world(vertices)
-        return np.asarray((points - pose.position) @ pose.matrix / pose.scale, float), faces
+        return pose.to_local(points), faces
 
     def drawn(zone: str) -> tuple[NDArray[np.float64], float]:
         row = shot.zones[zone]
         if not row.on or not isinstance(row.shape, Strokes):
             raise NotCut(f"{row.name} is no zone of strokes that is on. Accepted: strokes drawn on the stage.")
         points, width = np.array(row.shape.points).reshape(-1, 3), one(row.shape, "radius", scene.ask)
-        return (points - pose.position) @ pose.matrix / pose.scale, width / pose.scale
+        return pose.to_local(points), width / pose.scale
 
     named = shot.named_by(rows)
     told = [repr([row.model_dump(exclude={"name", "group", "inside"}) for row in rows]).encode()]
@@ -234,13 +234,13 @@ def _untold(shot: Shot, grids: dict[str, VelocityGrid]) -> Iterator[Fault]:
 def _geometry(prop: Prop, find_mesh: FindMesh, notes: list[str]) -> tuple[Shaped, Lines]:
     """A prop's shape, and its corners and edges."""
     if not isinstance(prop.shape, Solid):
-        return shaped(prop.shape), lines_of(*mesh_of(prop.shape))
+        return shaped(prop.shape), Lines(*mesh_of(prop.shape))
     mesh = solid(prop.shape, find_mesh)
     if isinstance(prop.shape, Mesh):
         notes.append(f"{prop.name}: {mesh.report()}")
     sizes = np.array([0.0, float(mesh.closed), 0.0])
-    edges = lines_of(mesh.vertices, mesh.faces, mesh.normals())
-    return Shaped(MESH, sizes, mesh.tree, mesh.vertices, mesh.faces), edges
+    lines = Lines(mesh.vertices, mesh.faces, mesh.normals())
+    return Shaped(MESH, sizes, mesh.tree, mesh.vertices, mesh.faces), lines
 
 
 def _forest(

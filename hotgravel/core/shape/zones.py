@@ -64,7 +64,7 @@ class Scene:
         if prop not in self.poses:
             return np.full(len(points), FAR), np.repeat([[0.0, -1.0, 0.0]], len(points), axis=0)
         shape, pose = self.shapes[prop], self.poses[prop]
-        local = (points - pose.position) @ pose.matrix / pose.scale
+        local = pose.to_local(points)
         measured: Array = distances(shape.kind, shape.sizes, shape.tree, local)
         return pose.scale * measured[:, 0], -np.sign(measured[:, :1]) * (measured[:, 1:] @ pose.matrix.T)
 

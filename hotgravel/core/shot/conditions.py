@@ -151,7 +151,7 @@ class Touches(Test):
 class Struck(Test):
     kind: Literal["struck"] = "struck"
     title: ClassVar[str] = "is hit harder than"
-    phrase: ClassVar[str] = "{impulse}"
+    phrase: ClassVar[str] = "{impulse}, by {prop}"
     reads: ClassVar[str] = "impulse"
     threshold: ClassVar[str] = "impulse"
     unit: ClassVar[str] = "N s"
@@ -161,6 +161,9 @@ class Struck(Test):
         "N s", 100.0, label="impulse", soft=(1.0, 10_000.0), low=0.0, high=1e12, drivable=True,
         help="Mass times the speed that a hit changes: 1 000 kg stopped from 2 m/s are 2 000.",
     )  # fmt: skip
+    prop: Ref | None = refer(
+        "prop", label="by", none="anything", help="What must have hit it: a prop, or any of the bodies that it is."
+    )
 
 
 class Asleep(Test):
@@ -448,4 +451,5 @@ Condition = (
     | Falls | Stretched | Pressed | Steep | Reached | Nearer | Inside | Enters | Leaves | AtFrame | Every | After
     | ShareIn | Reads
 )  # fmt: skip
+MEETING = (Touches, Struck)  # conditions that ask what an element has met
 MOMENTARY = (AtFrame, Every, ShareIn)  # conditions that need no particle

@@ -75,6 +75,7 @@ BEFORE = {
     "state never entered": ({"matter": [LOOSE, LATE]}, "late", "Nothing ever enters", {"matter": [LOOSE]}, True),
     "force unfelt": ({"matter": [LOOSE, LATE], "forces": [GRAVITY | {"whom": "late"}]}, "gravity", "none feels it", {"forces": [GRAVITY | {"whom": "loose"}]}, True),
     "never touched": ({"matter": [LOOSE, landing()], "cues": [cue({"kind": "touches", "prop": "vent"})]}, "cue", "never touched", {"matter": [LOOSE, landing()], "cues": [cue({"kind": "touches", "prop": "ground"})]}, True),
+    "never touched, by bodies": ({"set": [GROUND, VENT, SLAB], "matter": [LOOSE, landing(), {"kind": "rigid", "id": "body", "prop": "slab"}], "cues": [cue({"kind": "struck", "prop": "vent"})]}, "cue", "never touched", {"set": [GROUND, VENT, SLAB], "matter": [LOOSE, landing(), {"kind": "rigid", "id": "body", "prop": "slab"}], "cues": [cue({"kind": "struck", "prop": "slab"})]}, True),
     "whom never": ({"matter": [LOOSE, LATE], "cues": [cue({"kind": "older", "age": 0.2}, whom="late")]}, "cue", "ever in late", {"cues": [cue({"kind": "older", "age": 0.2}, whom="loose")]}, True),
     "no chance": ({"cues": [cue({"kind": "older", "age": 0.2}, chance=0)]}, "cue", "never comes", {"cues": [cue({"kind": "older", "age": 0.2}, chance=0.1)]}, True),
     "out of reach": ({"cues": [cue({"kind": "older", "age": 3})]}, "cue", "Nothing gets older than 1 s", {"cues": [cue({"kind": "older", "age": 0.9})]}, True),

@@ -221,6 +221,7 @@ BODIES: dict[str, tuple[Any, ...]] = {
     "poured.turn": ("matter.0.copies.turn", "alike", "any", lambda f: float(np.abs(f.frames[4].turn[:, :3]).max()), 1, poured()),
     "poured.seed": ("matter.0.copies.seed", 1, 2, apart, 0, poured()),
     "struck.impulse": ("cues.1.when.impulse", 10.0, 1e6, when, 1, waiting({"kind": "struck"})),
+    "struck.prop": ("cues.1.when.prop", "ground", "shelf", when, 1, waiting({"kind": "struck", "impulse": 10.0})),
     "asleep.time": ("cues.1.when.time", 0.05, 0.3, when, 1, waiting({"kind": "asleep"})),
     "turned_over.angle": ("cues.1.when.angle", 5.0, 170.0, when, 1, bodies([{"kind": "cue", "id": "cue", "when": {"kind": "turned_over"}, "then": {"kind": "enter", "state": "resting"}}, {"kind": "cue", "id": "spin", "when": {"kind": "at_frame", "frame": 1}, "then": {"kind": "spin", "rate": 90, "axis": [0, 0, 1]}}])),
     "spin.rate": ("cues.1.then.rate", 90, 400, spin_of(1), 1, spun()),

@@ -7,7 +7,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from hotgravel.core.shape.cells import solid
+from hotgravel.core.shape.cells import solid, triangles_of
 from hotgravel.core.shape.welding import welded
 
 Array = NDArray[np.float64]
@@ -50,11 +50,11 @@ class Vessel:
     def walls(self) -> tuple[Array, Ints, Ints]:
         """The same mesh in small faces: vertices, faces, and the number (F, 3) of the edge after each corner."""
         size = float(np.ptp(self.vertices, axis=0).max())
-        made = solid(self.vertices, self.faces).refine_to_length(size / self.parts).to_mesh64()
-        vertices, faces = np.array(made.vert_properties[:, :3]), np.array(made.tri_verts)
+        fine = solid(self.vertices, self.faces).refine_to_length(size / self.parts)
+        vertices, faces = triangles_of(fine.to_mesh64())
         ends = np.sort(np.stack([faces, np.roll(faces, -1, axis=1)], axis=-1).reshape(-1, 2), axis=1)
         number = np.unique(ends, axis=0, return_inverse=True)[1]
-        return vertices, np.ascontiguousarray(faces, np.int64), number.reshape(-1, 3).astype(np.int64)
+        return np.ascontiguousarray(vertices), faces, number.reshape(-1, 3).astype(np.int64)
 
     def levels(self, normals: Array, axes: Array, volumes: Array) -> Array:
         """Where level surfaces lie (n, LEVEL_WIDTH) that have normals (n, 3) and axes (n, 2, 3) and so much volume
