@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import numba
 import numpy as np
 import pytest
 from hypothesis import settings
@@ -121,6 +120,8 @@ def pytest_configure(config: pytest.Config) -> None:
 @pytest.fixture(autouse=True)
 def _own_threads() -> Iterator[None]:
     """A test that changes how many threads kernels use changes that for itself alone."""
+    import numba  # after the application, which tells it where compiled kernels are kept
+
     before = numba.get_num_threads()
     yield
     threads(before)

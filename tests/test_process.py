@@ -6,6 +6,7 @@ import platform
 import subprocess
 import sys
 
+import numba
 import pytest
 
 MAKE_ANEW = """
@@ -35,6 +36,12 @@ def faults(script: str) -> int:
 @pytest.mark.parametrize("script", [MAKE_ANEW, SIDE_BY_SIDE])
 def test_what_a_step_frees_the_next_uses_again(script):
     assert faults("import hotgravel\n" + script) < 0.05 * faults(script)
+
+
+def test_tests_load_the_kernels_that_set_up_has_prepared():
+    """Were Numba imported before the application, each process of the tests would compile all of them for itself."""
+    assert os.environ["NUMBA_CACHE_DIR"] == numba.config.CACHE_DIR
+    assert numba.config.THREADING_LAYER_PRIORITY[0] == "omp"
 
 
 KERNEL = "import hotgravel, numpy as np; from hotgravel.core.lengths import lengths; lengths(np.ones((9, 3)))"

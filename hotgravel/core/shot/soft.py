@@ -40,6 +40,11 @@ class Soft(Row):
         "zone", label="pinned", none="nowhere",
         help="What of it is in the zone at first goes as its prop does, until a cue lets it go.",
     )  # fmt: skip
+    to: Ref | None = refer(
+        "prop", label="pinned to", none="its own prop",
+        help="Which prop it goes with where it is pinned, and where it is pulled to its shape: a mast that sways, a "
+        "lid, a crate that falls. Such a body feels nothing of it.",
+    )  # fmt: skip
     begins: Literal["loose", "held"] = choice(
         BEGINS, "loose", label="begins", help="Loose from the first frame, or all of it held until a cue lets it go."
     )
@@ -60,6 +65,9 @@ class Soft(Row):
         "°C", 20.0, label="temperature", soft=(0.0, 400.0), low=-273.15, high=1e6,
         help="How hot it is. Numbers and tints can vary over it.",
     )  # fmt: skip
+
+    def wording(self) -> str:
+        return self.phrase if self.to is None else self.phrase.replace("{pins}", "{pins} to {to}")
 
     def birth(self, names: Mapping[str, str], parent: int) -> str:
         return f"Began as part of {names[self.prop]}, {BEGINS[self.begins]}."
@@ -212,4 +220,5 @@ class Balloon(Soft):
     )  # fmt: skip
 
     def wording(self) -> str:
-        return self.phrase if not self.late else self.phrase.replace("; pinned", ", each up to {late} late; pinned")
+        said = super().wording()
+        return said.replace("; pinned", ", each up to {late} late; pinned") if self.late else said

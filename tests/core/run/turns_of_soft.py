@@ -12,6 +12,8 @@ AIR = {"kind": "linear_drag", "id": "drag", "rate": 3}
 WIND = {"kind": "wind", "id": "wind", "speed": 3, "direction": [1, 0, 0.6], "grip": 4}
 HELD = pins((0, 2, -0.45), (1.2, 0.1, 0.2))
 STATES = [{"kind": "state", "id": s, "name": s, "of": "soft"} for s in ("one", "two")]
+RISES = {"kind": "keys", "keys": [{"frame": 1, "value": 5.0}, {"frame": 13, "value": 7.0}]}
+MAST = prop("mast", {"kind": "box", "width": 0.1, "height": 0.1, "depth": 0.1}, (0, RISES, 0))
 OTHER = prop("other", SHEET | {"width": 0.4}, (0, 3, 0))
 
 
@@ -43,6 +45,16 @@ def a_block(**fields: Any):
         shot |= scene(props, [jelly("block", **row), *STATES], fields.get("last", 13), forces=[DOWN])
 
     return change
+
+
+def by_a_mast(change: Any):
+    """The same, and a mast that rises, which it may be pinned to."""
+
+    def changed(shot: dict[str, Any]) -> None:
+        change(shot)
+        shot["set"].append(MAST)
+
+    return changed
 
 
 def lowest(f: Film) -> float:
@@ -199,6 +211,9 @@ SOFT: dict[str, tuple[Any, ...]] = {
     "cloth.sticks": ("matter.0.sticks", 0.0, 20.0, slid, -1, lying),
     "cloth.damping": ("matter.0.damping", 0.0, 0.1, speed, -1, a_sheet(last=37)),
     "cloth.follow": ("matter.0.follow", 0.0, 20.0, lowest, 1, a_sheet(row={"pins": None})),
+    "cloth.to": ("matter.0.to", None, "mast", lowest, 1, by_a_mast(a_sheet())),
+    "jelly.to": ("matter.0.to", None, "mast", lowest, 1, by_a_mast(a_block())),
+    "balloon.to": ("matter.0.to", None, "mast", lowest, 1, by_a_mast(a_balloon(row={"pins": "pins"}))),
     "cloth.pins": ("matter.0.pins", None, "pins", lowest, 1, a_sheet()),
     "cloth.begins": ("matter.0.begins", "loose", "held", lowest, 1, a_sheet()),
     "cloth.meets": ("matter.0.meets", "props", "all", lowest, 1, falling("cloth")),

@@ -86,9 +86,10 @@ class RigidSolver:
 
     @cached_property
     def _offering(self) -> tuple[set[str], list[Role]]:
-        """The props that other matter meets or fills, and the roles whose bodies are such, or are a prop itself."""
+        """The props that other matter meets, fills or is pinned to, and the roles whose bodies are such or are one."""
         shot = self.setting.shot
-        named = {prop for row in shot.collisions if row.on for prop in row.props} | {row.prop for row in shot.sloshes}
+        named = {prop for row in shot.collisions if row.on for prop in row.props}
+        named |= {row.prop for row in shot.sloshes} | {row.to for row in shot.soft if row.to is not None}
         return named, [role for role in self.roles if role.prop.id in named or role.row.single]
 
     @cached_property

@@ -16,7 +16,7 @@ from hotgravel.core.matter.soft.model import Energies, Flags, grown, shared
 from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.matter.soft.stiffness import by_vertex, stiffened
 from hotgravel.core.matter.soft.touching import Touching
-from hotgravel.core.shape.colliders import P0, P1, colliders_of
+from hotgravel.core.shape.colliders import P0, P1, Moving, colliders_of
 from hotgravel.core.shot.soft import Cloth
 
 if TYPE_CHECKING:
@@ -71,7 +71,7 @@ class Going:
         self.light = 1.0 / self.colliders.mass
         self.pushed, self.against = np.zeros((len(self.skin.nodes), 3)), np.full(len(self.skin.nodes), -1)
         self.led = p.vertex[p.pinned == FOLLOWING]
-        self.start, self.end = self._shaped(seam)
+        self.start, self.end = self._shaped(seam, ahead)
         self.many = self._number(p, seam, dt)
         self.h = dt / self.many
         pulled = (self.h * by_vertex("follow", things, p, scene, model)[self.free, None]) ** 2
@@ -196,14 +196,23 @@ class Going:
         """The energies that have all their vertices."""
         return of.only(np.flatnonzero((self.at[of.nodes] >= 0).all(axis=1)))
 
-    def _shaped(self, seam: Seam) -> tuple[Array, Array]:
-        """Where props have vertices (n, 3) at the step's start and end; those of props that are away stay."""
+    def _shaped(self, seam: Seam, ahead: list[Moving]) -> tuple[Array, Array]:
+        """Where props have vertices (n, 3) at the step's start and end, each thing's own or the one that it is pinned
+        to; those of props that are away stay. `ahead` has the bodies, which step later."""
+        setting, model, scene = self.solver.setting, self.solver.model, seam.scene
+        bodies = {moved.prop: moved for moved in ahead}
         ends = []
-        for frame in (seam.frame, seam.frame + seam.ahead):
-            poses, place = self.solver.setting.row_poses(frame), self.x.copy()
-            for thing, mine in zip(self.solver.things, self.solver.model.members, strict=True):
-                if thing.prop.id in poses:
-                    place[mine] = poses[thing.prop.id].to_world(self.solver.model.place[mine])
+        for end, others in ((False, scene.poses), (True, scene.soon)):
+            poses, place = setting.row_poses(seam.frame + end * seam.ahead), self.x.copy()
+            for thing, mine in zip(self.solver.things, model.members, strict=True):
+                own, to = thing.prop.id, thing.row.to
+                if to is None and own in poses:
+                    place[mine] = poses[own].to_world(model.place[mine])
+                elif to in others:
+                    body = bodies.get(to)
+                    pose = others[to] if body is None else body.end if end else body.start
+                    at_first = setting.at_first[own].to_world(model.place[mine])
+                    place[mine] = pose.to_world(setting.at_first[to].to_local(at_first))
             ends.append(place)
         return ends[0], ends[1]
 
