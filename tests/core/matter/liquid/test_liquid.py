@@ -168,13 +168,13 @@ def test_a_block_floats_as_deep_as_archimedes_said(tmp_path):
     meets = {"kind": "collision", "id": "floats", "props": ["block"]}
     calm = {"kind": "linear_drag", "id": "drag", "rate": 1.0}
     shot = wet(
-        [body_of(1.6, 0.8, 1.6), block], 61, rows=[body("block", density=density), meets], forces=(DOWN, calm),
+        [body_of(1.6, 0.8, 1.6), block], 97, rows=[body("block", density=density), meets], forces=(DOWN, calm),
         size=[1.6, 1.6, 1.6], cell=cell, lively=0.5,
     )  # fmt: skip
     world = build(load(shot), beside(tmp_path), "rough")
     now, _ = first_frame(world, still)
     sunk = []
-    while now.frame < 61:
+    while now.frame < 97:
         next_frame(world, now, still)
         level = np.quantile(now.crowds["liquid"].position[:, 1], 0.99) + 0.25 * cell
         sunk.append(level - now.crowds["rigid"].position[0, 1] + 0.5 * side)

@@ -344,7 +344,7 @@ def test_a_source_outside_the_box_is_told(height, said):
 
 def test_how_many_steps_are_taken_is_told_where_they_are_many():
     def told(speed):
-        shot = smoky({"cell": 0.05, "size": [0.8, 0.8, 0.8], "at": [0, 0.4, 0]}, [fume(speed=speed)], last=4)
+        shot = smoky({"cell": 0.05, "size": [1.6, 1.6, 1.6], "at": [0, 0.8, 0]}, [fume(speed=speed)], last=4)
         _, _, gauges = gone_on(shot)
         frames = dict(enumerate(gauges, 2))
         found = [f for f in SmokeMatter().after(load(shot), frames) if f.check == "many steps"]
