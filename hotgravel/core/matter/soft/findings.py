@@ -13,7 +13,7 @@ from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.finding import setting as setting_to
-from hotgravel.core.shot.soft import Balloon
+from hotgravel.core.shot.soft import Balloon, Soft
 from hotgravel.core.shot.units import show_quantity
 
 SUNK = 0.5  # of a skin's thickness: so deep it may begin in what it meets
@@ -31,6 +31,7 @@ def before(shot: Shot, setting: Setting, model: Model, things: tuple[Thing, ...]
             if not (scene.weight_in(row.pins, there) >= 0.5).any():
                 said = f"No vertex of it lies in {names[row.pins]} at the first frame, so nothing is pinned."
                 yield Finding("pins nothing", row.id, "pins", f"{said} Move the zone, or take more segments.", "wrong")
+        yield from _led_by_none(row, shot)
         if isinstance(row, Balloon) and row.air == "held":
             yield from _swells(row, shot, pose.scale * np.ptp(model.place[mine[0].first : mine[0].end], axis=0))
         skins = [next(surfaces) for _ in mine]
@@ -49,6 +50,16 @@ def before(shot: Shot, setting: Setting, model: Model, things: tuple[Thing, ...]
                     yield Finding("met as solid", row.id, "prop", said, "wrong", remedy)
                 else:
                     yield Finding("begins inside", row.id, "prop", f"{said}.", "wrong")
+
+
+def _led_by_none(row: Soft, shot: Shot) -> Iterator[Finding]:
+    """What is pinned to a prop that is nowhere as a whole."""
+    soft, many = {r.prop for r in shot.soft}, {r.prop for r in shot.rigid if not r.single}
+    if row.to in soft | many:
+        called = "is soft itself" if row.to in soft else "is many bodies"
+        said = f"{shot.names()[row.to]} {called}: nothing can be pinned to it. Accepted: a prop that stands, that its "
+        own = setting_to("Pin it to its own prop", row.id, "to", None)
+        yield Finding("pinned to none", row.id, "to", f"{said}keys move, or that is one body.", "wrong", own)
 
 
 def _begins(thing: Thing, surface: Surface, model: Model, scene: Scene) -> Array:

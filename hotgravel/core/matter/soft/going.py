@@ -200,17 +200,16 @@ class Going:
         """Where props have vertices (n, 3) at the step's start and end, each thing's own or the one that it is pinned
         to; those of props that are away stay. `ahead` has the bodies, which step later."""
         setting, model, scene = self.solver.setting, self.solver.model, seam.scene
-        bodies = {moved.prop: moved for moved in ahead}
+        bodies = {moved.prop: (moved.start, moved.end) for moved in ahead}
         ends = []
-        for end, others in ((False, scene.poses), (True, scene.soon)):
+        for end, others in enumerate((scene.poses, scene.soon)):
             poses, place = setting.row_poses(seam.frame + end * seam.ahead), self.x.copy()
             for thing, mine in zip(self.solver.things, model.members, strict=True):
                 own, to = thing.prop.id, thing.row.to
                 if to is None and own in poses:
                     place[mine] = poses[own].to_world(model.place[mine])
                 elif to in others:
-                    body = bodies.get(to)
-                    pose = others[to] if body is None else body.end if end else body.start
+                    pose = bodies[to][end] if to in bodies else others[to]
                     at_first = setting.at_first[own].to_world(model.place[mine])
                     place[mine] = pose.to_world(setting.at_first[to].to_local(at_first))
             ends.append(place)

@@ -385,6 +385,10 @@ def test_what_will_go_wrong_is_told_before():
     told = {f.check: f for f in findings(shot, build(shot, beside(Path()))) if f.row == "sheet-cloth"}
     assert "nothing is pinned" in told["pins nothing"].message
     assert "begins inside ball, up to 0.3 m deep" in told["begins inside"].message
+    shot = load(scene([sheet_], [cloth("sheet", to="sheet")], 2))
+    (found,) = (f for f in findings(shot, build(shot, beside(Path()))) if f.check == "pinned to none")
+    assert "sheet is soft itself" in found.message
+    assert found.remedy.act(shot).shot.soft[0].to is None
     big = ball | {"shape": {"kind": "sphere", "radius": 2}}
     shot = load(scene([big, sheet_], [cloth("sheet")], 2, landing={"props": ["ball"]}))
     hollow = next(f for f in findings(shot, build(shot, beside(Path()))) if f.check == "met as solid")
