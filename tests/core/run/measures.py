@@ -8,6 +8,8 @@ import trimesh
 from hotgravel.core.matter.particles.skins import skins_of
 from tests.conftest import Film
 
+AS_IS = "as it is"  # a dial that is not turned: the scene without it is run once for all dials that are turned from it
+
 
 def skin_of(f: Film) -> Any:
     made = skins_of(f.world.setting, f.last, f.world.scene(2, 0.5))["s"]

@@ -17,6 +17,7 @@ from hotgravel.core.shot.document import ROWS, load
 from hotgravel.core.shot.finish import Finish
 from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, Film, document, landing, play, source
 from tests.core.run.measures import (
+    AS_IS,
     born_depth,
     born_height,
     born_on_the_lid,
@@ -169,7 +170,8 @@ class Turn:
         *walk, last = self.path.split(".")
         for step in walk:
             here = here[int(step) if step.lstrip("-").isdigit() else step]
-        here[int(last) if isinstance(here, list) else last] = value
+        if value != AS_IS:
+            here[int(last) if isinstance(here, list) else last] = value
         return film_of(json.dumps(load(shot).dump()), value if last == "quality" else "rough", self.matter)
 
 
@@ -203,9 +205,9 @@ TURNS = {
     "cone.radius": Turn("set.1.shape.radius", 0.2, 0.6, born_width, 1, with_shape(kind="cone")),
     "cone.height": Turn("set.1.shape.height", 0.2, 0.6, born_height, 1, with_shape(kind="cone")),
     "torus.radius": Turn("set.1.shape.radius", 0.5, 0.9, born_width, 1, with_shape(kind="torus")),
-    "stone.width": Turn("set.1.shape.width", 0.4, 0.9, born_width, 1, with_shape(kind="stone")),
-    "stone.height": Turn("set.1.shape.height", 0.2, 0.6, born_height, 1, with_shape(kind="stone")),
-    "stone.depth": Turn("set.1.shape.depth", 0.4, 0.9, born_depth, 1, with_shape(kind="stone")),
+    "stone.width": Turn("set.1.shape.width", AS_IS, 0.9, born_width, 1, with_shape(kind="stone")),
+    "stone.height": Turn("set.1.shape.height", AS_IS, 0.6, born_height, 1, with_shape(kind="stone")),
+    "stone.depth": Turn("set.1.shape.depth", AS_IS, 0.9, born_depth, 1, with_shape(kind="stone")),
     "stone.roughness": Turn(
         "set.1.shape.roughness",
         0.1,
@@ -222,18 +224,18 @@ TURNS = {
     ),
     "tray.bar": Turn(
         "set.1.shape.bar",
-        0.05,
+        AS_IS,
         0.2,
         lambda f: np.ptp(f.world.setting.shapes["vent"].vertices[:, 0]),
         1,
         with_shape(kind="tray"),
     ),
-    "tray.wall": Turn("set.1.shape.wall", 0.3, 0.9, born_height, 1, with_shape(kind="tray")),
+    "tray.wall": Turn("set.1.shape.wall", AS_IS, 0.9, born_height, 1, with_shape(kind="tray")),
     "torus.tube": Turn("set.1.shape.tube", 0.1, 0.3, born_height, 1, with_shape(kind="torus")),
     "collision.whom": Turn(f"{C}.whom", None, "other", lambda f: sum(f.touches.values()), -1),
     "collision.props": Turn(f"{C}.props", ["vent"], ["ground"], rest, 1),
-    "collision.bounce": Turn(f"{C}.bounce", 0.1, 0.8, bounced, 1),
-    "collision.friction": Turn(f"{C}.friction", 0.0, 1.0, reach, -1),
+    "collision.bounce": Turn(f"{C}.bounce", AS_IS, 0.8, bounced, 1),
+    "collision.friction": Turn(f"{C}.friction", AS_IS, 1.0, reach, -1),
     "collision.thickness": Turn(f"{C}.thickness", 0.01, 0.3, rest, 1),
     "collision.side": Turn(
         f"{C}.side", "outside", "inside", reach, -1, lambda s: s["matter"][2].update(props=["vent"])
@@ -250,32 +252,37 @@ TURNS = {
     "burst.frame": Turn(f"{S}.emit.frame", 1, 9, first_seen, 1),
     "stream.rate": Turn(f"{S}.emit.rate", 100, 300, count, 1, streaming),
     "stream.start": Turn(f"{S}.emit.start", 3, 9, first_seen, 1, streaming),
-    "stream.end": Turn(f"{S}.emit.end", 15, 30, last_birth, 1, streaming),
+    "stream.end": Turn(f"{S}.emit.end", AS_IS, 30, last_birth, 1, streaming),
     "source.aim.kind": Turn(f"{S}.aim", UP, {"kind": "anywhere"}, top, -1),
     "outward.cone": Turn(
-        f"{S}.aim.cone", 0, 90, lambda f: ((f.frames[1].position - [0, 1, 0]) * f.frames[1].velocity).sum(), -1, outward
+        f"{S}.aim.cone",
+        AS_IS,
+        90,
+        lambda f: ((f.frames[1].position - [0, 1, 0]) * f.frames[1].velocity).sum(),
+        -1,
+        outward,
     ),
     "toward.direction": Turn(f"{S}.aim.direction.0", 0, 2, mean_x, 1),
-    "toward.cone": Turn(f"{S}.aim.cone", 0, 80, top, -1),
+    "toward.cone": Turn(f"{S}.aim.cone", AS_IS, 80, top, -1),
     "source.speed": Turn(f"{S}.speed", 3, 6, top, 1),
-    "source.speed_spread": Turn(f"{S}.speed_spread", 0.1, 0.8, speed_range, 1),
+    "source.speed_spread": Turn(f"{S}.speed_spread", AS_IS, 0.8, speed_range, 1),
     "source.state": Turn(f"{S}.state", "loose", "other", lambda f: (f.frames[1].state == 1).sum(), 1),
     "source.radius": Turn(f"{S}.radius", 0.01, 0.2, rest, 1),
     "source.radius_spread": Turn(f"{S}.radius_spread", 0.0, 0.5, size_range, 1),
     "source.life": Turn(f"{S}.life", 0.5, 5, count, 1),
-    "source.life_spread": Turn(f"{S}.life_spread", 0.0, 0.9, lambda f: len(f.frames[20]), -1, living),
+    "source.life_spread": Turn(f"{S}.life_spread", AS_IS, 0.9, lambda f: len(f.frames[20]), -1, living),
     "source.seed": Turn(f"{S}.seed", 1, 2, different, 0),
-    "gravity.strength": Turn("forces.0.strength", 5, 15, top, -1),
+    "gravity.strength": Turn("forces.0.strength", AS_IS, 15, top, -1),
     "gravity.direction": Turn("forces.0.direction.0", 0, 1, mean_x, 1),
-    "linear_drag.rate": Turn("forces.1.rate", 0.5, 3, top, -1, with_force(**drag)),
-    "quadratic_drag.strength": Turn("forces.1.strength", 0.1, 0.6, top, -1, with_force(**air)),
-    "wind.speed": Turn("forces.1.speed", 1, 5, mean_x, 1, with_force(**wind)),
+    "linear_drag.rate": Turn("forces.1.rate", AS_IS, 3, top, -1, with_force(**drag)),
+    "quadratic_drag.strength": Turn("forces.1.strength", AS_IS, 0.6, top, -1, with_force(**air)),
+    "wind.speed": Turn("forces.1.speed", AS_IS, 5, mean_x, 1, with_force(**wind)),
     "wind.direction": Turn("forces.1.direction.2", 0, 1, mean_z, 1, with_force(**wind)),
-    "wind.grip": Turn("forces.1.grip", 0.2, 2, mean_x, 1, with_force(**wind)),
+    "wind.grip": Turn("forces.1.grip", AS_IS, 2, mean_x, 1, with_force(**wind)),
     "cue.whom": Turn("cues.0.whom", None, "other", fired, -1),
     "cue.when.kind": Turn("cues.0.when", {"kind": "slower", "speed": 3}, {"kind": "older", "age": 1.2}, when_fired, 1),
-    "slower.speed": Turn("cues.0.when.speed", 2, 5, when_fired, -1),
-    "faster.speed": Turn("cues.0.when.speed", 4.5, 6.5, fired, -1, with_cue({"kind": "faster", "speed": 5})),
+    "slower.speed": Turn("cues.0.when.speed", AS_IS, 5, when_fired, -1),
+    "faster.speed": Turn("cues.0.when.speed", AS_IS, 6.5, fired, -1, with_cue({"kind": "faster", "speed": 5})),
     "older.age": Turn("cues.0.when.age", 0.3, 0.9, when_fired, 1, with_cue({"kind": "older"})),
     "touches.prop": Turn("cues.0.when.prop", "vent", "ground", fired, 1, with_cue({"kind": "touches"})),
     "at_frame.frame": Turn("cues.0.when.frame", 5, 20, when_fired, 1, with_cue({"kind": "at_frame"})),

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 from tests.conftest import Film
-from tests.core.run.measures import count
+from tests.core.run.measures import AS_IS, count
 from tests.core.run.turns_of_bodies import bodies
 
 # fmt: off
@@ -62,17 +62,17 @@ DUST = {"kind": "offshoot", "id": "crumbs", "emit": {"kind": "opening"}, "state"
 BONDS: dict[str, tuple[Any, ...]] = {
     "bonds.hold.kind": ("matter.3.hold", {"kind": "glued"}, {"kind": "like", "stuff": "mortar"}, lost, 1, bonded()),
     "bonds.support.kind": ("matter.3.support", {"kind": "unanchored"}, HELD, anchored, 1, bonded()),
-    "bonds.strength": ("matter.3.strength", 0.5, 2.0, load, -1, bonded()),
-    "bonds.spread": ("matter.3.spread", 0.0, 0.6, load, 1, bonded()),
+    "bonds.strength": ("matter.3.strength", AS_IS, 2.0, load, -1, bonded()),
+    "bonds.spread": ("matter.3.spread", AS_IS, 0.6, load, 1, bonded()),
     "bonds.veins": ("matter.3.veins", 0.0, 0.6, load, 1, bonded()),
-    "bonds.vein_size": ("matter.3.vein_size", 0.2, 0.9, differs, 0, bonded(veins=0.6)),
+    "bonds.vein_size": ("matter.3.vein_size", AS_IS, 0.9, differs, 0, bonded(veins=0.6)),
     "bonds.finer": ("matter.3.finer", 0.0, 1.0, differs, 0, bonded(spread=0)),
     "bonds.clusters": ("matter.3.clusters", None, 4, differs, -1, bonded()),
-    "bonds.firmer": ("matter.3.firmer", 2.0, 20.0, differs, -1, bonded(clusters=4)),
+    "bonds.firmer": ("matter.3.firmer", AS_IS, 20.0, differs, -1, bonded(clusters=4)),
     "bonds.damage": ("matter.3.damage", 0.0, 0.9, load, 1, bonded()),
     "bonds.contact_time": ("matter.3.contact_time", 0.002, 0.02, lost, -1, hammered()),
     "bonds.seed": ("matter.3.seed", 1, 2, differs, 0, bonded()),
-    "strong.tension": ("matter.3.hold.tension", 2e7, 5e7, load, -1, bonded()),
+    "strong.tension": ("matter.3.hold.tension", AS_IS, 5e7, load, -1, bonded()),
     "strong.shear": ("matter.3.hold.shear", 2e4, 6e6, lost, -1, bonded()),
     "strong.stiffness": ("matter.3.hold.stiffness", 1e10, 4e10, lambda f: float(f.last.give.max()), -1, bonded()),
     "concrete.grade": ("matter.3.hold.grade", "C12/15", "C50/60", load, -1, bonded(hold={"kind": "concrete"}, strength=20)),
@@ -88,7 +88,7 @@ BONDS: dict[str, tuple[Any, ...]] = {
 DUSTY: dict[str, tuple[Any, ...]] = {
     "opening.rate": ("supply.0.emit.rate", 500, 3000, count, 1, hammered(DUST, support={"kind": "unanchored"})),
     "opening.frames": ("supply.0.emit.frames", 1, 5, count, 1, hammered(DUST, support={"kind": "unanchored"})),
-    "opening.faster": ("supply.0.emit.faster", 0.0, 3.0, count, -1, hammered(DUST, support={"kind": "unanchored"})),
+    "opening.faster": ("supply.0.emit.faster", AS_IS, 3.0, count, -1, hammered(DUST, support={"kind": "unanchored"})),
 }
 
 RING = PLANK | {"id": "hoop", "name": "hoop", "shape": {"kind": "sphere", "radius": 0.3}, "position": [1, 3.5, 0]}
@@ -116,7 +116,7 @@ BONDS |= {
     "posed.way.kind": ("matter.3.way", {"kind": "along"}, {"kind": "outward_from", "through": [0, 3, 0], "axis": [1, 0, 0]}, widest, 1, posed()),
     "posed.turn": ("matter.3.turn", 0.0, 80.0, turned_by, 1, posed()),
     "posed.axis": ("matter.3.axis", [0.0, 1.0, 0.0], [3.0, 1.0, 0.0], lambda f: f.last.turn.tobytes(), 0, posed(turn=60)),
-    "posed.size": ("matter.3.size", 0.5, 1.5, lambda f: float(f.last.mass.sum()), 1, posed()),
+    "posed.size": ("matter.3.size", AS_IS, 1.5, lambda f: float(f.last.mass.sum()), 1, posed()),
     "posed.within": ("matter.3.within", "end", None, risen, 1, posed(shift=0.5)),
     "along.direction": ("matter.3.way", {"kind": "along", "direction": [0, -1, 0]}, {"kind": "along", "direction": [0, 1, 0]}, risen, 1, posed()),
     "outward_from.through": ("matter.3.way.through", [0, 5, 0], [0, 0, 0], risen, 1, posed(way={"kind": "outward_from", "axis": [1, 0, 0]}, shift=0.5)),

@@ -7,6 +7,7 @@ import numpy as np
 from tests.conftest import Film
 from tests.core.matter.front.scenes import BOARD, MIDDLE, front
 from tests.core.matter.rigid.scenes import prop, scene
+from tests.core.run.measures import AS_IS
 
 STATES = [{"kind": "state", "id": s, "name": s, "of": "front"} for s in ("one", "two")]
 SLIT = MIDDLE | {"id": "slit", "name": "slit", "shape": {"kind": "block", "at": [0, 1, 0], "size": [3, 0.1, 0.1]}}
@@ -48,13 +49,13 @@ FRONTS: dict[str, tuple[Any, ...]] = {
     "front.segments": ("matter.0.segments", 10, 20, count, 1, a_board()),
     "front.lit": ("matter.0.lit", "spark", "slit", reached, 1, a_board()),
     "front.start": ("matter.0.start", 1, 8, reached, -1, a_board()),
-    "front.speed": ("matter.0.speed", 0.2, 1.0, reached, 1, a_board()),
+    "front.speed": ("matter.0.speed", AS_IS, 1.0, reached, 1, a_board()),
     "front.ragged": ("matter.0.ragged", 0.0, 0.8, uneven, 1, a_board()),
     "front.reach": ("matter.0.reach", 0.02, 0.2, reached, 1, a_board()),
     "front.over": ("matter.0.over", "skin", "gaps", reached, 1, a_board(shape=THIN, lit="top")),
-    "front.heat": ("matter.0.heat", 200.0, 900.0, hottest, 1, a_board()),
-    "front.cooling": ("matter.0.cooling", 0.2, 2.0, warm, 1, a_board()),
-    "front.burns": ("matter.0.burns", 0.2, 2.0, left, 1, a_board()),
+    "front.heat": ("matter.0.heat", 200.0, AS_IS, hottest, 1, a_board()),
+    "front.cooling": ("matter.0.cooling", AS_IS, 2.0, warm, 1, a_board()),
+    "front.burns": ("matter.0.burns", 0.2, AS_IS, left, 1, a_board()),
     "front.seed": ("matter.0.seed", 1, 2, uneven, 0, a_board(ragged=0.5)),
     "front.state": ("matter.0.state", "one", "two", state, 1, a_board()),
     "reached.time": ("cues.0.when.time", 0.0, 0.3, fired, -1, a_board({"kind": "reached"})),

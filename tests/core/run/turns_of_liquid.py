@@ -7,7 +7,7 @@ import numpy as np
 from tests.conftest import LOOSE, Film, source
 from tests.core.matter.liquid.scenes import body_of, fill, wet
 from tests.core.matter.rigid.scenes import DOWN, prop
-from tests.core.run.measures import count
+from tests.core.run.measures import AS_IS, count
 
 OTHER = prop("other", {"kind": "box", "width": 0.3, "height": 0.3, "depth": 0.3}, (0.4, 0.6, 0), seen="unseen")
 RIGHT = {
@@ -152,17 +152,17 @@ LIQUID: dict[str, tuple[Any, ...]] = {
     "liquid.cell": ("matter.0.cell", 0.1, 0.2, count, -1, scene()),
     "liquid.sides": ("matter.0.sides", "open", "closed", count, 1, scene(forces=(SLOPE,), last=19)),
     "liquid.but": ("matter.0.but", None, "right", count, -1, scene(forces=(SLOPE,), last=19)),
-    "liquid.density": ("matter.0.density", 800.0, 1600.0, mass, 1, scene()),
-    "liquid.viscosity": ("matter.0.viscosity", 0.0, 500.0, reach, -1, scene(last=13)),
+    "liquid.density": ("matter.0.density", AS_IS, 1600.0, mass, 1, scene()),
+    "liquid.viscosity": ("matter.0.viscosity", AS_IS, 500.0, reach, -1, scene(last=13)),
     "liquid.along": ("matter.0.along", "clings", "slides", reach, 1, scene(viscosity=200.0, last=13)),
     "liquid.tension": ("matter.0.tension", 0.0, 20.0, tall, -1, swelling),
     "liquid.lively": ("matter.0.lively", 0.0, 1.0, rough, 1, scene(last=19)),
-    "liquid.evens": ("matter.0.evens", 0.0, 10.0, jostled, -1, scene(last=25, lively=1.0)),
+    "liquid.evens": ("matter.0.evens", AS_IS, 10.0, jostled, -1, scene(last=25, lively=1.0)),
     "liquid.cooling": ("matter.0.cooling", 0.0, 3.0, warmth, -1, filling(temperature=500)),
     "liquid.crust": ("matter.0.crust", 0.0, 3.0, warmth, -1, filling(temperature=500)),
-    "liquid.smoothing": ("matter.0.smoothing", 0, 4, wide, -1, scene()),
-    "liquid.surface": ("matter.0.surface", 0.5, 1.0, corners, -1, scene()),
-    "liquid.colour": ("matter.0.colour", "#102030", "#A0B0C0", paint, 1, scene()),
+    "liquid.smoothing": ("matter.0.smoothing", AS_IS, 4, wide, -1, scene()),
+    "liquid.surface": ("matter.0.surface", AS_IS, 1.0, corners, -1, scene()),
+    "liquid.colour": ("matter.0.colour", AS_IS, "#A0B0C0", paint, 1, scene()),
     "liquid.state": ("matter.0.state", "one", "two", state, 1, scene()),
     "fill.prop": ("supply.0.prop", "water", "other", along(0), 1, scene()),
     "fill.start": ("supply.0.start", 1, 5, speed, -1, scene()),
@@ -173,13 +173,13 @@ LIQUID: dict[str, tuple[Any, ...]] = {
     "fill.through": ("supply.0.through", None, "right", count, -1, scene(water=body_of(0.6, 0.8))),
     "spout.prop": ("supply.0.prop", "other", "water", along(0), -1, pouring()),
     "spout.temperature": ("supply.0.temperature", 20.0, 300.0, warmth, 1, pouring()),
-    "spout.speed": ("supply.0.speed", 0.5, 3.0, count, 1, pouring()),
+    "spout.speed": ("supply.0.speed", 0.5, AS_IS, count, 1, pouring()),
     "spout.direction": ("supply.0.direction", [1, 0, 0], [-1, 0, 0], along(0), -1, pouring()),
     "spout.through": ("supply.0.through", None, "right", count, -1, scene(supply=[TAP | {"prop": "water"}], water=body_of(0.6, 0.8, at=(0, 0.6, 0)))),
     "spout.start": ("supply.0.start", 1, 8, count, -1, pouring()),
     "spout.end": ("supply.0.end", 4, 12, count, 1, pouring()),
     "outlet.prop": ("supply.1.prop", "other", "water", count, -1, draining()),
-    "outlet.start": ("supply.1.start", 3, 20, count, 1, draining()),
+    "outlet.start": ("supply.1.start", AS_IS, 20, count, 1, draining()),
 }  # fmt: skip
 
 
@@ -207,13 +207,13 @@ def elsewhere(f: Film) -> float:
 
 
 FROTH: dict[str, tuple[Any, ...]] = {
-    "froth.least": ("matter.3.least", 0.3, 2.0, count, -1, breaking()),
-    "froth.trapped": ("matter.3.trapped", 5.0, 60.0, count, 1, breaking()),
-    "froth.crests": ("matter.3.crests", 0.0, 200.0, count, 1, breaking(trapped=5.0)),
-    "froth.radius": ("matter.3.radius", 0.005, 0.02, large, 1, breaking()),
-    "froth.lasts": ("matter.3.lasts", 0.1, 3.0, count, 1, breaking()),
-    "froth.rises": ("matter.3.rises", 0.0, 8.0, under, -1, breaking()),
-    "froth.drag": ("matter.3.drag", 0.5, 40.0, elsewhere, 0, breaking()),
-    "froth.colour": ("matter.3.colour", "#405060", "#F0F0F0", pale, 1, breaking()),
-    "froth.seed": ("matter.3.seed", 1, 2, elsewhere, 0, breaking()),
+    "froth.least": ("matter.3.least", AS_IS, 2.0, count, -1, breaking()),
+    "froth.trapped": ("matter.3.trapped", 5.0, AS_IS, count, 1, breaking()),
+    "froth.crests": ("matter.3.crests", AS_IS, 200.0, count, 1, breaking(trapped=5.0)),
+    "froth.radius": ("matter.3.radius", AS_IS, 0.02, large, 1, breaking()),
+    "froth.lasts": ("matter.3.lasts", 0.1, AS_IS, count, 1, breaking()),
+    "froth.rises": ("matter.3.rises", AS_IS, 8.0, under, -1, breaking()),
+    "froth.drag": ("matter.3.drag", AS_IS, 40.0, elsewhere, 0, breaking()),
+    "froth.colour": ("matter.3.colour", "#405060", AS_IS, pale, 1, breaking()),
+    "froth.seed": ("matter.3.seed", AS_IS, 2, elsewhere, 0, breaking()),
 }  # fmt: skip

@@ -7,6 +7,7 @@ import numpy as np
 from tests.conftest import Film
 from tests.core.matter.rigid.scenes import prop
 from tests.core.matter.slosh.scenes import JAR, holding, keys
+from tests.core.run.measures import AS_IS
 
 JOLT = keys((1, 0), (3, 0), (6, 0.2), (9, 0.2))
 OTHER = {"kind": "state", "id": "other", "name": "other", "of": "slosh"}
@@ -85,17 +86,17 @@ def fired(f: Film) -> float:
 
 SLOSH: dict[str, tuple[Any, ...]] = {
     "slosh.prop": ("matter.0.prop", "vessel", "bowl", aside, 1, jar()),
-    "slosh.level": ("matter.0.level", 0.3, 0.6, high, 1, jar()),
+    "slosh.level": ("matter.0.level", 0.3, AS_IS, high, 1, jar()),
     "slosh.wall": ("matter.0.wall", 0.0, 0.05, wide, -1, jar(wet=0.0)),
     "slosh.swing": ("matter.0.swing", 0.2, 1.0, leaning, 1, jar()),
-    "slosh.calms": ("matter.0.calms", 0.1, 6.0, at_last, -1, jar(40)),
+    "slosh.calms": ("matter.0.calms", AS_IS, 6.0, at_last, -1, jar(40)),
     "slosh.ripples": ("matter.0.ripples", 0.0, 1.0, curled, 1, jar(8)),
     "slosh.uneven": ("matter.0.uneven", 0.0, 1.0, ragged, 1, jar(8)),
     "slosh.seed": ("matter.0.seed", 1, 2, ragged, 0, jar(8, uneven=0.5)),
-    "slosh.foam": ("matter.0.foam", 0.1, 1.0, white, 1, jar()),
-    "slosh.lasts": ("matter.0.lasts", 0.2, 5.0, white, 1, jar()),
-    "slosh.wet": ("matter.0.wet", 0.2, 5.0, film, 1, jar()),
-    "slosh.colour": ("matter.0.colour", "#102030", "#A0B0C0", paint, 1, jar()),
+    "slosh.foam": ("matter.0.foam", AS_IS, 1.0, white, 1, jar()),
+    "slosh.lasts": ("matter.0.lasts", 0.2, AS_IS, white, 1, jar()),
+    "slosh.wet": ("matter.0.wet", 0.2, AS_IS, film, 1, jar()),
+    "slosh.colour": ("matter.0.colour", AS_IS, "#A0B0C0", paint, 1, jar()),
     "slosh.state": ("matter.0.state", None, "other", states, 1, jar()),
     "steep.steep": ("cues.0.when.steep", 5.0, 90.0, fired, -1,
                     jar(at=keys((1, 0), (9, 0.05)), cues=[{"when": {"kind": "steep"}, "then": {"kind": "enter", "state": "other"}}])),

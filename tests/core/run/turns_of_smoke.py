@@ -6,7 +6,7 @@ import numpy as np
 
 from tests.conftest import Film
 from tests.core.matter.smoke.scenes import DOWN, VENT, fume, smoky
-from tests.core.run.measures import count
+from tests.core.run.measures import AS_IS, count
 
 OTHER = VENT | {"id": "other", "name": "other", "position": [0.4, 0.5, 0]}
 RIGHT = {
@@ -162,7 +162,7 @@ SMOKE: dict[str, tuple[Any, ...]] = {
     "smoke.braking": ("matter.0.braking", 0.0, 3.0, speed, -1, scene()),
     "smoke.viscosity": ("matter.0.viscosity", 0.0, 0.2, speed, -1, scene()),
     "smoke.preroll": ("matter.0.preroll", 0.0, 0.5, mass, 1, scene()),
-    "smoke.lift": ("matter.0.lift", 0.0, 2.0, rising, 1, scene()),
+    "smoke.lift": ("matter.0.lift", AS_IS, 2.0, rising, 1, scene()),
     "smoke.weight": ("matter.0.weight", 0.0, 1.0, rising, -1, scene()),
     "smoke.swirl": ("matter.0.swirl", 0.0, 20.0, lambda f: float(np.abs(f.last.velocity).sum()), 0, scene()),
     "smoke.fade": ("matter.0.fade", 0.0, 1.0, mass, -1, scene()),
@@ -170,7 +170,7 @@ SMOKE: dict[str, tuple[Any, ...]] = {
     "smoke.slowing": ("matter.0.slowing", 0.0, 5.0, speed, -1, scene()),
     "fume.prop": ("supply.0.prop", "vent", "other", middle(0), 1, scene()),
     "fume.rate": ("supply.0.rate", 2.0, 8.0, mass, 1, scene(smoke=UNHURRIED)),
-    "fume.temperature": ("supply.0.temperature", 50, 400, heat, 1, scene()),
+    "fume.temperature": ("supply.0.temperature", AS_IS, 400, heat, 1, scene()),
     "fume.speed": ("supply.0.speed", 0.0, 3.0, middle(1), 1, scene(smoke=UNHURRIED)),
     "fume.direction": (
         "supply.0.direction",
@@ -195,19 +195,19 @@ SMOKE: dict[str, tuple[Any, ...]] = {
         1,
         scene(supply=[fume(prop="going")], smoke=UNHURRIED, props=[OTHER, RIGHT, GOING], forces=()),
     ),
-    "fire.ignition": ("matter.1.ignition", 100, 500, heat, -1, burning()),
-    "fire.rate": ("matter.1.rate", 1.0, 10.0, heat, 1, burning()),
-    "fire.heat": ("matter.1.heat", 500, 2000, heat, 1, burning()),
-    "fire.swell": ("matter.1.swell", 0.0, 3.0, moving, 1, burning()),
-    "fire.soot": ("matter.1.soot", 0.2, 1.0, mass, 1, burning()),
+    "fire.ignition": ("matter.1.ignition", AS_IS, 500, heat, -1, burning()),
+    "fire.rate": ("matter.1.rate", AS_IS, 10.0, heat, 1, burning()),
+    "fire.heat": ("matter.1.heat", 500, AS_IS, heat, 1, burning()),
+    "fire.swell": ("matter.1.swell", AS_IS, 3.0, moving, 1, burning()),
+    "fire.soot": ("matter.1.soot", AS_IS, 1.0, mass, 1, burning()),
     "puff.whom": ("supply.0.whom", "ash", "dust", count, -1, puffing()),
     "puff.when": ("supply.0.when", "going", "breaking", mass, -1, breaking),
     "puff.rate": ("supply.0.rate", 4.0, 12.0, mass, 1, puffing()),
     "puff.temperature": ("supply.0.temperature", 20, 300, heat, 1, puffing()),
-    "puff.width": ("supply.0.width", 1.0, 4.0, mass, 1, puffing()),
+    "puff.width": ("supply.0.width", AS_IS, 4.0, mass, 1, puffing()),
     "puff.young": ("supply.0.young", 0.1, 0.3, mass, 1, puffing()),
-    "puff.inherits": ("supply.0.inherits", 0.0, 1.0, moving, 1, drifting),
+    "puff.inherits": ("supply.0.inherits", AS_IS, 1.0, moving, 1, drifting),
     "drain.prop": ("supply.0.prop", "sink", "apart", mass, 1, draining()),
     "drain.rate": ("supply.0.rate", 1.0, 20.0, mass, -1, draining()),
-    "drain.edge": ("supply.0.edge", 0.0, 0.4, mass, 1, draining()),
+    "drain.edge": ("supply.0.edge", AS_IS, 0.4, mass, 1, draining()),
 }

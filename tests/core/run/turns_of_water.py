@@ -6,6 +6,7 @@ import numpy as np
 
 from tests.conftest import Film
 from tests.core.matter.rigid.scenes import DOWN, body, prop, scene
+from tests.core.run.measures import AS_IS
 
 RIGHT = {
     "kind": "zone", "id": "right", "name": "right", "edge": 0.0,
@@ -137,23 +138,23 @@ WATER: dict[str, tuple[Any, ...]] = {
     "water.size": ("matter.0.size", 4.0, 8.0, wide, 1, lake()),
     "water.cell": ("matter.0.cell", 0.2, 0.4, corners, -1, lake()),
     "water.depth": ("matter.0.depth", None, 0.3, high, -1, lake(row={"wind": 8.0})),
-    "water.wind": ("matter.0.wind", 3.0, 9.0, high, 1, lake()),
+    "water.wind": ("matter.0.wind", AS_IS, 9.0, high, 1, lake()),
     "water.direction": ("matter.0.direction", [1, 0, 0], [0, 0, 1], along_wind, -1, lake(row={"spread": 20})),
-    "water.fetch": ("matter.0.fetch", 100.0, 1000.0, high, 1, lake(row={"size": 8.0})),
-    "water.spread": ("matter.0.spread", 1.0, 30.0, along_wind, 1, lake()),
-    "water.chop": ("matter.0.chop", 0.0, 1.5, uneven, 1, lake()),
+    "water.fetch": ("matter.0.fetch", AS_IS, 1000.0, high, 1, lake(row={"size": 8.0})),
+    "water.spread": ("matter.0.spread", AS_IS, 30.0, along_wind, 1, lake()),
+    "water.chop": ("matter.0.chop", 0.0, AS_IS, uneven, 1, lake()),
     "water.loop": ("matter.0.loop", None, 0.5, early, -1, lake(last=13)),
-    "water.calms": ("matter.0.calms", 0.0, 5.0, rung, -1, rained()),
-    "water.density": ("matter.0.density", 900.0, 1100.0, rung, -1, rained()),
-    "water.drag": ("matter.0.drag", 0.1, 4.0, lagged, 1, floating()),
-    "water.foam": ("matter.0.foam", 0.1, 2.0, white, 1, plunged()),
-    "water.dries": ("matter.0.dries", 0.2, 8.0, white, 1, plunged()),
-    "water.spreads": ("matter.0.spreads", 0.0, 1.0, ragged, -1, plunged()),
+    "water.calms": ("matter.0.calms", AS_IS, 5.0, rung, -1, rained()),
+    "water.density": ("matter.0.density", AS_IS, 1100.0, rung, -1, rained()),
+    "water.drag": ("matter.0.drag", AS_IS, 4.0, lagged, 1, floating()),
+    "water.foam": ("matter.0.foam", AS_IS, 2.0, white, 1, plunged()),
+    "water.dries": ("matter.0.dries", AS_IS, 8.0, white, 1, plunged()),
+    "water.spreads": ("matter.0.spreads", AS_IS, 1.0, ragged, -1, plunged()),
     "water.colour": ("matter.0.colour", "#102030", "#A0B0C0", paint, 1, lake()),
     "water.seed": ("matter.0.seed", 1, 2, different, 0, lake()),
-    "rain.rate": ("supply.0.rate", 10.0, 100.0, rung, 1, rained()),
-    "rain.least": ("supply.0.least", 0.002, 0.005, rung, -1, rained()),
-    "rain.rings": ("supply.0.rings", 100.0, 1000.0, rung, 1, rained()),
+    "rain.rate": ("supply.0.rate", AS_IS, 100.0, rung, 1, rained()),
+    "rain.least": ("supply.0.least", AS_IS, 0.005, rung, -1, rained()),
+    "rain.rings": ("supply.0.rings", AS_IS, 1000.0, rung, 1, rained()),
     "rain.ragged": ("supply.0.ragged", 0.0, 1.0, rung, 1, rained()),
     "rain.start": ("supply.0.start", 1, 5, rung, -1, rained()),
     "rain.end": ("supply.0.end", 3, 7, rung, 1, rained()),
@@ -162,6 +163,6 @@ WATER: dict[str, tuple[Any, ...]] = {
 }  # fmt: skip
 
 CROWNS: dict[str, tuple[Any, ...]] = {
-    "crown.count": ("supply.1.emit.count", 4, 20, thrown, 1, crowned()),
-    "crown.least": ("supply.1.emit.least", 0.002, 0.005, thrown, -1, crowned()),
+    "crown.count": ("supply.1.emit.count", AS_IS, 20, thrown, 1, crowned()),
+    "crown.least": ("supply.1.emit.least", 0.002, AS_IS, thrown, -1, crowned()),
 }
