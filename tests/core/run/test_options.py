@@ -1,5 +1,6 @@
 """No dead options: turning each dial of each row changes the result, in the direction its help states."""
 
+import copy
 import json
 import tempfile
 from dataclasses import dataclass
@@ -166,6 +167,7 @@ class Turn:
         shot = base()
         if self.setup:
             self.setup(shot)
+        shot = copy.deepcopy(shot)  # rows stand in several shots
         here: Any = shot
         *walk, last = self.path.split(".")
         for step in walk:
