@@ -184,13 +184,21 @@ class Going:
 
     def _number(self, p: Vertices, seam: Seam, dt: float) -> int:
         """How many small steps: by the quality, and twice as many again and again where something goes so fast that in
-        one of them it would come past a vertex before that has pulled on the next."""
+        one of them it would come past a vertex before that has pulled on the next, or where jelly is so stiff for its
+        weight that a wave in it would go farther than that: there it would shake itself apart."""
         least = max(1, round(SMALL_STEPS[self.solver.setting.quality] * seam.ahead))
         table = self.colliders.table
         swept = np.linalg.norm(table[:, P1 : P1 + 3] - table[:, P0 : P0 + 3], axis=1).max(initial=0.0)
         way = max(float(p.speed.max(initial=0.0)) * dt, float(swept))
-        more = way / (TRAVEL * self.solver.spacing) / least
+        more = max(way / TRAVEL, self._wave() * dt) / self.solver.spacing / least
         return int(least * min(MOST_SMALL, 2 ** max(0, np.ceil(np.log2(max(more, 1.0))))))
+
+    def _wave(self) -> float:
+        """How fast a pull goes along jelly, m/s, where it is the fastest: the root of its stiffness, about three times
+        its shear modulus, over its density."""
+        density = np.array([getattr(thing.row, "density", np.inf) for thing in self.solver.things])
+        of = self.solver.model.body[self.tets.nodes[:, 0]]
+        return float(np.sqrt((3.0 * self.tets.numbers[:, 10] / density[of]).max(initial=0.0)))
 
     def _there(self, of: Energies) -> Energies:
         """The energies that have all their vertices."""

@@ -117,6 +117,13 @@ def test_a_bar_of_jelly_swings_as_long_as_a_rod_does():
     assert 0.5 / half == pytest.approx(np.sqrt(stiff / 1000.0) / (4.0 * long), rel=0.05)
 
 
+def test_jelly_as_stiff_as_a_tyre_holds_still_where_it_is_clamped():
+    bar = prop("bar", {"kind": "box", "width": 0.5, "height": 0.1, "depth": 0.1}, (0, 3, 0))
+    row = jelly("bar", segments=12, stiffness=5e6, squash=0.45, pins="pins", meets="props")
+    made = draped([bar, pins((-1.05, 3, 0), (1.8, 1, 1))], [row], 13, forces=STILL)
+    assert made.last.speed.max() < 0.1  # 50 m/s where small steps are too long for so stiff a thing
+
+
 def test_what_gives_for_good_stays_pressed_and_keeps_its_volume():
     weight = {
         "kind": "keys",
