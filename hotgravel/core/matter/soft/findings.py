@@ -53,7 +53,7 @@ def before(shot: Shot, setting: Setting, model: Model, things: tuple[Thing, ...]
 
 
 def _led_by_none(row: Soft, shot: Shot) -> Iterator[Finding]:
-    """What is pinned to a prop that is nowhere as a whole."""
+    """A row that is pinned to a prop which is soft itself or many bodies, so that it has no one pose."""
     soft, many = {r.prop for r in shot.soft}, {r.prop for r in shot.rigid if not r.single}
     if row.to in soft | many:
         called = "is soft itself" if row.to in soft else "is many bodies"
