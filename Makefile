@@ -6,10 +6,9 @@ BIN := $(VENV)/bin
 SUDO := $(shell [ "$$(id -u)" = 0 ] || echo sudo)
 SOURCES := $(shell find hotgravel/core -name '*.py')
 
-# Bytecode of what is installed, by all cores. Without it, and where the environment keeps Python from writing any
-# (PYTHONDONTWRITEBYTECODE), each start compiles all that it imports anew: three times as long. Some packages hold
-# files for other Pythons, which fail.
-PRECOMPILE = $(BIN)/python -m compileall -qq -j 0 $(VENV)/lib || true
+# Bytecode is kept as modules are first imported, also where the environment keeps Python from writing any: without it
+# each start compiles all that it imports anew, three times as long.
+export PYTHONDONTWRITEBYTECODE :=
 
 .PHONY: demo serve test check bench format clean
 
@@ -41,19 +40,16 @@ $(VENV)/app.done: pyproject.toml
 	@echo "Installing Hot Gravel and what it needs (a few minutes the first time)"
 	[ -x $(BIN)/python ] || $(PYTHON) -m venv $(VENV)
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile --editable .
-	$(PRECOMPILE)
 	@touch $@
 
 $(VENV)/dev.done: pyproject.toml
 	@echo "Installing Hot Gravel with its checks and tests (a few minutes the first time)"
 	[ -x $(BIN)/python ] || $(PYTHON) -m venv $(VENV)
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile --editable '.[dev]'
-	$(PRECOMPILE)
 	command -v chromium >/dev/null && dpkg -s python3-openvdb >/dev/null 2>&1 || { $(SUDO) apt-get update -qq && $(SUDO) apt-get install -y -qq --no-install-recommends chromium python3-openvdb; }
 	@touch $@ $(VENV)/app.done
 
 $(VENV)/kernels.done: $(SOURCES) | $(VENV)/app.done
-	$(BIN)/python -m compileall -q hotgravel
 	$(BIN)/hotgravel warm
 	@touch $@
 
