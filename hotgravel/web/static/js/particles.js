@@ -1,16 +1,14 @@
 // Particles as camera-facing quads: a core of the true radius, drawn out along its motion while
-// the shutter is open, and a glow around it.
+// the shutter is open, and a glow around it. Corners look up their particle in a table, three texels each: instances
+// of so few corners take several times as long, the most where there is no graphics card.
 import * as THREE from "../vendor/three/three.module.js";
 import { LIT } from "./light.js";
 
+const ACROSS = 512;  // particles in a row of the table
+const TEXELS = 3;  // place and radius; velocity and heat; colour and how far it is there
+
 const VERTEX = `
-attribute vec3 place;
-attribute vec3 going;
-attribute float size;
-attribute vec3 paint;
-attribute float heat;
-attribute float spark;
-attribute float there;
+uniform highp sampler2D table;
 uniform float shutter;
 uniform float pixels;
 varying vec2 spot;
@@ -21,9 +19,14 @@ varying float warm;
 varying vec2 way;
 varying float seen;
 void main() {
-  seen = there;
-  vec4 middle = modelViewMatrix * vec4(place, 1.0);
-  vec3 before = mat3(modelViewMatrix) * going * shutter;
+  int number = gl_VertexID / 6, corner = gl_VertexID % 6;  // of two triangles: 0 1 2 and 0 2 3
+  if (corner > 2) corner = corner == 3 ? 0 : corner - 2;
+  ivec2 at = ivec2(${TEXELS} * (number % ${ACROSS}), number / ${ACROSS});
+  vec4 place = texelFetch(table, at, 0), going = texelFetch(table, at + ivec2(1, 0), 0), paint = texelFetch(table, at + ivec2(2, 0), 0);
+  float size = place.w, heat = going.w;
+  seen = paint.w;
+  vec4 middle = modelViewMatrix * vec4(place.xyz, 1.0);
+  vec3 before = mat3(modelViewMatrix) * going.xyz * shutter;
   if (heat < -1.5) { gl_Position = vec4(0.0, 0.0, 2.0, 1.0); return; }  // under a skin
   float pixel = -middle.z / (projectionMatrix[1][1] * pixels * 0.5);
   float radius = max(size, 0.85 * pixel);
@@ -34,9 +37,9 @@ void main() {
   way = along;
   float half_length = 0.5 * travel;
   float reach = 3.2 * radius;
-  spot = vec2(position.x * (half_length + reach), position.y * reach);
+  spot = vec2((corner == 1 || corner == 2 ? 1.0 : -1.0) * (half_length + reach), (corner > 1 ? 1.0 : -1.0) * reach);
   shape = vec2(half_length, radius);
-  tint = paint * (heat < 0.0 ? 1.0 : spark);
+  tint = paint.rgb;
   warm = heat;
   middle.xy += along * (spot.x - half_length) + vec2(-along.y, along.x) * spot.y;
   gl_Position = projectionMatrix * middle;
@@ -77,8 +80,8 @@ void main() {
 }`;
 
 // Each ember burns a little brighter or darker than the next, always the same one.
-function sparks(ids) {
-  return Float32Array.from(ids, (id) => 0.5 + 0.8 * ((Math.imul(id + 1, 2654435761) >>> 8) / 16777216) ** 1.5);
+function spark(id) {
+  return 0.5 + 0.8 * ((Math.imul(id + 1, 2654435761) >>> 8) / 16777216) ** 1.5;
 }
 
 // How many glows lie over one another, about: where they are many each gives less, or all is white.
@@ -94,41 +97,50 @@ function crowding({ count, every, position: p, radius }) {
 
 export class ParticleCloud {
   constructor() {
-    const geometry = new THREE.InstancedBufferGeometry();
-    geometry.setAttribute("position", new THREE.BufferAttribute(new Float32Array([-1, -1, 0, 1, -1, 0, 1, 1, 0, -1, 1, 0]), 3));
-    geometry.setIndex([0, 1, 2, 0, 2, 3]);
-    geometry.instanceCount = 0;
     const material = new THREE.ShaderMaterial({
       vertexShader: VERTEX, fragmentShader: FRAGMENT,
-      uniforms: { shutter: { value: 0.5 / 24 }, pixels: { value: 500 }, glow: { value: 0.5 }, ...LIT },
+      uniforms: { table: { value: null }, shutter: { value: 0.5 / 24 }, pixels: { value: 500 }, glow: { value: 0.5 }, ...LIT },
       transparent: true, depthWrite: false, premultipliedAlpha: true,
       blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
     });
-    this.mesh = new THREE.Mesh(geometry, material);
+    this.mesh = new THREE.Mesh(new THREE.BufferGeometry(), material);
     this.mesh.frustumCulled = false;
     this.object = this.mesh;
+    this.clear();
   }
 
-  set(name, values, width) {
-    this.mesh.geometry.setAttribute(name, new THREE.InstancedBufferAttribute(values, width));
+  // Room for so many particles, texels of four numbers each.
+  room(count) {
+    const rows = Math.max(1, Math.ceil(count / ACROSS)), { table } = this.mesh.material.uniforms;
+    if (table.value?.image.height !== rows) {
+      table.value?.dispose();
+      table.value = new THREE.DataTexture(new Float32Array(4 * TEXELS * ACROSS * rows), TEXELS * ACROSS, rows, THREE.RGBAFormat, THREE.FloatType);
+    }
+    table.value.needsUpdate = true;
+    return table.value.image.data;
   }
 
   // Colours (3 floats each) and heat (0 to 1) belong to the frame's particles.
   show(_run, frame, { colours, heat }, blur) {
-    this.mesh.material.uniforms.shutter.value = blur;
-    this.mesh.geometry.dispose();
-    this.set("place", frame.position, 3);
-    this.set("going", frame.velocity, 3);
-    this.set("size", frame.radius, 1);
-    this.set("paint", colours, 3);
-    this.set("heat", heat, 1);
-    this.set("spark", sparks(frame.id), 1);
-    this.set("there", Float32Array.from(frame.radius, (_, i) => 1 - (frame.faded?.[i] ?? 0)), 1);
-    this.mesh.material.uniforms.glow.value = 0.75 / (1 + crowding(frame));
-    this.mesh.geometry.instanceCount = frame.count;
+    const { count, position, velocity, radius, id, faded } = frame, table = this.room(count);
+    for (let i = 0; i < count; i++) {
+      const at = 4 * TEXELS * i, bright = heat[i] < 0 ? 1 : spark(id[i]);
+      for (let c = 0; c < 3; c++) {
+        table[at + c] = position[3 * i + c];
+        table[at + 4 + c] = velocity[3 * i + c];
+        table[at + 8 + c] = colours[3 * i + c] * bright;
+      }
+      table[at + 3] = radius[i];
+      table[at + 7] = heat[i];
+      table[at + 11] = 1 - (faded?.[i] ?? 0);
+    }
+    const { shutter, glow } = this.mesh.material.uniforms;
+    shutter.value = blur;
+    glow.value = 0.75 / (1 + crowding(frame));
+    this.mesh.geometry.setDrawRange(0, 6 * count);
   }
 
   resize(height) { this.mesh.material.uniforms.pixels.value = height; }
 
-  clear() { this.mesh.geometry.instanceCount = 0; }
+  clear() { this.mesh.geometry.setDrawRange(0, 0); }
 }

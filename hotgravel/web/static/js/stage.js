@@ -192,7 +192,9 @@ export class Stage {
 
   layGrid(box = this.setBox()) {
     const size = box.getSize(new THREE.Vector3()).length();
-    this.spacing = [0.01, 0.1, 1, 10, 100, 1000].find((s) => s * 10 >= size) ?? 10000;
+    const spacing = [0.01, 0.1, 1, 10, 100, 1000].find((s) => s * 10 >= size) ?? 10000;
+    if (this.grid && spacing === this.spacing) return;
+    this.spacing = spacing;
     if (this.grid) { this.scene.remove(this.grid); this.grid.dispose(); }
     this.grid = new THREE.GridHelper(this.spacing * 40, 40, "#8A7B6C", "#8A7B6C");
     this.grid.material.transparent = true;
