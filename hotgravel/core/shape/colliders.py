@@ -85,7 +85,8 @@ class Moving(NamedTuple):
 
 def colliders_of(setting: Setting, scene: Scene, moving: Iterable[Moving] = ()) -> Colliders:
     """All that the collision rows name, on the way from where it stands at a step's start to where at its end;
-    `moving` has the shapes that solvers move."""
+    `moving` has the shapes that solvers move. Nobody may change it: where all stands still, the next step has the
+    same."""
     surfaces = []
     of_prop: dict[str, list[Moving]] = {}
     for moved in moving:
@@ -104,7 +105,14 @@ def colliders_of(setting: Setting, scene: Scene, moving: Iterable[Moving] = ()) 
                 )
                 for m in shapes
             ]  # fmt: skip
-    return table_of(surfaces)
+    said = [(id(s.shape), id(s.start), id(s.end), *s[1:7], *s[9:]) for s in surfaces]
+    kept = setting.met_lately[0] if setting.met_lately else None
+    if kept is None or kept[0] != said:
+        # With the surfaces, as an id is told again once what had it is gone; at once, as another thread may ask.
+        kept = (said, surfaces, table_of(surfaces))
+        setting.met_lately[:] = [kept]
+    made: Colliders = kept[2]
+    return made
 
 
 def stands(setting: Setting, scene: Scene, prop: str) -> bool:
