@@ -87,22 +87,23 @@ _SHOT: dict[str, Any] = {
 }  # fmt: skip
 
 
-def _particles() -> None:
-    with tempfile.TemporaryDirectory() as folder:
-        execute(_world(Path(folder)), Path(folder))
-
-
-def _picture() -> None:
+def _computed(shot: dict[str, Any], stopped: Callable[[], bool] = lambda: False, seen: bool = True) -> bool:
+    """Compute a shot and, if it is to be seen, a picture of it, unless it is stopped before; whether it was not."""
     from hotgravel.core.picture.lens import smeared
     from hotgravel.core.picture.still import still_of
 
-    with tempfile.TemporaryDirectory() as folder:
-        execute(_world(Path(folder)), Path(folder))
-        still_of(_world(Path(folder)), Path(folder), 3, (32, 18))
-    smeared(np.zeros((2, 2, 6)), np.ones((2, 2)), np.full((2, 2, 2), 3.0))
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        world = _world(folder, shot)
+        if world.shot.finish.last not in execute(world, folder, cancelled=stopped) or stopped():
+            return False
+        if seen:
+            still_of(world, folder, world.shot.finish.last, (32, 18))
+            smeared(np.zeros((2, 2, 6)), np.ones((2, 2)), np.full((2, 2, 2), 3.0))
+    return True
 
 
-def _world(folder: Path, shot: dict[str, Any] = _SHOT) -> World:
+def _world(folder: Path, shot: dict[str, Any]) -> World:
     np.savez(folder / "air.npz", velocity=np.ones((2, 2, 2, 3)), origin=np.zeros(3), cell=1.0)
     return build(load(shot), beside(folder))
 
@@ -131,11 +132,11 @@ def telling_of_kernels(tell: Callable[[str], None]) -> Iterator[None]:
         yield
 
 
-def warm(tell: Callable[[str], None] = lambda _name: None) -> None:
-    """Compile every kernel that is not kept yet. `tell` hears of each before it is compiled."""
+def warm(tell: Callable[[str], None] = lambda _name: None, stopped: Callable[[], bool] = lambda: False) -> bool:
+    """Load every kernel, and compile those that are not kept yet. `tell` hears of each before it is compiled; `stopped`
+    is asked now and then. Returns whether it was not stopped."""
     with telling_of_kernels(tell):
-        _particles()
-        _picture()
+        return _computed(_SHOT, stopped)
 
 
 def warm_side_by_side(tell: Callable[[str], None]) -> None:
@@ -151,9 +152,5 @@ def _part(left_out: frozenset[str], tell: Callable[[str], None]) -> None:
     shot = dict(_SHOT)
     for section in ("set", "matter", "supply", "forces"):
         shot[section] = [row for row in shot[section] if row["kind"] not in left_out]
-    with telling_of_kernels(tell), tempfile.TemporaryDirectory() as folder:
-        execute(_world(Path(folder), shot), Path(folder))
-        if "smoke" not in left_out:
-            from hotgravel.core.picture.still import still_of
-
-            still_of(_world(Path(folder), shot), Path(folder), 3, (32, 18))
+    with telling_of_kernels(tell):
+        _computed(shot, seen="smoke" not in left_out)

@@ -23,8 +23,7 @@ PICTURE_SIZE = (640, 360)
 def prepare() -> bool:
     """Load every kernel into this worker while it has nothing else to do, so that later runs need not wait.
 
-    Where kernels have to be compiled, which takes minutes, it is given up as soon as a run waits; whether it came to
-    its end is returned.
+    It is given up as soon as a run waits; whether it came to its end is returned.
     """
     from distributed import Event
 
@@ -36,12 +35,11 @@ def prepare() -> bool:
         _tell(BEHIND, {"preparing": name})
 
     try:
-        warm(compiling)
+        return warm(compiling, wanted.is_set)
     except _RunWaits:
         return False
     finally:
         _tell(BEHIND, {"preparing": ""})
-    return True
 
 
 class _RunWaits(Exception):

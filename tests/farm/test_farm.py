@@ -12,6 +12,7 @@ from hotgravel.core.picture.still import still_of
 from hotgravel.core.run.frames import FrameStore
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
+from hotgravel.core.warm import warm
 from hotgravel.farm import job
 from hotgravel.farm.cluster import Farm
 from hotgravel.farm.handing import Handings, Order
@@ -85,12 +86,14 @@ def test_the_picture_is_of_a_frame_in_which_much_goes_on(tmp_path):
 def test_kernels_are_prepared_behind_until_a_run_waits(farm, monkeypatch):
     heard, wanted = [], Event(job.RUNS_WAIT, client=farm[0]._client)
     monkeypatch.setattr(job, "_tell", lambda run, news: heard.append((run, news["preparing"])))
-    monkeypatch.setattr(job, "warm", lambda tell: [tell("one"), wanted.set(), tell("two")])
+    monkeypatch.setattr(job, "warm", lambda tell, stopped: [tell("one"), wanted.set(), tell("two")])
     assert not job.prepare()
+    monkeypatch.setattr(job, "warm", warm)
+    assert not job.prepare()  # also where all are kept, and only have to be loaded
     wanted.clear()
-    monkeypatch.setattr(job, "warm", lambda tell: tell("two"))
+    monkeypatch.setattr(job, "warm", lambda tell, stopped: not stopped() and not tell("two"))
     assert job.prepare()
-    assert heard == [(job.BEHIND, name) for name in ("one", "", "two", "")]
+    assert heard == [(job.BEHIND, name) for name in ("one", "", "", "two", "")]
 
 
 def test_a_run_is_cancelled_between_frames(farm, tmp_path):
