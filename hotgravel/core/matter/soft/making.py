@@ -88,29 +88,35 @@ def made_of(setting: Setting) -> tuple[Model, tuple[Thing, ...]]:
             faults.append(Fault(row.id, "prop", "It has no inside to be filled. Accepted: a closed shape."))
             continue
         late = [0.0]
-        if isinstance(row, Cloth):
-            _cloth(parts, row, props[row.prop], setting)
-        elif isinstance(row, Jelly):
-            _jelly(parts, row, shape, setting)
-        else:
-            late = _balloons(parts, row, props[row.prop], setting)
+        try:
+            if isinstance(row, Cloth):
+                _cloth(parts, row, props[row.prop], setting)
+            elif isinstance(row, Jelly):
+                _jelly(parts, row, shape, setting)
+            else:
+                late = _balloons(parts, row, props[row.prop], setting)
+        except ShotFault as told:
+            faults += told.faults
+            break
         each = (parts.count - first) // len(late)
         things += [
             Thing(row, props[row.prop], numbers[row.id], first + n * each, first + (n + 1) * each, by)
             for n, by in enumerate(late)
         ]
-        if parts.count > MOST_VERTICES:
-            faults.append(_too_many(row, parts.count))
-            break
     if faults:
         raise ShotFault(faults)
     body = np.concatenate([np.full(t.end - t.first, n) for n, t in enumerate(things)] or [np.zeros(0, int)])
     return _joined(parts, body), tuple(things)
 
 
-def _too_many(row: Cloth | Jelly | Balloon, count: int) -> Fault:
-    said = f"That makes {count} vertices in all. Accepted: {MOST_VERTICES}, as fewer segments make."
-    return Fault(row.id, "segments", said)
+def _make_room(parts: Parts, row: Cloth | Jelly | Balloon, more: int, least: bool = False) -> None:
+    """Raises `ShotFault` if so many more vertices, or at least so many, would be too many."""
+    count = parts.count + more
+    if count > MOST_VERTICES:
+        told = (
+            f"That makes {'more than ' if least else ''}{count} vertices in all. Accepted: {MOST_VERTICES}, as fewer "
+        )
+        raise ShotFault([Fault(row.id, "segments", told + "segments make.")])
 
 
 def _joined(parts: Parts, body: Ints) -> Model:
@@ -137,6 +143,7 @@ def _cloth(parts: Parts, row: Cloth, prop: Prop, setting: Setting) -> None:
         place, faces = sheet(prop.shape.width, prop.shape.depth, row.segments, row.weave)
     else:
         place, faces = welded(*setting.mesh(prop.id))
+    _make_room(parts, row, len(place))
     scale = setting.at_first[prop.id].scale
     scaled, first = scale * place, parts.count
     numbers, area = of_triangles(scaled, faces)
@@ -148,8 +155,7 @@ def _cloth(parts: Parts, row: Cloth, prop: Prop, setting: Setting) -> None:
 
 
 def _balloons(parts: Parts, row: Balloon, prop: Prop, setting: Setting) -> list[float]:
-    """The skins of all copies; returns by how much each runs behind, seconds. Raises `ShotFault` before there are too
-    many."""
+    """The skins of all copies; returns by how much each runs behind, seconds."""
     if isinstance(prop.shape, Sphere):
         place, faces = welded(*ball(prop.shape.radius, max(1, round(BALL * row.segments))))
     else:
@@ -158,9 +164,7 @@ def _balloons(parts: Parts, row: Balloon, prop: Prop, setting: Setting) -> list[
     if volume_of(place, faces) < 0.0:
         faces = faces[:, ::-1]
     copies, pose = row.copies, setting.at_first[prop.id]
-    count = parts.count + copies.number * len(place)
-    if count > MOST_VERTICES:
-        raise ShotFault([_too_many(row, count)])
+    _make_room(parts, row, copies.number * len(place))
     places, sizes, turns = np.zeros((1, 3)), np.ones(1), Rotation.identity(1)
     seed = copies.seed if isinstance(copies, Stacked) else 0
     u = uniforms(np.arange(copies.number, dtype=np.uint64), 5, seed=seed, who=row.id)
@@ -181,13 +185,16 @@ def _balloons(parts: Parts, row: Balloon, prop: Prop, setting: Setting) -> list[
 def _jelly(parts: Parts, row: Jelly, shape: Shaped, setting: Setting) -> None:
     # Its skin has corners as near together as its blocks, or it would meet others, and bend, at its own corners alone.
     side = max(float(np.max(shape.box[1] - shape.box[0])) / row.segments, 1e-9)
-    vertices, faces = finer(*setting.mesh(row.prop), side)
+    whole = setting.mesh(row.prop)
+    _make_room(parts, row, int(volume_of(*whole) / side**3), least=True)  # each block has a corner of its own
+    vertices, faces = finer(*whole, side)
 
     def distance(points: Array) -> Array:
         found: Array = gaps(shape.kind, shape.sizes, shape.tree, points, np.eye(3), np.zeros(3), 1.0)
         return found
 
     place, tets, share = filled(*shape.box, row.segments, distance)
+    _make_room(parts, row, len(place))
     first = parts.count
     numbers, volume = of_tets(setting.at_first[row.prop].scale * place, tets, row.squash)
     share = np.maximum(share, LEAST)
