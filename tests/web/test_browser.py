@@ -193,6 +193,7 @@ def test_the_stage_is_coloured_wired_fitted_and_keeps_its_camera(page: Page, dem
         page.locator("#fit").click()
 
 
+@pytest.mark.parametrize("seen", [True])
 def test_a_prop_that_glows_lights_the_stage(page: Page, client, scrap: list[int]):
     number = int(client.post("/shots", data={"starter": "ember burst"}).headers["location"].split("/")[-1])
     scrap.append(number)

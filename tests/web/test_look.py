@@ -28,6 +28,11 @@ def scale() -> float:
     return 1.0
 
 
+@pytest.fixture
+def seen() -> bool:
+    return True
+
+
 def blocks(pixels: np.ndarray) -> np.ndarray:
     """The means of 16 by 9 blocks, in shares of full."""
     small = Image.fromarray(pixels).resize((16, 9), Image.Resampling.BOX)
