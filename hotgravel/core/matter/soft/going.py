@@ -25,7 +25,8 @@ if TYPE_CHECKING:
 SMALL_STEPS = {"rough": 12, "fair": 24, "fine": 48}  # in a frame, at least
 MOST_SMALL = 16  # times as many, where something goes fast
 ROUNDS = 2  # of keeping all apart: what moves one may push it into the next
-ZONE_ROUNDS = 8  # in which what went through each other may take along what that then goes through
+ZONE_ROUNDS = 60  # in which what would go through each other may take along what that would then go through
+MET_ROUNDS = 4  # of them after which what that moves into what it collides with is put out of it
 HOLD = 0.03  # of one over its mass: how little what something holds gives way to skins, as that takes the rest
 FAR = 1e7  # m: where vertices are that are not there
 TRAVEL = 0.5  # of the way from one vertex to the next: what anything may go in a small step
@@ -153,7 +154,7 @@ class Going:
         for turn in range(ZONE_ROUNDS):
             if not touching.move_as_one(x, self.before, w, self.held, zone):
                 return
-            if turn < ZONE_ROUNDS - 1:  # rather a little into what it collides with than through itself
+            if turn < MET_ROUNDS:  # then rather a little into what it collides with than through itself
                 self.held |= self._meet(surfaces, again=True)
 
     def _rein_in(self) -> None:

@@ -100,7 +100,7 @@ class Touching:
             self.find(x, before)
         return bool(zoned(
             x, before, w, held, s.nodes, s.shares, self.rest, s.thick, s.thing, self.faces, faces.found, faces.count,
-            self.edges, edges.found, edges.count, self.went, self.points, self.old, zone,
+            self.edges, edges.found, edges.count, self.points, self.old, zone,
         ))  # fmt: skip
 
     def _find(self) -> None:

@@ -207,26 +207,22 @@ def crossings(place, faces):
     return int(inside.sum())
 
 
-def test_a_sheet_that_falls_in_a_heap_hardly_goes_through_itself():
+def test_a_sheet_that_falls_in_a_heap_never_goes_through_itself():
     upright = prop("sheet", SHEET, (0, 0.75, 0), rotation=[80, 0, 20])
     made = draped([upright], [cloth("sheet", segments=24, thickness=0.01, damping=0.01)], 31)
     _, faces = sheet(1.0, 1.0, 24, "alternating")
-    found = max(crossings(p.position, faces) for p in made.frames.values())
-    print(f"{found} crossings in a heap of {len(faces)} triangles")
-    assert found <= 10  # over 800 where edges are not kept apart
+    assert not any(crossings(p.position, faces) for p in made.frames.values())
     assert made.last.position[:, 1].max() > 0.06  # it lies in layers
 
 
-def test_a_sheet_that_a_hollow_crushes_hardly_goes_through_itself():
+def test_a_sheet_that_a_hollow_crushes_never_goes_through_itself():
     shrinks = {"kind": "keys", "keys": [{"frame": 1, "value": 1.0}, {"frame": 25, "value": 0.25}]}
     hollow = prop("hollow", {"kind": "sphere", "radius": 0.75}, (0, 1, 0), scale=shrinks)
     made = draped([hollow, prop("sheet", SHEET, (0, 1, 0), rotation=[60, 0, 20])],
                   [cloth("sheet", segments=16, thickness=0.006, damping=0.01)], 30,
                   landing={"props": ["hollow"], "side": "inside"})  # fmt: skip
     _, faces = sheet(1.0, 1.0, 16, "alternating")
-    found = max(crossings(p.position, faces) for p in made.frames.values())
-    print(f"{found} crossings in {len(faces)} crushed triangles")
-    assert found <= 5  # a hundred and more where edges are not kept apart
+    assert not any(crossings(p.position, faces) for p in made.frames.values())
     assert np.linalg.norm(made.last.position - [0, 1, 0], axis=1).max() < 0.75 * 0.25 + 0.01  # and all is in it
 
 
