@@ -113,10 +113,9 @@ def _make_room(parts: Parts, row: Cloth | Jelly | Balloon, more: int, least: boo
     """Raises `ShotFault` if so many more vertices, or at least so many, would be too many."""
     count = parts.count + more
     if count > MOST_VERTICES:
-        told = (
-            f"That makes {'more than ' if least else ''}{count} vertices in all. Accepted: {MOST_VERTICES}, as fewer "
-        )
-        raise ShotFault([Fault(row.id, "segments", told + "segments make.")])
+        many = f"more than {count}" if least else f"{count}"
+        told = f"That makes {many} vertices in all. Accepted: {MOST_VERTICES}, as fewer segments make."
+        raise ShotFault([Fault(row.id, "segments", told)])
 
 
 def _joined(parts: Parts, body: Ints) -> Model:

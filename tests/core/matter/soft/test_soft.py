@@ -385,6 +385,9 @@ def test_what_cannot_be_is_told():
         draped([prop("sheet", SHEET, (0, 2, 0))], [jelly("sheet")], 2)
     with pytest.raises(ShotFault, match=r"vertices in all. Accepted: 100000"):
         draped([prop("sheet", SHEET, (0, 2, 0))], [cloth("sheet", segments=400)], 2)
+    cube = prop("cube", {"kind": "box", "width": 1.0, "height": 1.0, "depth": 1.0}, (0, 2, 0))
+    with pytest.raises(ShotFault, match=r"more than 262144 vertices"):  # told before its blocks are made
+        draped([cube], [jelly("cube", segments=64)], 2)
 
 
 def test_what_will_go_wrong_is_told_before():
