@@ -105,13 +105,11 @@ def colliders_of(setting: Setting, scene: Scene, moving: Iterable[Moving] = ()) 
                 )
                 for m in shapes
             ]  # fmt: skip
-    said = [(id(s.shape), id(s.start), id(s.end), *s[1:7], *s[9:]) for s in surfaces]
     kept = setting.met_lately[0] if setting.met_lately else None
-    if kept is None or kept[0] != said:
-        # With the surfaces, as an id is told again once what had it is gone; at once, as another thread may ask.
-        kept = (said, surfaces, table_of(surfaces))
-        setting.met_lately[:] = [kept]
-    made: Colliders = kept[2]
+    if kept is None or kept[0] != surfaces:
+        kept = (surfaces, table_of(surfaces))
+        setting.met_lately[:] = [kept]  # at once, as another thread may ask
+    made: Colliders = kept[1]
     return made
 
 

@@ -24,7 +24,7 @@ _SIZES: dict[type, tuple[int, tuple[str, ...]]] = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Shaped:
     """A shape as kernels take it: its kind and sizes (3,), metres.
 

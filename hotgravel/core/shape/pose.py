@@ -14,7 +14,7 @@ from hotgravel.core.shot.props import Prop
 Array = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Pose:
     """position (3,) in metres, quaternion (4,) as x, y, z, w, scale."""
 

@@ -61,7 +61,7 @@ class Setting:
     notes: tuple[str, ...] = ()
     solvers_place: frozenset[str] = field(default_factory=frozenset)
     lately: dict[float, dict[str, Pose]] = field(default_factory=dict, repr=False)  # poses by frame, of some frames
-    met_lately: list[tuple[Any, Any, Any]] = field(default_factory=list, repr=False)  # for `colliders_of` alone
+    met_lately: list[tuple[Any, Any]] = field(default_factory=list, repr=False)  # for `colliders_of` alone
 
     def state(self, row: str | None) -> int:
         """The number of a state; -1 for all."""

@@ -33,6 +33,12 @@ def _joined(of, nodes, shares, four):
     return first
 
 
+@njit(cache=True, inline="always")
+def _apart(at, local, split):
+    """How far apart a pair is: a point and a triangle or, where `split` is 2, two edges."""
+    return from_triangle(at, local) if split == 1 else between_edges(at, local)
+
+
 @njit(cache=True)
 def _meets(points, old, four, split, at, local):
     """Whether a pair comes nearer, on its way from `old` to `points`, than a share of how far apart it was (additive
@@ -55,7 +61,7 @@ def _meets(points, old, four, split, at, local):
     way = one + other
     if way < HARDLY:
         return False
-    gap = from_triangle(at, local) if split == 1 else between_edges(at, local)
+    gap = _apart(at, local, split)
     least, when, go = NEARER * gap, 0.0, (1.0 - NEARER) * gap / way
     for turn in range(MOST_TURNS):
         if when + go >= 1.0:
@@ -63,7 +69,7 @@ def _meets(points, old, four, split, at, local):
         for p in range(4):
             for c in range(3):
                 at[p, c] = old[four[p], c] + (when + go) * (points[four[p], c] - old[four[p], c])
-        gap = from_triangle(at, local) if split == 1 else between_edges(at, local)
+        gap = _apart(at, local, split)
         if turn > 0 and gap < least:
             return True
         when += go
@@ -75,9 +81,8 @@ def _meets(points, old, four, split, at, local):
 def _found(
     nodes, shares, rest, thick, thing, faces, near, many, edges, edge_near, edge_many, points, old, of, caught
 ):  # fmt: skip
-    """Put into zones what would go through each other, and mark a vertex of each as caught. Returns whether any is."""
+    """Put into zones what would go through each other, and mark a vertex of each as caught."""
     at, local, four = np.empty((4, 3)), np.arange(4), np.empty(4, np.int64)
-    found = False
     for f in range(len(faces)):
         four[1], four[2], four[3] = faces[f, 0], faces[f, 1], faces[f, 2]
         for n in range(many[f]):
@@ -87,7 +92,6 @@ def _found(
                 and from_triangle(rest, four) < TORN * 0.5 * (thick[four[0]] + thick[four[1]])
             ):
                 caught[_joined(of, nodes, shares, four)] = True
-                found = True
     for e in range(len(edges)):
         four[0], four[1] = edges[e, 0], edges[e, 1]
         for n in range(edge_many[e]):
@@ -97,8 +101,6 @@ def _found(
                 and between_edges(rest, four) < TORN * 0.5 * (thick[four[0]] + thick[four[2]])
             ):
                 caught[_joined(of, nodes, shares, four)] = True
-                found = True
-    return found
 
 
 @njit(cache=True)
@@ -111,9 +113,8 @@ def zoned(
     goes as the one of them does that goes least. `of` (n,) is the zone of each vertex, by one of its vertices, and is
     added to. Returns whether anything has been moved."""
     caught = np.zeros(len(of), np.bool_)
-    if not _found(
-        nodes, shares, rest, thick, thing, faces, near, many, edges, edge_near, edge_many, points, old, of, caught
-    ):
+    _found(nodes, shares, rest, thick, thing, faces, near, many, edges, edge_near, edge_many, points, old, of, caught)
+    if not caught.any():
         return False
     mean, least = np.zeros((len(of), 4)), np.full((len(of), 4), np.inf)
     for i in range(len(of)):
