@@ -11,7 +11,9 @@ import struct
 import zipfile
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
-from typing import IO, Any
+from functools import lru_cache
+from io import BytesIO
+from typing import Any
 
 import numpy as np
 from numcodecs import blosc
@@ -33,18 +35,17 @@ def write_groups(
 ) -> None:
     """A root group with attributes, and groups of arrays; whole, or as it was before."""
 
-    def fill(raw: IO[bytes]) -> None:
-        with zipfile.ZipFile(raw, "w", zipfile.ZIP_STORED) as file:
-            _put(file, "zarr.json", _json(_group(attributes)))
-            for group, arrays in groups.items():
-                _put(file, f"{group}/zarr.json", _json(_group({})))
-                for name, array in arrays.items():
-                    _put(file, f"{group}/{name}/zarr.json", _json(_metadata(array, packed=name not in plain)))
-                    if array.size:
-                        chunk = _chunk(f"{group}/{name}", array.ndim)
-                        _put(file, chunk, _bytes(array, packed=name not in plain), aligned=name in plain)
-
-    write_whole(path, fill)
+    made = BytesIO()  # archives go to and fro as they are written, which is slow on a disk
+    with zipfile.ZipFile(made, "w", zipfile.ZIP_STORED) as file:
+        _put(file, "zarr.json", _json(_group(attributes)))
+        for group, arrays in groups.items():
+            _put(file, f"{group}/zarr.json", _json(_group({})))
+            for name, array in arrays.items():
+                packed = name not in plain
+                _put(file, f"{group}/{name}/zarr.json", _metadata(array.shape, array.dtype, packed=packed))
+                if array.size:
+                    _put(file, _chunk(f"{group}/{name}", array.ndim), _bytes(array, packed=packed), aligned=not packed)
+    write_whole(path, lambda raw: raw.write(made.getbuffer()))
 
 
 def read_arrays(path: Place, group: str, names: Iterable[str]) -> dict[str, NDArray[Any]]:
@@ -110,24 +111,27 @@ def _chunk(name: str, dimensions: int) -> str:
     return "/".join([name, "c"] + ["0"] * dimensions)
 
 
-def _metadata(array: NDArray[Any], *, packed: bool) -> dict[str, Any]:
-    size = array.dtype.itemsize
+@lru_cache(4096)
+def _metadata(shape: tuple[int, ...], dtype: np.dtype[Any], *, packed: bool) -> bytes:
+    size = dtype.itemsize
     codecs: list[dict[str, Any]] = [
         {"name": "bytes"} if size == 1 else {"name": "bytes", "configuration": {"endian": "little"}}
     ]
     if packed:
         codecs.append({"name": "blosc", "configuration": {**_CODEC, "shuffle": "shuffle", "typesize": size}})
-    return {
-        "zarr_format": 3,
-        "node_type": "array",
-        "shape": list(array.shape),
-        "data_type": array.dtype.name,
-        "chunk_grid": {"name": "regular", "configuration": {"chunk_shape": [max(1, n) for n in array.shape]}},
-        "chunk_key_encoding": {"name": "default", "configuration": {"separator": "/"}},
-        "fill_value": 0,
-        "codecs": codecs,
-        "attributes": {},
-    }
+    return _json(
+        {
+            "zarr_format": 3,
+            "node_type": "array",
+            "shape": list(shape),
+            "data_type": dtype.name,
+            "chunk_grid": {"name": "regular", "configuration": {"chunk_shape": [max(1, n) for n in shape]}},
+            "chunk_key_encoding": {"name": "default", "configuration": {"separator": "/"}},
+            "fill_value": 0,
+            "codecs": codecs,
+            "attributes": {},
+        }
+    )
 
 
 def _bytes(array: NDArray[Any], *, packed: bool) -> bytes:
