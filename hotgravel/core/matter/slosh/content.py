@@ -101,10 +101,10 @@ class Content:
         part = s[:, None, None] * np.einsum("nij,mj->nmi", laid.stretch, m.share)
         return bend * there[:, None, None], part, stiff, number
 
-    def lie(self, laid: Laid, wave: Array, n: int) -> Lie:
-        """How the surface of one vessel lies in it, with waves (N,), m."""
-        waves = np.einsum("m,mij->ij", self.row.ripples * wave / laid.scale[n], self.modes.shape)
-        return Lie(laid.normals[n], laid.axes[n], laid.levels[n], laid.stretch[n], waves)
+    def lie(self, laid: Laid, waves: Array) -> Lie:
+        """How surfaces lie in their vessels, with waves (n, N), m."""
+        high = self.row.ripples * waves / laid.scale[:, None]
+        return Lie.of(self.modes, laid.normals, laid.axes, laid.levels, laid.stretch, high)
 
 
 def _led(up: Array, axis: Array, normals: Array) -> Array:

@@ -18,7 +18,7 @@ from hotgravel.core.matter.forces import pull_on_all
 from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.matter.slosh.content import POINTS, Content, Laid
 from hotgravel.core.matter.slosh.points import Points
-from hotgravel.core.matter.slosh.surface import RINGS, Body, body_of, film_of, joined
+from hotgravel.core.matter.slosh.surface import RINGS, Bodies, bodies_of, placed
 from hotgravel.core.matter.slosh.swing import swung
 from hotgravel.core.matter.slosh.vessel import HEIGHT, MIDDLE, SPREAD
 from hotgravel.core.shape.colliders import Moving, stands
@@ -30,7 +30,7 @@ from hotgravel.core.shot.forces import Gravity
 EMPTY = 1e-4  # of the room: so little liquid is none
 FOAMS, WHITE = 12.0, 40.0  # degrees: how steep surfaces begin to foam, and foam as they most do
 BORN = 2.0  # 1/s
-WET, FILMED = 0.05, 0.12  # of a film: less is not seen; how much of what lies behind it a whole one hides
+WET = 0.05  # of a film: less is not seen
 # Arrays of a row's state, a line for each of its vessels: its id, where it is and how turned (place, quaternion, size),
 # how it turns and goes, how the middle of the surface at rest goes, the pendulum's rod and its rate, heights and rates
 # of waves, foam, and the film on its walls.
@@ -90,9 +90,9 @@ class SloshSolver:
         made = {}
         for content in self.contents:
             a, level = _own(content, state.arrays), one(content.row, "level", scene.ask)
-            many = len(a[WHO]) if level > EMPTY else 0
-            laid = content.laid(a[DOWN], a[POSE], level)
-            made[content.row.id] = joined([self._drawn(content, a, laid, level, n) for n in range(many)])
+            if level <= EMPTY:
+                a = {name: array[:0] for name, array in a.items()}
+            made[content.row.id] = self._drawn(content, a, level)
         return made
 
     def records(self, state: State) -> dict[str, dict[str, Array]]:
@@ -189,32 +189,26 @@ class SloshSolver:
         mine = np.flatnonzero(p.source == content.number)
         if not len(mine):
             return
-        straight = self._gravity(seam)
-        level_way = -unit(straight) if straight.any() else None
         rows, node = _rows(a, p, mine), p.node[mine]
-        shapes, slopes = (of[:, node] for of in content.shapes)
-        ripples = content.row.ripples
-        lift = ripples * np.einsum("nm,mn->n", a[WAVE][rows], shapes)
-        rise = ripples * np.einsum("nm,mn->n", a[WAVING][rows], shapes)
-        stretch, scale, axes = laid.stretch[rows], laid.scale[rows], laid.axes[rows]
-        flat = np.einsum("nij,nj->ni", stretch, content.nodes[node] - content.modes.middle)
-        out = np.einsum("nk,nkc->nc", flat, axes)
-        there = laid.levels[rows]
-        local = out + np.einsum("nk,nkc->nc", there[:, MIDDLE:SPREAD], axes)
-        local += (there[:, HEIGHT] + lift / scale)[:, None] * laid.normals[rows]
-        turn, normal = laid.turn[rows], -a[DOWN][rows]
-        away = scale[:, None] * np.einsum("nij,nj->ni", turn, local)
-        p.position[mine] = a[POSE][rows, :3] + away
-        arm = scale[:, None] * np.einsum("nij,nj->ni", turn, out)
-        tipping = np.cross(a[DOWN][rows], a[RATE][rows])
-        p.velocity[mine] = np.nan_to_num(a[GOING][rows]) + np.cross(tipping, arm) + rise[:, None] * normal
-        p.flow[mine] = p.velocity[mine]
-        grade = np.einsum("nm,mnk->nk", a[WAVE][rows], slopes) * ripples / scale[:, None]
-        grade = np.einsum("nji,nj->ni", np.linalg.pinv(laid.stretch)[rows], grade)
-        bent = normal - np.einsum("nk,nij,nkj->ni", grade, turn, axes)
-        up = np.einsum("nij,j->ni", turn, content.up) if level_way is None else level_way
-        cosine = (bent * up).sum(axis=1) / np.linalg.norm(bent, axis=1)
-        p.steep[mine] = np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0)))
+        ripples, (shapes, slopes) = content.row.ripples, content.shapes
+        turn, levels = laid.scale[:, None, None] * laid.turn, laid.levels
+        along = np.swapaxes(turn @ np.swapaxes(laid.axes, 1, 2), 1, 2)  # the surface's axes in the world, as long as it
+        up = np.einsum("nij,nj->ni", turn, laid.normals)
+        lift, rise = ripples * a[WAVE] @ shapes / laid.scale[:, None], ripples * a[WAVING] @ shapes
+        flat = (content.nodes - content.modes.middle) @ np.swapaxes(laid.stretch, 1, 2)
+        arm = flat @ along
+        away = arm + levels[:, None, MIDDLE:SPREAD] @ along + (levels[:, HEIGHT, None] + lift)[..., None] * up[:, None]
+        p.position[mine] = (a[POSE][:, None, :3] + away)[rows, node]
+        normal = -a[DOWN][:, None]
+        tipping = np.cross(a[DOWN], a[RATE])[:, None]
+        velocity = np.nan_to_num(a[GOING])[:, None] + np.cross(tipping, arm) + rise[..., None] * normal
+        p.velocity[mine] = p.flow[mine] = velocity[rows, node]
+        grade = np.tensordot(ripples * a[WAVE] / laid.scale[:, None] ** 2, slopes, 1) @ np.linalg.pinv(laid.stretch)
+        bent = normal - grade @ along
+        straight = self._gravity(seam)
+        level_way = -unit(straight) if straight.any() else laid.turn @ content.up
+        cosine = (bent * np.reshape(level_way, (-1, 1, 3))).sum(axis=-1) / np.linalg.norm(bent, axis=-1)
+        p.steep[mine] = np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0)))[rows, node]
 
     def _gravity(self, seam: Seam) -> Array:
         """What pulls all vessels alike, m/s² (3,)."""
@@ -232,48 +226,37 @@ class SloshSolver:
         p.colour[:] = int(content.row.colour[1:], 16) + HAS_COLOUR
         return p
 
-    def _drawn(self, content: Content, a: dict[str, Array], laid: Laid, level: float, n: int) -> dict[str, Any]:
-        """The liquid of one vessel as a mesh in the world."""
-        lie = content.lie(laid, a[WAVE][n], n)
-        body = body_of(content.vessel, content.modes, lie, level * content.vessel.room, RINGS[self.setting.quality])
-        colour = _colours(content, body, float(a[FOAM][n]))
-        if content.row.wet <= 0.0:
-            return _placed(a, body.vertices, body.faces, colour, body.on_top, lie.level, laid, n)
-        film, faces, left = film_of(content.vessel, body.over, a[FILM][n])
-        vertices, first = np.concatenate([body.vertices, film]), len(body.vertices)
-        colour = np.concatenate([colour, np.full(len(film), colour[0])])
-        on_top = np.concatenate([body.on_top, np.zeros(len(film), bool)])
-        made = _placed(a, vertices, np.concatenate([body.faces, faces + first]), colour, on_top, lie.level, laid, n)
-        return made | {"thin": np.concatenate([np.zeros(first), 1.0 - FILMED * left])}
+    def _drawn(self, content: Content, a: dict[str, Array], level: float) -> dict[str, Any]:
+        """The liquid in a row's vessels, and the films on their walls, as one mesh in the world."""
+        laid, films = content.laid(a[DOWN], a[POSE], level), content.row.wet > 0.0
+        mesh = bodies_of(
+            content.vessel, content.modes, content.lie(laid, a[WAVE]), level * content.vessel.room,
+            RINGS[self.setting.quality], a[FILM],
+        )  # fmt: skip
+        colour = _colours(content, a[FOAM])[mesh.vessel, mesh.on]
+        places, velocity = _placed(a, laid, mesh)
+        made = {"vertices": places, "faces": mesh.faces, "colour": colour, "velocity": velocity}
+        return made | {"thin": mesh.thin} if films else made
 
 
-def _colours(content: Content, body: Body, foam: float) -> NDArray[np.uint32]:
-    """Walls have its own colour; foam whitens the surface, and the most at its rim."""
+def _colours(content: Content, foam: Array) -> NDArray[np.uint32]:
+    """Of what is in vessels (n, 3) with so much foam (n,), by what it is on: walls have the row's colour; foam whitens
+    the surface, and the most its rim."""
     own = screen_of(content.row.colour)
-    white = min(foam, 1.0) * np.array([[0.0], [0.15], [1.0]])
-    kind = body.on_top.astype(np.int64) + body.rim.astype(np.int64)
-    made: NDArray[np.uint32] = bits_of(255.0 * (own + white * (1.0 - own)))[kind]
+    white = np.minimum(foam, 1.0)[:, None, None] * np.array([[0.0], [0.15], [1.0]])
+    made: NDArray[np.uint32] = bits_of((255.0 * (own + white * (1.0 - own))).reshape(-1, 3)).reshape(-1, 3)
     return made
 
 
-def _placed(
-    a: dict[str, Array], vertices: Array, faces: NDArray[np.int64], colour: Array, on_top: NDArray[np.bool_],
-    level: Array, laid: Laid, n: int,
-) -> dict[str, Any]:  # fmt: skip
-    """A mesh of one vessel in the world: its walls move with the vessel, its surface as that tips."""
-    places = laid.scale[n] * vertices @ laid.turn[n].T + a[POSE][n, :3]
-    middle = level[MIDDLE:SPREAD] @ laid.axes[n] + level[HEIGHT] * laid.normals[n]
-    middle = laid.scale[n] * laid.turn[n] @ middle + a[POSE][n, :3]
-    velocity = _spun(a[PLACE_RATE][n], a[SPIN][n], places - a[POSE][n, :3])
-    tipping = np.cross(a[DOWN][n], a[RATE][n])
-    velocity[on_top] = _spun(np.nan_to_num(a[GOING][n]), tipping, places[on_top] - middle)
-    return {"vertices": places, "faces": faces, "colour": colour, "velocity": velocity}
-
-
-def _spun(going: Array, spin: Array, arm: Array) -> Array:
-    """The velocity at places (n, 3) of what goes and spins."""
-    x, y, z = spin
-    return np.asarray(going + arm @ np.array([[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]]))
+def _placed(a: dict[str, Array], laid: Laid, mesh: Bodies) -> tuple[Array, Array]:
+    """Where meshes are in the world, and how they move: walls with their vessels, surfaces as they tip."""
+    turn, levels = laid.scale[:, None, None] * laid.turn, laid.levels
+    middle = np.einsum("nk,nkc->nc", levels[:, MIDDLE:SPREAD], laid.axes) + levels[:, HEIGHT, None] * laid.normals
+    made: tuple[Array, Array] = placed(
+        mesh.vertices, mesh.vessel, mesh.on, a[POSE][:, :3], turn, a[PLACE_RATE], a[SPIN],
+        np.einsum("nij,nj->ni", turn, middle), np.nan_to_num(a[GOING]), np.cross(a[DOWN], a[RATE]),
+    )  # fmt: skip
+    return made
 
 
 def _points(state: State) -> Points:

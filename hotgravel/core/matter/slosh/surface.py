@@ -1,10 +1,13 @@
-"""The body of liquid in a vessel as a closed mesh: the vessel's walls up to its surface, and that surface."""
+"""The liquid in vessels as closed meshes: a vessel's walls up to its surface, that surface, and the film above it.
+
+One kernel makes those of all vessels of a row: a call for each would wait for Python's lock again and again, as the
+next frame is computed meanwhile.
+"""
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
-from numba import njit
+from numba import njit, objmode
 from numpy.typing import NDArray
 
 from hotgravel.core.matter.slosh.modes import GRID, Modes
@@ -17,48 +20,52 @@ NEAR = 2e-7  # of the volume: how near that of the mesh comes
 ROUNDS = 6
 TINY = 1e-12
 LEAST = 0.02  # of a film that is whole: less is left out
+FILMED = 0.12  # how much of what lies behind it a whole film hides
+WALL, SURFACE, RIM = 0, 1, 2  # what a vertex is on; a surface's rim is on it too
 OFF_RIM = 0.08  # of the way to the middle: the first ring, within which foam gathers
 
 
 @dataclass(frozen=True)
 class Lie:
-    """How a surface lies in its vessel's frame: its normal (3,), its axes (2, 3), its level (as `Vessel.levels` has
-    it), how the surface at rest is stretched (2, 2), and how high waves stand on the modes' grid (GRID, GRID)."""
+    """How the surfaces of n vessels lie in their frames: normals (n, 3), axes (n, 2, 3), levels (as `Vessel.levels` has
+    them), and heights of waves (n, N); places in a surface's axes lie on the modes' grid as `at @ place + off`."""
 
-    normal: Array
+    normals: Array
     axes: Array
-    level: Array
-    stretch: Array
+    levels: Array
     waves: Array
-
-
-@dataclass(frozen=True)
-class Body:
-    """A closed mesh: vertices (V, 3), faces (F, 3), and of each vertex (V,) whether it is on the surface, and how near
-    to the rim, 1 there and 0 from the first ring on."""
-
-    vertices: Array
-    faces: Ints
-    on_top: NDArray[np.bool_]
-    rim: Array
-    over: Array  # how high the vessel's walls (W,) stand over the surface
-
-
-@dataclass(frozen=True)
-class Waves:
-    """Waves (GRID, GRID) on a surface: where places in its axes lie on the grid, as `at @ place + off`."""
-
-    grid: Array
     at: Array
     off: Array
 
     @staticmethod
-    def on(modes: Modes, lie: Lie) -> "Waves":
-        """Those of a surface that lies so."""
+    def of(modes: Modes, normals: Array, axes: Array, levels: Array, stretch: Array, waves: Array) -> "Lie":
+        """Those of surfaces for which the surface at rest is stretched (n, 2, 2)."""
         cell = (modes.box[1] - modes.box[0]) / (GRID - 1)
-        (a, b), (c, d) = lie.stretch
-        at = np.array([[d, -b], [-c, a]]) / max(a * d - b * c, TINY) / cell[:, None]
-        return Waves(lie.waves, at, (modes.middle - modes.box[0]) / cell - at @ lie.level[MIDDLE:SPREAD])
+        a, b, c, d = stretch.reshape(-1, 4).T
+        inverse = np.stack([d, -b, -c, a], axis=1) / np.maximum(a * d - b * c, TINY)[:, None]
+        at = inverse.reshape(-1, 2, 2) / cell[:, None]
+        off = (modes.middle - modes.box[0]) / cell - np.einsum("nij,nj->ni", at, levels[:, MIDDLE:SPREAD])
+        return Lie(normals, axes, levels, waves, at, off)
+
+
+@dataclass(frozen=True)
+class Bodies:
+    """Meshes in the frames of their vessels, one after another: vertices (V, 3), faces (F, 3), and of each vertex (V,)
+    which vessel's it is, what it is on (WALL, SURFACE or RIM), and how much less than whole the film there is, 0 where
+    there is liquid."""
+
+    vertices: Array
+    faces: Ints
+    vessel: Ints
+    on: Ints
+    thin: Array
+
+
+def bodies_of(vessel: Vessel, modes: Modes, lie: Lie, volume: float, rings: int, films: Array) -> Bodies:
+    """The liquid in vessels that are alike, each of a volume, and films on their walls (n, W), or (n, 0) without."""
+    waves = np.ascontiguousarray(lie.waves), modes.shape
+    way = lie.normals, lie.axes, lie.levels, *waves, lie.at, lie.off
+    return Bodies(*_bodies(*vessel.walls, *way, volume, NEAR * vessel.room, rings, films))
 
 
 @njit(cache=True)
@@ -74,7 +81,7 @@ def _lift(grid, at, off, x, y):
     )
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True)
 def _over(walls, normal, axes, grid, at, off):
     """How high walls (W, 3) stand over a surface with waves, but for its level."""
     made = np.empty(len(walls))
@@ -88,10 +95,12 @@ def _over(walls, normal, axes, grid, at, off):
     return made
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True)
 def _loop(sides, many):
-    """The rim's corners in order, from sides (m, 2) of `many` corners; how many there are, less than m where the rim
-    is in several parts."""
+    """The rim's corners in order, from sides (m, 2) of `many` corners; less than m of them where the rim is in several
+    parts."""
+    if not len(sides):
+        return np.empty(0, np.int64)
     after = np.full(many, -1, np.int64)
     for n in range(len(sides)):
         after[sides[n, 0]] = sides[n, 1]
@@ -105,15 +114,23 @@ def _loop(sides, many):
     return made[:count]
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True)
+def _flat(places, corners, axes):
+    """Where corners (m,) of places lie along a surface's axes (m, 2)."""
+    made = np.empty((len(corners), 2))
+    for n in range(len(corners)):
+        for k in range(2):
+            made[n, k] = 0.0
+            for e in range(3):
+                made[n, k] += places[corners[n], e] * axes[k, e]
+    return made
+
+
+@njit(cache=True)
 def _ringed(place, loop, normal, axes, level, grid, at, off, rings):
     """A surface in rings from its rim to its middle, with waves on it: places and faces; none where not all of it can
     be seen from its middle."""
-    many = len(loop)
-    flat = np.empty((many, 2))
-    for n in range(many):
-        for e in range(2):
-            flat[n, e] = place[loop[n]] @ axes[e]
+    many, flat = len(loop), _flat(place, loop, axes)
     mx, my = flat[:, 0].mean(), flat[:, 1].mean()
     top = np.empty((many * (rings + 1) + 1, 3))
     faces = np.empty((many * (2 * rings + 1), 3), np.int64)
@@ -147,50 +164,12 @@ def _ringed(place, loop, normal, axes, level, grid, at, off, rings):
     return top, faces
 
 
-def body_of(vessel: Vessel, modes: Modes, lie: Lie, volume: float, rings: int) -> Body:
-    """The liquid in a vessel, of a volume, all in the vessel's frame."""
-    walls, faces, edge_of = vessel.walls
-    waves = Waves.on(modes, lie)
-    way = (lie.normal, lie.axes)
-    over = _over(walls, *way, waves.grid, waves.at, waves.off)
-    level, before, raised = float(lie.level[HEIGHT]), 0.0, 0.0
-    for _ in range(ROUNDS):
-        place, kept, sides, _ = cut_walls(walls, faces, edge_of, over - level)
-        top, top_faces = np.zeros((0, 3)), np.zeros((0, 3), np.int64)
-        if len(sides) and len(loop := _loop(sides, len(place))) == len(sides):
-            top, top_faces = _ringed(place, loop, *way, level, waves.grid, waves.at, waves.off, rings)
-        many = len(sides) if len(top) else 0
-        if len(sides) and not many:
-            loops = _loops(sides)
-            top = place[np.concatenate(loops)]
-            top_faces, many = _filled([place[of] @ lie.axes.T for of in loops]), len(top)
-        vertices, all_faces = np.concatenate([place, top]), np.concatenate([kept, top_faces + len(place)])
-        off = volume - volume_of(vertices, all_faces)
-        if abs(off) <= NEAR * vessel.room or lie.level[AREA] <= 0.0:
-            break
-        area = (before - off) / raised if raised else lie.level[AREA]
-        if not 0.5 < area / lie.level[AREA] < 2.0:
-            area = lie.level[AREA]
-        before, raised = off, off / area
-        level += raised
-    first = len(place)
-    rim = np.zeros(len(vertices))
-    rim[first : first + many] = 1.0
-    return Body(vertices, all_faces, np.arange(len(vertices)) >= first, rim, over - level)
+def _rims(place: Array, sides: Ints, axes: Array) -> tuple[Ints, Ints]:
+    """The corners of a surface with a rim of any shape, in several parts or not, round each of them, and triangles of
+    these corners alone."""
+    import manifold3d
 
-
-def film_of(vessel: Vessel, over: Array, film: Array) -> tuple[Array, Ints, Array]:
-    """The film that is left on a vessel's walls (W,): vertices, faces, and how much of it there is (k,), 0 to 1."""
-    walls, faces, edge_of = vessel.walls
-    place, kept, _, which = cut_walls(walls, faces, edge_of, -over)
-    left = np.where(which < 0, 1.0, film[which])
-    return place, kept[(left[kept] > LEAST).any(axis=1)], left
-
-
-def _loops(sides: Ints) -> list[Ints]:
-    """Sides (m, 2) in rows, each round a part of the surface."""
-    after = dict(sides.tolist())
-    loops = []
+    after, loops = dict(sides.tolist()), []
     while after:
         first, then = after.popitem()
         loop = [first]
@@ -198,23 +177,117 @@ def _loops(sides: Ints) -> list[Ints]:
             loop.append(then)
             then = after.pop(then)
         loops.append(np.array(loop))
-    return loops
+    filled = manifold3d.triangulate([place[of] @ axes.T for of in loops])
+    return np.concatenate(loops), np.asarray(filled, np.int64).reshape(-1, 3)
 
 
-def _filled(rims: list[Array]) -> Ints:
-    """Triangles within rims of any shape, of their own corners alone."""
-    import manifold3d
+@njit(cache=True)
+def _filled_to(walls, faces, edge_of, over, level, normal, axes, waves, at, off, rings):
+    """Walls up to a level, and the surface on them: places, faces, how many places are the walls' own, how many of the
+    others are on the rim, and the area within that, seen along the normal."""
+    place, kept, sides, _ = cut_walls(walls, faces, edge_of, over - level)
+    if not len(sides):
+        return place, kept, len(place), 0, 0.0
+    area, starts, ends = 0.0, _flat(place, sides[:, 0], axes), _flat(place, sides[:, 1], axes)
+    for n in range(len(sides)):
+        area += 0.5 * (starts[n, 0] * ends[n, 1] - starts[n, 1] * ends[n, 0])
+    top, top_faces, loop = place[:0], faces[:0], _loop(sides, len(place))
+    if len(loop) == len(sides):
+        top, top_faces = _ringed(place, loop, normal, axes, level, waves, at, off, rings)
+    if not len(top):
+        with objmode(loop="int64[:]", top_faces="int64[:, ::1]"):
+            loop, top_faces = _rims(place, sides, axes)
+        top = place[loop]
+    first = len(place)
+    return np.concatenate((place, top)), np.concatenate((kept, top_faces + first)), first, len(sides), area
 
-    made: Ints = np.asarray(manifold3d.triangulate(rims), np.int64).reshape(-1, 3)
-    return made
+
+@njit(cache=True)
+def _body(walls, faces, edge_of, over, flat, level, normal, axes, waves, at, off, volume, near, rings):
+    """The liquid of one vessel as `_filled_to` has it, of a volume, and its level; `flat` is about its area."""
+    before, raised = 0.0, 0.0
+    for _ in range(ROUNDS):
+        place, made, first, many, area = _filled_to(
+            walls, faces, edge_of, over, level, normal, axes, waves, at, off, rings
+        )
+        short = volume - volume_of(place, made)
+        if abs(short) <= near or flat <= 0.0:
+            break
+        gained = (before - short) / raised if raised != 0.0 else area
+        before, raised = short, short / (gained if 0.5 < gained / flat < 2.0 else flat)
+        level += raised
+    return place, made, first, many, level
 
 
-def joined(bodies: list[dict[str, Any]]) -> dict[str, NDArray[Any]]:
-    """Meshes as one."""
-    if not bodies:
-        none = np.zeros((0, 3))
-        return {"vertices": none, "faces": none.astype(np.int64), "colour": np.zeros(0, np.uint32), "velocity": none}
-    first = np.cumsum([0, *(len(b["vertices"]) for b in bodies)])
-    made = {name: np.concatenate([b[name] for b in bodies]) for name in bodies[0]}
-    made["faces"] = np.concatenate([b["faces"] + n for b, n in zip(bodies, first, strict=False)])
-    return made
+@njit(cache=True)
+def _film(walls, faces, edge_of, over, film):
+    """Places and faces of what is left of a film on walls that stand so high over the liquid, and how much less than
+    whole it is at each."""
+    place, kept, _, which = cut_walls(walls, faces, edge_of, -over)
+    left = np.ones(len(place))
+    for v in range(len(place)):
+        if which[v] >= 0:
+            left[v] = film[which[v]]
+    seen = np.empty(len(kept), np.bool_)
+    for f in range(len(kept)):
+        seen[f] = max(left[kept[f, 0]], left[kept[f, 1]], left[kept[f, 2]]) > LEAST
+    return place, kept[seen], 1.0 - FILMED * left
+
+
+@njit(cache=True, nogil=True)
+def _bodies(walls, faces, edge_of, normals, axes, levels, heights, shape, at, off, volume, near, rings, films):
+    """What `Bodies` has, of all vessels."""
+    meshes = []
+    vertices, triangles = 0, 0
+    for n in range(len(normals)):
+        waves = np.zeros((GRID, GRID))
+        for m in range(len(shape)):
+            for i in range(GRID):
+                for k in range(GRID):
+                    waves[i, k] += heights[n, m] * shape[m, i, k]
+        over = _over(walls, normals[n], axes[n], waves, at[n], off[n])
+        place, made, first, rim, level = _body(
+            walls, faces, edge_of, over, levels[n, AREA], levels[n, HEIGHT], normals[n], axes[n], waves, at[n], off[n],
+            volume, near, rings,
+        )  # fmt: skip
+        meshes.append((place, made, np.zeros(len(place)), first, rim))
+        if films.shape[1]:
+            place, made, thin = _film(walls, faces, edge_of, over - level, films[n])
+            meshes.append((place, made, thin, len(place), 0))
+    for place, made, _, _, _ in meshes:
+        vertices, triangles = vertices + len(place), triangles + len(made)
+    places, all_faces, thin = np.empty((vertices, 3)), np.empty((triangles, 3), np.int64), np.empty(vertices)
+    vessel, on = np.empty(vertices, np.int64), np.empty(vertices, np.int64)
+    v, f, each = 0, 0, len(meshes) // max(len(normals), 1)
+    for number, (place, made, less, first, rim) in enumerate(meshes):
+        end = v + len(place)
+        places[v:end], thin[v:end], vessel[v:end] = place, less, number // each
+        on[v : v + first], on[v + first : v + first + rim], on[v + first + rim : end] = WALL, RIM, SURFACE
+        all_faces[f : f + len(made)] = made + v
+        v, f = end, f + len(made)
+    return places, all_faces, vessel, on, thin
+
+
+@njit(cache=True, nogil=True)
+def placed(vertices, vessel, on, pose, turn, rate, spin, middle, going, tipping):
+    """Where vertices (V, 3) of the frames of their vessels (V,) are in the world, and how fast each goes there: walls
+    as their vessel does, that goes and spins; its surface as that goes and tips about its middle.
+
+    pose, rate, spin, middle, going, tipping (n, 3) and turn (n, 3, 3) are the vessels'; a middle is given from its
+    vessel's place."""
+    there, velocity = np.empty_like(vertices), np.empty_like(vertices)
+    for v in range(len(vertices)):
+        n, top = vessel[v], on[v] != WALL
+        x, y, z = 0.0, 0.0, 0.0
+        for e in range(3):
+            x += turn[n, 0, e] * vertices[v, e]
+            y += turn[n, 1, e] * vertices[v, e]
+            z += turn[n, 2, e] * vertices[v, e]
+        there[v, 0], there[v, 1], there[v, 2] = pose[n, 0] + x, pose[n, 1] + y, pose[n, 2] + z
+        w, u = (tipping[n], going[n]) if top else (spin[n], rate[n])
+        if top:
+            x, y, z = x - middle[n, 0], y - middle[n, 1], z - middle[n, 2]
+        velocity[v, 0] = u[0] + w[1] * z - w[2] * y
+        velocity[v, 1] = u[1] + w[2] * x - w[0] * z
+        velocity[v, 2] = u[2] + w[0] * y - w[1] * x
+    return there, velocity

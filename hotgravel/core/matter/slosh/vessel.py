@@ -164,21 +164,29 @@ def cut_walls(vertices, faces, edge_of, high):
     """The part of a mesh where `high` (V,) is less than 0: its vertices (k, 3), its faces, the sides (m, 2) of the
     surface's rim, from which of those vertices to which each goes, and which of the mesh's vertices each is (k,), -1
     on the rim."""
-    edges = edge_of.max() + 1
-    number = np.full(len(vertices) + edges, -1, np.int64)
-    places, which = np.empty((len(vertices) + edges, 3)), np.full(len(vertices) + edges, -1, np.int64)
+    number = np.full(len(vertices) + edge_of.max() + 1, -1, np.int64)
+    places, which = np.empty((len(number), 3)), np.full(len(number), -1, np.int64)
     kept, rim = np.empty((2 * len(faces), 3), np.int64), np.empty((len(faces), 2), np.int64)
     count, many, cuts = 0, 0, 0
+    for v in range(len(vertices)):
+        if high[v] < 0.0:
+            number[v], which[count] = count, v
+            for e in range(3):
+                places[count, e] = vertices[v, e]
+            count += 1
     part = np.empty(4, np.int64)
     for f in range(len(faces)):
+        below = number[faces[f, 0]] >= 0, number[faces[f, 1]] >= 0, number[faces[f, 2]] >= 0
+        if below[0] == below[1] == below[2]:
+            if below[0]:
+                for e in range(3):
+                    kept[many, e] = number[faces[f, e]]
+                many += 1
+            continue
         corners, start, end = 0, -1, -1
         for n in range(3):
             i, j = faces[f, n], faces[f, (n + 1) % 3]
             if high[i] < 0.0:
-                if number[i] < 0:
-                    number[i] = count
-                    places[count], which[count] = vertices[i], i
-                    count += 1
                 part[corners] = number[i]
                 corners += 1
             if (high[i] < 0.0) != (high[j] < 0.0):
@@ -199,9 +207,8 @@ def cut_walls(vertices, faces, edge_of, high):
         for n in range(1, corners - 1):
             kept[many, 0], kept[many, 1], kept[many, 2] = part[0], part[n], part[n + 1]
             many += 1
-        if start >= 0:
-            rim[cuts, 0], rim[cuts, 1] = start, end
-            cuts += 1
+        rim[cuts, 0], rim[cuts, 1] = start, end
+        cuts += 1
     return places[:count].copy(), kept[:many].copy(), rim[:cuts].copy(), which[:count].copy()
 
 

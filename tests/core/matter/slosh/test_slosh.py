@@ -10,7 +10,7 @@ from scipy.spatial import ConvexHull, HalfspaceIntersection
 from scipy.special import ellipk, jnp_zeros
 
 from hotgravel.core.matter.slosh.content import Content
-from hotgravel.core.matter.slosh.surface import body_of
+from hotgravel.core.matter.slosh.surface import bodies_of
 from hotgravel.core.matter.slosh.swing import swung as swing
 from hotgravel.core.matter.slosh.vessel import HEIGHT, Vessel
 from hotgravel.core.preflight.checks import findings
@@ -175,8 +175,8 @@ def test_waves_keep_the_volume_of_the_mesh():
     laid = made.laid(
         np.array([[0.2, -0.9, 0.1]]) / np.linalg.norm([0.2, -0.9, 0.1]), np.array([[0, 0, 0, 0, 0, 0, 1, 1.0]]), 0.5
     )
-    lie = made.lie(laid, 0.02 * np.cos(np.arange(len(made.modes.number))), 0)
-    mesh = body_of(made.vessel, made.modes, lie, 0.5 * made.vessel.room, 9)
+    lie = made.lie(laid, 0.02 * np.cos(np.arange(len(made.modes.number)))[None])
+    mesh = bodies_of(made.vessel, made.modes, lie, 0.5 * made.vessel.room, 9, np.zeros((1, 0)))
     closed = trimesh.Trimesh(mesh.vertices, mesh.faces)
     closed.merge_vertices(digits_vertex=9)
     assert closed.is_watertight
