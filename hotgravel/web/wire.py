@@ -50,7 +50,7 @@ def packed_frame(store: FrameStore, frame: int, most: int | None = None) -> byte
     spans, path = store.drawn(frame)
     frame = store.shown(frame)
     every = {
-        matter: -(-of[0].shape[0] // most) if most and of and MATTERS[matter].kind == "points" else 1
+        matter: max(1, -(-of[0].shape[0] // most)) if most and of and MATTERS[matter].kind == "points" else 1
         for matter, of in spans.items()
     }
     if any(n > 1 for n in every.values()):

@@ -18,7 +18,9 @@ from fastapi.testclient import TestClient
 from plyfile import PlyData
 from sqlalchemy.exc import OperationalError
 
+from hotgravel.core.run.execute import execute
 from hotgravel.core.run.frames import FrameStore
+from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from hotgravel.demo.shots import demo_names, demo_path
 from hotgravel.farm.cluster import OVER
@@ -26,6 +28,8 @@ from hotgravel.store import runs, shots
 from hotgravel.web import runs_page
 from hotgravel.web.app import create_app
 from hotgravel.web.studio import Studio
+from hotgravel.web.wire import packed_frame
+from tests.core.matter.liquid.scenes import body_of, wet
 from tests.web.conftest import PATIENCE, ended
 
 
@@ -339,6 +343,16 @@ def test_a_shot_that_cannot_be_built_is_told_before_it_runs(client, shot):
     answer = client.post(f"/shots/{shot}/runs")
     assert answer.status_code == 422
     assert "no volume to fill" in answer.json()["detail"]
+
+
+def test_matter_that_has_not_come_yet_is_sent_beside_much_that_is_thinned(tmp_path):
+    froth = {"kind": "froth", "id": "froth"}
+    execute(build(load(wet([body_of(0.4, 0.8)], 2, rows=[froth])), beside(tmp_path), "rough"), tmp_path)
+    body = bytes(packed_frame(FrameStore(tmp_path), 1, 100))
+    told = json.loads(body[4 : 4 + struct.unpack("<I", body[:4])[0]])
+    counts = {group["name"]: group["arrays"][0]["count"] for group in told["groups"]}
+    assert counts["froth"] == 0
+    assert 50 < counts["liquid"] <= 100
 
 
 @pytest.mark.parametrize("most", [None, 3000])

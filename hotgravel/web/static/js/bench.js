@@ -52,7 +52,7 @@ function showFrame(frame) {
   const looks = frame.groups.map((crowd) => coloured(crowd, by, ranShot, top, weights?.[crowd.name]));
   stage.show(run.id, frame, looks, blur, score.measured.get(frame.frame)?.absent);
   const every = Math.max(1, ...frame.groups.map((crowd) => crowd.every));
-  if (every > 1) $("stage-note").textContent = `every ${every}th particle is drawn, so that the page stays quick`;
+  if (every > 1) $("stage-note").textContent = `every ${every === 2 ? "second" : every === 3 ? "third" : `${every}th`} particle is drawn, so that the page stays quick`;
   else if (thinnedBefore) tellGrid();
   thinnedBefore = every > 1;
   drawLegend($("legend"), by, by.startsWith("zone ") ? shot : ranShot, top, score.measured.get(frame.frame), weights);
