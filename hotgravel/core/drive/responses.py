@@ -20,7 +20,7 @@ Share = Annotated[float, Field(ge=0.0, le=1.0, allow_inf_nan=False)]
 Point = tuple[Share, Share]
 Attribute = Literal[
     "age", "fraction of life", "speed", "travelled", "height", "radius", "mass", "temperature", "density", "spin",
-    "tilt", "still", "load", "bonds lost", "stretch", "pressure", "steep", "arrived",
+    "tilt", "still", "load", "bonds lost", "stretch", "pressure", "steep", "wet", "arrived",
     "left", "random", "distance to", "weight in",
 ]  # fmt: skip
 LINE: tuple[Point, ...] = ((0.0, 0.0), (1.0, 1.0))

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.wet import Wet
 from hotgravel.core.shape.colliders import Moving
 from hotgravel.core.shape.grid import VelocityGrid
 from hotgravel.core.shape.pose import Pose
@@ -149,8 +150,8 @@ class Splashes:
 @dataclass(frozen=True)
 class Offers:
     """What others may take from a solver: surfaces that move, poses of props that it moves (at the step's start and
-    end), the air that it moves, by the id of the row that holds it, the blows that it gave, faces that open, and where
-    drops fell on it."""
+    end), the air that it moves, by the id of the row that holds it, the blows that it gave, faces that open, where
+    drops fell on it, and what it makes wet."""
 
     surfaces: tuple[Moving, ...] = ()
     poses: Mapping[str, tuple[Pose, Pose]] = field(default_factory=dict)
@@ -158,6 +159,7 @@ class Offers:
     blows: tuple[Blows, ...] = ()
     openings: tuple[Openings, ...] = ()
     splashes: tuple[Splashes, ...] = ()
+    wets: tuple[Wet, ...] = ()
 
 
 @dataclass
@@ -176,8 +178,8 @@ class Ids:
 class Seam:
     """What a solver gets for a step: where all is, which props are not there, what others offer, the elements of every
     matter, which rows cues have switched on or off, the counter of ids, how far into the frame the step is, its number
-    in the run, what others gave to its elements in the last step, the faces that have opened between others', and where
-    drops have fallen."""
+    in the run, what others gave to its elements in the last step, the faces that have opened between others', where
+    drops have fallen, and what makes wet."""
 
     scene: Scene
     gone: Container[str]
@@ -191,6 +193,7 @@ class Seam:
     blows: tuple[Blows, ...] = ()
     openings: tuple[Openings, ...] = ()
     splashes: tuple[Splashes, ...] = ()
+    wets: tuple[Wet, ...] = ()
 
     def runs(self, row: Row) -> bool:
         """Whether a row is on, and no cue has stopped it or has yet to start it."""

@@ -39,7 +39,7 @@ class ElementCrowd:
                 return p.density()
             case (
                 "spin" | "tilt" | "still" | "impulse" | "load" | "bonds lost" | "falling" | "stretch" | "pressure"
-                | "steep" | "arrived" | "left"
+                | "steep" | "wet" | "arrived" | "left"
             ):  # fmt: skip
                 return p.read_of_body(attribute)
             case "height":

@@ -10,6 +10,7 @@ from hotgravel.core.matter.slosh.matter import SloshMatter
 from hotgravel.core.matter.smoke.matter import SmokeMatter
 from hotgravel.core.matter.soft.matter import SoftMatter
 from hotgravel.core.matter.water.matter import WaterMatter
+from hotgravel.core.matter.wetness.matter import WetnessMatter
 
 MATTERS: dict[str, Matter] = {}
 
@@ -29,5 +30,6 @@ for _matter in (
     RigidMatter(),
     SloshMatter(),
     ParticleMatter(),
+    WetnessMatter(),
 ):  # in the order of a frame
     register(_matter)

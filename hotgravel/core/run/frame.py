@@ -27,8 +27,10 @@ STEPS = 1024  # more than a frame ever has
 TAKES_SURFACES: Mapping[str, tuple[str, ...]] = {
     "particles": ("front", "rigid"), "smoke": ("front", "rigid"), "soft": ("front", "rigid"),
     "liquid": ("front", "rigid"), "froth": ("front", "rigid"), "slosh": ("rigid",), "water": ("front", "rigid"),
+    "wetness": ("front", "rigid"),
 }  # fmt: skip
 TAKES_OPENINGS: Mapping[str, tuple[str, ...]] = {"particles": ("rigid",), "smoke": ("rigid",)}
+TAKES_WETS: Mapping[str, tuple[str, ...]] = {"wetness": ("liquid", "water")}
 TAKES_SPLASHES: Mapping[str, tuple[str, ...]] = {"particles": ("water",)}
 TAKES_BLOWS: Mapping[str, tuple[str, ...]] = {"rigid": ("liquid", "particles", "soft", "water")}
 
@@ -152,8 +154,10 @@ def _seam(
     blows = tuple(b for of in given(TAKES_BLOWS) for b in of.blows)
     openings = tuple(o for of in given(TAKES_OPENINGS) for o in of.openings)
     splashes = tuple(s for of in given(TAKES_SPLASHES) for s in of.splashes)
+    wets = tuple(w for of in given(TAKES_WETS) for w in of.wets)
     return Seam(
-        scene, gone, surfaces, now.crowds, now.memory.switched, now.ids, frame, ahead, number, blows, openings, splashes
+        scene, gone, surfaces, now.crowds, now.memory.switched, now.ids, frame, ahead, number, blows, openings,
+        splashes, wets,
     )  # fmt: skip
 
 

@@ -283,6 +283,21 @@ class Steep(Test):
     )  # fmt: skip
 
 
+class Wetter(Test):
+    kind: Literal["wetter"] = "wetter"
+    title: ClassVar[str] = "is wetter than"
+    phrase: ClassVar[str] = "{wet}"
+    reads: ClassVar[str] = "wet"
+    threshold: ClassVar[str] = "wet"
+    unit: ClassVar[str] = "%"
+    says: ClassVar[str] = "Its film was"
+    extreme: ClassVar[str] = "the wettest was"
+    wet: Value = dial(
+        "%", 0.5, label="wet", soft=(0.1, 0.9), low=0.0, high=1.0, drivable=True,
+        help="Of points on a wet surface: 100 % is a whole film, 37 % is left of it after the time in which it dries.",
+    )  # fmt: skip
+
+
 class Reached(Test):
     kind: Literal["reached"] = "reached"
     title: ClassVar[str] = "has been reached by the front"
@@ -448,8 +463,8 @@ class Reads(Test):
 
 Condition = (
     Slower | Faster | Older | Travelled | Hotter | Cooler | Touches | Struck | Asleep | TurnedOver | Loaded | Loses
-    | Falls | Stretched | Pressed | Steep | Reached | Nearer | Inside | Enters | Leaves | AtFrame | Every | After
-    | ShareIn | Reads
+    | Falls | Stretched | Pressed | Steep | Wetter | Reached | Nearer | Inside | Enters | Leaves | AtFrame | Every
+    | After | ShareIn | Reads
 )  # fmt: skip
 MEETING = (Touches, Struck)  # conditions that ask what an element has met
 MOMENTARY = (AtFrame, Every, ShareIn)  # conditions that need no particle

@@ -28,7 +28,7 @@ class Cue(Row):
     source: Ref | None = refer(
         "source", label="source", none="any source",
         kinds=("source", "offshoot", "rigid", "cloth", "jelly", "balloon", "front", "fill", "spout", "drip", "froth",
-               "slosh", "water"),
+               "slosh", "water", "wetness"),
         help="Only those that came of this row.",
     )  # fmt: skip
     within: Ref | None = refer("zone", label="within", none="anywhere", help="Only those in this zone at the moment.")

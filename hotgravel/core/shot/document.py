@@ -36,6 +36,7 @@ from hotgravel.core.shot.sources import Offshoot, Source
 from hotgravel.core.shot.units import Dress
 from hotgravel.core.shot.velocity_field import VelocityField
 from hotgravel.core.shot.water import Rain, Water
+from hotgravel.core.shot.wetness import Wetness
 from hotgravel.core.shot.zones import Both, Zone
 
 FORMAT: Literal["hotgravel.shot"] = "hotgravel.shot"
@@ -52,13 +53,13 @@ SECTIONS = {
 ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
     Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Cloth, Jelly, Balloon, Front, Collision, Growth, Fading,
-    Tint, Apart, Skin, Streaks, Smoke, Fire, Detail, Liquid, Froth, Slosh, Water, Source, Offshoot, Fume, Puff, Drain,
-    Fill, Spout, Outlet, Drip, Rain, *get_args(Force), Cue,
+    Tint, Apart, Skin, Streaks, Smoke, Fire, Detail, Liquid, Froth, Slosh, Water, Wetness, Source, Offshoot, Fume, Puff,
+    Drain, Fill, Spout, Outlet, Drip, Rain, *get_args(Force), Cue,
 )  # fmt: skip
 SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
 MatterRow = Annotated[
     State | Rigid | Bonds | Posed | Cloth | Jelly | Balloon | Front | Collision | Growth | Fading | Tint | Apart
-    | Skin | Streaks | Smoke | Fire | Detail | Liquid | Froth | Slosh | Water,
+    | Skin | Streaks | Smoke | Fire | Detail | Liquid | Froth | Slosh | Water | Wetness,
     Field(discriminator="kind"),
 ]  # fmt: skip
 SupplyRow = Annotated[
@@ -68,7 +69,7 @@ ForceRow = Annotated[Force, Field(discriminator="kind")]
 
 
 Supplied = Source | Offshoot | Fume | Puff | Drain | Fill | Spout | Outlet | Drip | Rain
-Grown = Rigid | Cloth | Jelly | Balloon | Front | Froth | Slosh | Water
+Grown = Rigid | Cloth | Jelly | Balloon | Front | Froth | Slosh | Water | Wetness
 Origin = Supplied | Grown
 LOOKS = {"smoke": ("thickness",), "fire": ("glow",)}  # what only pictures show, beside the looks of all rows
 
@@ -153,7 +154,7 @@ class Shot(BaseModel):
             *(
                 row
                 for row in self.matter
-                if isinstance(row, Rigid | Cloth | Jelly | Balloon | Front | Froth | Slosh | Water)
+                if isinstance(row, Rigid | Cloth | Jelly | Balloon | Front | Froth | Slosh | Water | Wetness)
             ),
         ]
 
@@ -242,9 +243,14 @@ class Shot(BaseModel):
         return [row for row in self.matter if isinstance(row, Slosh) and row.on]
 
     @property
-    def surfaces(self) -> list[Skin | Liquid | Slosh | Water]:
+    def wetted(self) -> list[Wetness]:
+        """Those that are on."""
+        return [row for row in self.matter if isinstance(row, Wetness) and row.on]
+
+    @property
+    def surfaces(self) -> list[Skin | Liquid | Slosh | Water | Wetness]:
         """The rows that are on and make a mesh of each frame."""
-        return [*self.skins, *self.liquids, *self.sloshes, *self.waters]
+        return [*self.skins, *self.liquids, *self.sloshes, *self.waters, *self.wetted]
 
     @property
     def streaks(self) -> list[Streaks]:
@@ -441,7 +447,7 @@ def _no_such(target: str, described: Refer, kinds: dict[str, str]) -> str:
 def paint_kept(shot: Shot) -> set[str]:
     """The rows whose paint frames keep: states where skins take over colours, props that are bodies, and liquid."""
     states = {state.id for state in shot.states} if shot.skins else set()
-    liquid = (*shot.liquids, *shot.froths, *shot.sloshes, *shot.waters)
+    liquid = (*shot.liquids, *shot.froths, *shot.sloshes, *shot.waters, *shot.wetted)
     return states | {row.prop for row in shot.shaped} | {row.id for row in liquid}
 
 

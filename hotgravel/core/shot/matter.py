@@ -15,10 +15,10 @@ class State(Row):
     title: ClassVar[str] = "state"
     does: ClassVar[str] = "A named way of behaving. Forces and collisions can ask for it, cues move into it."
     phrase: ClassVar[str] = "The state {name} is for {of}, painted {colour}, {shine}."
-    of: Literal["particles", "rigid", "soft", "front", "liquid", "slosh"] = choice(
+    of: Literal["particles", "rigid", "soft", "front", "liquid", "slosh", "wetness"] = choice(
         {"particles": "particles", "rigid": "bodies", "soft": "cloth, jelly and balloons",
          "front": "what a front creeps over", "liquid": "liquid",
-         "slosh": "liquid in vessels"}, "particles", label="matter",
+         "slosh": "liquid in vessels", "wetness": "wet surfaces"}, "particles", label="matter",
         help="What can be in it: particles, rigid bodies, what is soft, points that a front creeps over, or liquid.",
     )  # fmt: skip
     name: str = words(label="name", help="What the other sentences call it.")

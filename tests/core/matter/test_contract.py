@@ -26,6 +26,7 @@ from tests.core.matter.slosh.scenes import holding, keys
 from tests.core.matter.smoke.scenes import fume, smoky
 from tests.core.matter.soft.scenes import SHEET, cloth
 from tests.core.matter.toy import ToyMatter
+from tests.core.matter.wetness.scenes import dipped
 from tests.core.run.test_execute import bytes_of
 
 HOT = {"kind": "state", "id": "hot", "name": "hot"}
@@ -64,6 +65,7 @@ def world_of(matter: str, folder: Path):
         "froth": wet([body_of(0.4, 0.8, at=(-0.2, None, 0))], 16, rows=[tint, {"kind": "froth", "id": "froth", "least": 0.2, "trapped": 40}], size=[0.8, 0.8, 0.8]) | {"cues": [warm | {"when": {"kind": "older", "age": 0.05}, "source": "froth"}]},
         "water": scene([], [{"kind": "water", "id": "water", "size": 4.0, "cell": 0.2}, tint], 16, cues=[warm | {"when": {"kind": "older", "age": 0.1}}]),
         "slosh": holding({"kind": "cylinder", "radius": 0.3, "height": 1.0}, 16, at=(keys((1, 0), (9, 0.5)), 1, 0), rows=[tint], row={"uneven": 0.5}, cues=[warm | {"when": {"kind": "older", "age": 0.1}}]),
+        "wetness": dipped(16, rows=[tint], cues=[warm | {"when": {"kind": "wetter"}}]),
         "soft": scene([prop("sheet", SHEET, (0, 2, 0))], [cloth("sheet", temperature=60), tint], 16, cues=[warm, RIPS]),
         "front": scene([prop("board", BOARD, (0, 1, 0)), MIDDLE], [front(segments=12, burns=1.0), tint], 16, cues=[warm]),
         "rigid": scene([prop("box", UNIT_BOX, (0, 2, 0))], [body("box", copies=stacked(3, 2), temperature=60), tint], 16, cues=[warm]),

@@ -49,6 +49,7 @@ from tests.core.run.turns_of_slosh import SLOSH
 from tests.core.run.turns_of_smoke import SMOKE
 from tests.core.run.turns_of_soft import SOFT
 from tests.core.run.turns_of_water import CROWNS, WATER
+from tests.core.run.turns_of_wetness import WETNESS
 
 OTHER = {"kind": "state", "id": "other", "name": "other"}
 CROWD = {"kind": "burst", "count": 400, "frame": 1}
@@ -302,6 +303,7 @@ TURNS |= {name: Turn(*turn, matter="rigid") for name, turn in (BODIES | BONDS).i
 TURNS |= {name: Turn(*turn, matter="smoke") for name, turn in SMOKE.items()}
 TURNS |= {name: Turn(*turn, matter="liquid") for name, turn in LIQUID.items()}
 TURNS |= {name: Turn(*turn, matter="slosh") for name, turn in SLOSH.items()}
+TURNS |= {name: Turn(*turn, matter="wetness") for name, turn in WETNESS.items()}
 TURNS |= {name: Turn(*turn, matter="froth") for name, turn in FROTH.items()}
 TURNS |= {name: Turn(*turn, matter="water") for name, turn in WATER.items()}
 TURNS |= {name: Turn(*turn) for name, turn in CROWNS.items()}
@@ -315,6 +317,7 @@ SHOWN = {
     "liquid.shown",
     "slosh.look",
     "slosh.shown",
+    "wetness.shown",
     "water.shown",
     "prop.colour",
     "prop.shine",

@@ -13,6 +13,7 @@ from hotgravel.core.matter.front.skin import skin_of
 from hotgravel.core.matter.front.solver import FrontSolver, Role
 from hotgravel.core.matter.front.state import Points
 from hotgravel.core.shape.setting import Setting
+from hotgravel.core.shape.welding import TooMany, in_parts
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finding import Finding
@@ -59,14 +60,17 @@ class FrontMatter:
         props = {prop.id: prop for prop in shot.props}
         for row in (row for row in shot.fronts if row.prop in props):
             scale = setting.at_first[row.prop].scale
-            skin = skin_of(*setting.mesh(row.prop), row.segments, scale, row.reach, row.over == "gaps")
+            try:
+                mesh = in_parts(*setting.mesh(row.prop), row.segments, MOST_POINTS - first)
+            except TooMany as fault:
+                first += fault.count
+                said = f"That makes {first} points. Accepted: {MOST_POINTS} in all, as fewer segments make."
+                faults.append(Fault(row.id, "segments", said))
+                break
+            skin = skin_of(*mesh, row.segments, scale, row.reach, row.over == "gaps")
             u = uniforms(np.arange(len(skin.place), dtype=np.uint64), 1, seed=row.seed, who=row.id)[:, 0]
             roles.append(Role(row, props[row.prop], numbers[row.id], skin, first, 1.0 + row.ragged * (2.0 * u - 1.0)))
             first += len(skin.place)
-            if first > MOST_POINTS:
-                said = f"That makes {first} points in all. Accepted: {MOST_POINTS}, as fewer segments make."
-                faults.append(Fault(row.id, "segments", said))
-                break
         if faults:
             raise ShotFault(faults)
         return FrontSolver(setting, tuple(roles)) if roles else None

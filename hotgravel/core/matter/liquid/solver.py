@@ -36,6 +36,7 @@ from hotgravel.core.matter.liquid.transfer import (
 )
 from hotgravel.core.matter.liquid.viscosity import thickened
 from hotgravel.core.matter.pushed import forced
+from hotgravel.core.matter.wet import Wet
 from hotgravel.core.shape.colliders import colliders_of
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
@@ -47,6 +48,7 @@ BEYOND = 3  # cells: so far its velocity goes on into the air
 AIR = 20.0  # °C: what it cools to
 BARE = 0.4  # of the room about a drop: at the surface so much of it is empty
 THIN = 0.02  # cells: how far drops keep off what they meet
+WET = 0.75  # cells: so near to the middle of a drop it is wet
 CURVED = 1.2  # cells: how far a surface is rounded before its curvature is taken
 Known = tuple[NDArray[np.bool_], ...]
 
@@ -158,7 +160,8 @@ class LiquidSolver:
             self._admit(state, dripped(self, row, shed, seam), seam)
 
     def offers(self, state: State) -> Offers:
-        return Offers(blows=(Blows.kept_in(state.arrays),))
+        wet = Wet(state.elements.position, WET * self.box.cell)
+        return Offers(blows=(Blows.kept_in(state.arrays),), wets=(wet,))
 
     def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, Array]]:
         return {self.row.id: surface_of(self, state.elements, state.arrays["stood"], scene)}

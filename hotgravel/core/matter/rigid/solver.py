@@ -89,7 +89,8 @@ class RigidSolver:
         """The props that other matter meets, fills or is pinned to, and the roles whose bodies are such or are one."""
         shot = self.setting.shot
         named = {prop for row in shot.collisions if row.on for prop in row.props}
-        named |= {row.prop for row in shot.sloshes} | {row.to for row in shot.soft if row.to is not None}
+        named |= {row.prop for row in shot.sloshes} | {prop for row in shot.wetted for prop in row.props}
+        named |= {row.to for row in shot.soft if row.to is not None}
         return named, [role for role in self.roles if role.prop.id in named or role.row.single]
 
     @cached_property

@@ -12,6 +12,7 @@ from hotgravel.core.chance import uniforms
 from hotgravel.core.colour import bits_of, screen_of
 from hotgravel.core.drive.value import one
 from hotgravel.core.matter.aims import unit
+from hotgravel.core.matter.bearers import bearers
 from hotgravel.core.matter.contract import Array, Offers, Seam, Shed, State
 from hotgravel.core.matter.fineness import FINENESS
 from hotgravel.core.matter.forces import pull_on_all
@@ -21,7 +22,6 @@ from hotgravel.core.matter.slosh.points import Points
 from hotgravel.core.matter.slosh.surface import RINGS, Bodies, bodies_of, placed
 from hotgravel.core.matter.slosh.swing import swung
 from hotgravel.core.matter.slosh.vessel import HEIGHT, MIDDLE, SPREAD
-from hotgravel.core.shape.colliders import Moving, stands
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
@@ -123,11 +123,7 @@ class SloshSolver:
 
     def _vessels(self, content: Content, seam: Seam) -> tuple[NDArray[np.int64], Array, Array]:
         """The vessels of a row: their ids (n,), -1 for a prop, and their poses (n, 8) now and at the step's end."""
-        prop = content.row.prop
-        whole = self.setting.shapes[prop]  # its pieces hold nothing
-        found = [m for m in seam.surfaces if m.prop == prop and m.shape is whole]
-        if not found and stands(self.setting, seam.scene, prop):
-            found = [Moving(prop, whole, seam.scene.poses[prop], seam.scene.soon[prop])]
+        found = bearers(self.setting, seam, content.row.prop)
         before, after = (np.array([_row(pose) for pose in of]).reshape(-1, 8)
                          for of in ((m.start for m in found), (m.end for m in found)))  # fmt: skip
         return np.array([m.element for m in found], np.int64), before, after

@@ -1,0 +1,1 @@
+"""How wet props are where liquid has touched them."""
