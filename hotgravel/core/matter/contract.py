@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hotgravel.core.matter.elements import Elements
+from hotgravel.core.matter.heat import Heat
 from hotgravel.core.matter.wet import Wet
 from hotgravel.core.shape.colliders import Moving
 from hotgravel.core.shape.grid import VelocityGrid
@@ -151,7 +152,7 @@ class Splashes:
 class Offers:
     """What others may take from a solver: surfaces that move, poses of props that it moves (at the step's start and
     end), the air that it moves, by the id of the row that holds it, the blows that it gave, faces that open, where
-    drops fell on it, and what it makes wet."""
+    drops fell on it, what it makes wet, and what it warms."""
 
     surfaces: tuple[Moving, ...] = ()
     poses: Mapping[str, tuple[Pose, Pose]] = field(default_factory=dict)
@@ -160,6 +161,7 @@ class Offers:
     openings: tuple[Openings, ...] = ()
     splashes: tuple[Splashes, ...] = ()
     wets: tuple[Wet, ...] = ()
+    heats: tuple[Heat, ...] = ()
 
 
 @dataclass

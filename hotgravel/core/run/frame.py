@@ -31,6 +31,7 @@ TAKES_SURFACES: Mapping[str, tuple[str, ...]] = {
 }  # fmt: skip
 TAKES_OPENINGS: Mapping[str, tuple[str, ...]] = {"particles": ("rigid",), "smoke": ("rigid",)}
 TAKES_WETS: Mapping[str, tuple[str, ...]] = {"wetness": ("liquid", "water")}
+TAKES_HEAT: Mapping[str, tuple[str, ...]] = dict.fromkeys(("soft", "rigid", "particles"), ("front",))
 TAKES_SPLASHES: Mapping[str, tuple[str, ...]] = {"particles": ("water",)}
 TAKES_BLOWS: Mapping[str, tuple[str, ...]] = {"rigid": ("liquid", "particles", "soft", "water")}
 
@@ -147,18 +148,20 @@ def _seam(
 ) -> Seam:  # fmt: skip
     """What a solver gets: where all is, and what it takes from others."""
 
-    def given(table: Mapping[str, tuple[str, ...]]) -> list[Offers]:
-        return [now.offers[of] for of in table.get(name, ()) if of in now.offers]
-
-    surfaces = tuple(s for of in given(TAKES_SURFACES) for s in of.surfaces)
-    blows = tuple(b for of in given(TAKES_BLOWS) for b in of.blows)
-    openings = tuple(o for of in given(TAKES_OPENINGS) for o in of.openings)
-    splashes = tuple(s for of in given(TAKES_SPLASHES) for s in of.splashes)
-    wets = tuple(w for of in given(TAKES_WETS) for w in of.wets)
+    surfaces = tuple(s for of in _given(now, name, TAKES_SURFACES) for s in of.surfaces)
+    blows = tuple(b for of in _given(now, name, TAKES_BLOWS) for b in of.blows)
+    openings = tuple(o for of in _given(now, name, TAKES_OPENINGS) for o in of.openings)
+    splashes = tuple(s for of in _given(now, name, TAKES_SPLASHES) for s in of.splashes)
+    wets = tuple(w for of in _given(now, name, TAKES_WETS) for w in of.wets)
     return Seam(
         scene, gone, surfaces, now.crowds, now.memory.switched, now.ids, frame, ahead, number, blows, openings,
         splashes, wets,
     )  # fmt: skip
+
+
+def _given(now: Snapshot, name: str, table: Mapping[str, tuple[str, ...]]) -> list[Offers]:
+    """What a matter takes of others, by one of the tables."""
+    return [now.offers[of] for of in table.get(name, ()) if of in now.offers]
 
 
 def scene_at(world: World, now: Snapshot, frame: float, away: set[str]) -> Scene:
@@ -177,6 +180,8 @@ def _land(world: World, now: Snapshot, so_far: SoFar, parts: Parts) -> list[str]
     for name, solver in world.solvers.items():
         with parts(name):
             solver.land(now.states[name], _seam(now, name, scene, away, now.frame))
+            for heat in (heat for of in _given(now, name, TAKES_HEAT) for heat in of.heats):
+                heat.warm(now.states[name].elements)
             grow(grown, world.states, name, now.states[name].elements, scene)
             fade(fading, world.states, now.states[name].elements, scene)
             tint(tints, world.states, now.states[name].elements, scene)

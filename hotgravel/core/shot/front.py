@@ -17,7 +17,7 @@ class Front(Row):
     does: ClassVar[str] = "Lets heat creep over a prop from where it is lit: it glows, chars and is eaten away."
     phrase: ClassVar[str] = (
         "A front creeps over the {prop}, lit in {lit} from frame {start}, at {speed}, {over}, {ragged} ragged; it is "
-        "{heat} hot, cools in {cooling} and eats it within {burns}."
+        "{heat} hot, warms {warms}, cools in {cooling} and eats it within {burns}."
     )
     prop: Ref = refer("prop", label="prop", help="What it creeps over. It may move.")
     segments: int = dial(
@@ -54,6 +54,11 @@ class Front(Row):
         "s", 1.0, label="cooling", soft=(0.1, 10.0), above=0.0, high=1e5,
         help="In this time a third of its heat is left.",
     )  # fmt: skip
+    warms: float | None = dial(
+        "m", None, label="warms", soft=(0.01, 0.3), above=0.0, high=1e3, none="nothing else",
+        help="Cloth, jelly, bodies and particles so near become as hot as it is there, and stay so: a cue lets them go "
+        "as they get hot, a palette chars them.",
+    )  # fmt: skip
     burns: float | None = dial(
         "s", 1.5, label="eaten in", soft=(0.2, 10.0), above=0.0, high=1e5, none="never",
         help="So long after the front has come nothing is left there. Never: it only warms.",
@@ -64,7 +69,8 @@ class Front(Row):
     )
 
     def wording(self) -> str:
-        return self.phrase if self.burns is not None else self.phrase.replace("eats it within", "eats it")
+        phrase = self.phrase if self.burns is not None else self.phrase.replace("eats it within", "eats it")
+        return phrase if self.warms is None else phrase.replace("warms", "warms what is within", 1)
 
     def birth(self, names: Mapping[str, str], parent: int) -> str:
         return f"Began as part of {names[self.prop]}."

@@ -7,20 +7,22 @@ import numpy as np
 from tests.conftest import Film
 from tests.core.matter.front.scenes import BOARD, MIDDLE, front
 from tests.core.matter.rigid.scenes import prop, scene
+from tests.core.matter.soft.scenes import cloth
 from tests.core.run.measures import AS_IS
 
 STATES = [{"kind": "state", "id": s, "name": s, "of": "front"} for s in ("one", "two")]
 SLIT = MIDDLE | {"id": "slit", "name": "slit", "shape": {"kind": "block", "at": [0, 1, 0], "size": [3, 0.1, 0.1]}}
 TOP = MIDDLE | {"id": "top", "name": "top", "shape": {"kind": "ball", "at": [0, 1.05, 0], "radius": 0.04}}
+LEAF = cloth("other", begins="held")
 OTHER = prop("other", BOARD | {"width": 1.0}, (0, 1, 0))
 
 
-def a_board(cue: dict[str, Any] | None = None, last: int = 13, shape: Any = None, **row: Any):
+def a_board(cue: dict[str, Any] | None = None, last: int = 13, shape: Any = None, rows: Any = (), **row: Any):
     def change(shot: dict[str, Any]) -> None:
         shot["cues"] = []
         props = [prop("board", shape or BOARD, (0, 1, 0)), OTHER, MIDDLE, SLIT, TOP]
         cues = [{"kind": "cue", "id": "cue", "when": cue, "then": {"kind": "unpin"}}] if cue else []
-        shot |= scene(props, [front(segments=20) | row, *STATES], last, forces=[], cues=cues)
+        shot |= scene(props, [front(segments=20) | row, *STATES, *rows], last, forces=[], cues=cues)
 
     return change
 
@@ -57,6 +59,14 @@ FRONTS: dict[str, tuple[Any, ...]] = {
     "front.cooling": ("matter.0.cooling", AS_IS, 2.0, warm, 1, a_board()),
     "front.burns": ("matter.0.burns", 0.2, AS_IS, left, 1, a_board()),
     "front.seed": ("matter.0.seed", 1, 2, uneven, 0, a_board(ragged=0.5)),
+    "front.warms": (
+        "matter.0.warms",
+        None,
+        0.2,
+        fired,
+        1,
+        a_board({"kind": "hotter", "temperature": 300}, rows=[LEAF]),
+    ),
     "front.state": ("matter.0.state", "one", "two", state, 1, a_board()),
     "reached.time": ("cues.0.when.time", 0.0, 0.3, fired, -1, a_board({"kind": "reached"})),
 }

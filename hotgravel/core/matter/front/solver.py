@@ -11,6 +11,7 @@ from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import FOLLOWING
 from hotgravel.core.matter.front.skin import Skin, crept
 from hotgravel.core.matter.front.state import COLD, Points
+from hotgravel.core.matter.heat import Heat
 from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.shape.colliders import Moving
 from hotgravel.core.shape.pose import Pose
@@ -121,7 +122,13 @@ class FrontSolver:
             self.roles[n].prop.id for n in state.facts["begun"] if self.roles[n].prop.id in now.keys() & soon.keys()
         ]
         moving = tuple(Moving(prop, self.setting.shapes[prop], now[prop], soon[prop]) for prop in props)
-        return Offers(moving, {prop: (now[prop], soon[prop]) for prop in props})
+        heats = tuple(self._heat(role, _points(state)) for role in self.roles if role.row.warms is not None)
+        return Offers(moving, {prop: (now[prop], soon[prop]) for prop in props}, heats=heats)
+
+    def _heat(self, role: Role, p: Points) -> Heat:
+        """What a front warms things with."""
+        hot = np.flatnonzero((p.source == role.number) & (p.arrived >= 0.0))
+        return Heat(p.position[hot], p.temperature[hot], role.row.warms or 0.0)
 
     def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, Array]]:
         return {}

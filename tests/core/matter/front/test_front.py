@@ -25,6 +25,7 @@ from hotgravel.core.shot.props import Box
 from tests.conftest import play
 from tests.core.matter.front.scenes import BOARD, MIDDLE, burning, front
 from tests.core.matter.rigid.scenes import prop, scene
+from tests.core.matter.soft.scenes import cloth
 
 
 def test_it_comes_by_the_shortest_path():
@@ -130,6 +131,21 @@ def test_it_warms_cools_and_fires_cues():
     wanted = np.where(p.arrived >= 0.0, 20.0 + 600.0 * np.exp(-since / 0.5), 20.0)
     assert p.temperature == pytest.approx(wanted)
     assert set(made.events.particle) == set(p.id[p.arrived >= 0.25])
+
+
+def test_a_leaf_that_it_comes_to_gets_as_hot_and_lets_go():
+    leaf = prop("leaf", {"kind": "plane", "width": 0.8, "depth": 0.8}, (0, 1.01, 0))
+    cue = {"kind": "cue", "id": "lets-go", "when": {"kind": "hotter", "temperature": 400}, "then": {"kind": "unpin"}}
+    rows = [front(burns=None, warms=0.06, heat=700.0), cloth("leaf", segments=16, begins="held")]
+    shot = scene([prop("board", BOARD, (0, 1, 0)), leaf, MIDDLE], rows, 13, forces=[], cues=[cue])
+    made = play(shot, "rough", matter="soft")
+    off = np.hypot(*made.last.rest[:, [0, 2]].T)
+    come = 0.5 * 12 / 24 + 0.03  # m: at its speed, from the rim of the spark
+    hot = made.last.temperature > 400.0
+    assert made.last.temperature[off > come + 0.06].max() == 20.0
+    assert hot[off < come - 0.06].all()
+    assert (made.last.pinned[hot] == 0).mean() > 0.9  # cues look once a frame
+    assert (made.last.pinned[~hot] > 0).all()
 
 
 def test_what_will_not_burn_is_told():
