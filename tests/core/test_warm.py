@@ -9,7 +9,7 @@ from hotgravel.core.shape.shelf import FOLDER
 PLAIN = {name: value for name, value in os.environ.items() if name != FOLDER}  # no cutting is kept from before
 
 CHECK = """
-import importlib, pkgutil, sys
+import ast, importlib, inspect, pkgutil, sys
 from pathlib import Path
 import hotgravel.core
 from numba.core import event
@@ -22,10 +22,12 @@ from hotgravel.demo.shots import FOLDER, demo_names, demo_path
 warm()
 for found in pkgutil.walk_packages(hotgravel.core.__path__, "hotgravel.core."):
     module = importlib.import_module(found.name)
-    for kernel in vars(module).values():
-        if isinstance(kernel, CPUDispatcher) and kernel.py_func.__module__ == found.name:
-            if kernel.targetoptions.get("parallel") and not kernel.signatures:
-                print("not prepared:", found.name, kernel.py_func.__name__)
+    for function in ast.walk(ast.parse(inspect.getsource(module))):
+        if isinstance(function, ast.FunctionDef) and "njit" not in str(list(map(ast.unparse, function.decorator_list))):
+            for name in {node.id for node in ast.walk(function) if isinstance(node, ast.Name)}:
+                kernel = vars(module).get(name)
+                if isinstance(kernel, CPUDispatcher) and not kernel.signatures:
+                    print("not prepared:", found.name, name)
 class Told(event.Listener):
     def on_start(self, happening):
         print("compiled:", happening.data["dispatcher"].py_func.__name__, happening.data["args"])
@@ -40,8 +42,8 @@ for name in demo_names():
 
 
 def test_every_kernel_is_prepared_and_no_demo_shot_waits_for_one(tmp_path):
-    """Kernels within others are compiled with them; those that run side by side never stand within another. Numba
-    compiles a kernel anew where an array lies otherwise in memory or may not be written."""
+    """Each kernel that a function of plain Python calls; those within others are compiled with them. Numba compiles a
+    kernel anew where an array lies otherwise in memory or may not be written."""
     command = [sys.executable, "-c", CHECK, str(tmp_path)]
     done = subprocess.run(command, capture_output=True, env=PLAIN, text=True, timeout=600)
     assert done.returncode == 0, done.stderr
