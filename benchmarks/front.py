@@ -7,6 +7,7 @@ from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
 from hotgravel.core.matter.front.skin import Skin, crept, skin_of
+from hotgravel.core.shape.welding import in_parts
 
 FRAMES, RATE, SPEED, REACH = 60, 24.0, 0.5, 0.08
 CORNERS = np.array([[-1, 0, -1], [1, 0, -1], [1, 0, 1], [-1, 0, 1]], float)
@@ -25,10 +26,10 @@ def creeping(skin: Skin) -> float:
 
 
 def main() -> None:
-    creeping(skin_of(CORNERS, HALVES, 8, 1.0, 1.0, True))
+    creeping(skin_of(*in_parts(CORNERS, HALVES, 8), 1.0, 1.0, True))
     last = 0.0
     for segments in (64, 128):
-        skin = skin_of(CORNERS, HALVES, segments, 1.0, REACH, False)
+        skin = skin_of(*in_parts(CORNERS, HALVES, segments), 1.0, REACH, False)
         n = len(skin.place)
         graph = csr_matrix((skin.off, skin.near, skin.ends), shape=(n, n))
         start = time.perf_counter()

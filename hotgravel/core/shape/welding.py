@@ -39,7 +39,7 @@ def least_vertices(vertices: Array, faces: Ints, side: float) -> int:
     return int(min(area / (0.5 * np.sqrt(3.0) * side**2), 1e15))
 
 
-def in_parts(vertices: Array, faces: Ints, segments: int, most: int) -> tuple[Array, Ints]:
+def in_parts(vertices: Array, faces: Ints, segments: int, most: int = MOST) -> tuple[Array, Ints]:
     """The same mesh, in faces no wider than one of so many parts of its size. Raises `TooMany`."""
     return finer(vertices, faces, max(float(np.ptp(vertices, axis=0).max()) / segments, 1e-9), most)
 

@@ -67,7 +67,7 @@ class FrontMatter:
                 said = f"That makes {first} points. Accepted: {MOST_POINTS} in all, as fewer segments make."
                 faults.append(Fault(row.id, "segments", said))
                 break
-            skin = skin_of(*mesh, row.segments, scale, row.reach, row.over == "gaps")
+            skin = skin_of(*mesh, scale, row.reach, row.over == "gaps")
             u = uniforms(np.arange(len(skin.place), dtype=np.uint64), 1, seed=row.seed, who=row.id)[:, 0]
             roles.append(Role(row, props[row.prop], numbers[row.id], skin, first, 1.0 + row.ragged * (2.0 * u - 1.0)))
             first += len(skin.place)

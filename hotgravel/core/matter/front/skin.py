@@ -8,8 +8,6 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.spatial import cKDTree
 
-from hotgravel.core.shape.welding import finer
-
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
@@ -32,12 +30,10 @@ class Skin:
         return float(np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(initial=0.0))
 
 
-def skin_of(vertices: Array, faces: Ints, segments: int, scale: float, reach: float, gaps: bool) -> Skin:
-    """A mesh whose longest side is in so many parts; `scale` is how many times larger it stands in the world, `reach`
+def skin_of(place: Array, at: Ints, scale: float, reach: float, gaps: bool) -> Skin:
+    """A fine mesh of points (n, 3) and faces (F, 3); `scale` is how many times larger it stands in the world, `reach`
     in metres there. With `gaps` neighbours are all that are within reach; else those that hang together with the point
     by edges within it."""
-    side = max(float(np.ptp(vertices, axis=0).max()) / segments, 1e-9)
-    place, at = finer(vertices, faces, side)
     tree = cKDTree(scale * place)
     pairs = tree.query_pairs(reach, output_type="ndarray").astype(np.int64)
     off = np.linalg.norm(scale * (place[pairs[:, 0]] - place[pairs[:, 1]]), axis=1)

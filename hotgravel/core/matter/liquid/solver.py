@@ -36,7 +36,7 @@ from hotgravel.core.matter.liquid.transfer import (
 )
 from hotgravel.core.matter.liquid.viscosity import thickened
 from hotgravel.core.matter.pushed import forced
-from hotgravel.core.matter.wet import Wet
+from hotgravel.core.matter.wet import WetDrops
 from hotgravel.core.shape.colliders import colliders_of
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
@@ -160,7 +160,7 @@ class LiquidSolver:
             self._admit(state, dripped(self, row, shed, seam), seam)
 
     def offers(self, state: State) -> Offers:
-        wet = Wet(state.elements.position, WET * self.box.cell)
+        wet = WetDrops(state.elements.position, WET * self.box.cell)
         return Offers(blows=(Blows.kept_in(state.arrays),), wets=(wet,))
 
     def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, Array]]:

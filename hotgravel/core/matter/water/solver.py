@@ -18,7 +18,7 @@ from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.matter.water.rain import WATER, WIDE, classes, fall_speed, ringed
 from hotgravel.core.matter.water.shores import Shores
 from hotgravel.core.matter.water.waves import Square, Wind, carried, stepped, velocity_in
-from hotgravel.core.matter.wet import Wet
+from hotgravel.core.matter.wet import WetLevel
 from hotgravel.core.shape.colliders import Moving, stands
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.pose import Pose
@@ -139,7 +139,7 @@ class WaterSolver:
 
     def offers(self, state: State) -> Offers:
         a, (x, _, z) = state.arrays, self.nodes[0, 0]
-        level = Wet(np.zeros((0, 3)), self.square.cell, self.seen(state).place[..., 1], (x, z))
+        level = WetLevel(self.seen(state).place[..., 1], self.square.cell, (x, z))
         return Offers(blows=(Blows.kept_in(a),), splashes=(Splashes(a["drop_place"], a["drop_wide"]),), wets=(level,))
 
     def surfaces(self, state: State, scene: Scene) -> dict[str, dict[str, Array]]:

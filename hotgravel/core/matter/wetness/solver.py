@@ -113,11 +113,10 @@ class WetnessSolver:
         """Points are there from the frame on at which what they lie on is."""
         p = _points(state)
         for skin in self.skins:
-            known = state.facts.setdefault(f"{skin.first}", [])
-            for bearer, moving in skin.bearers(self.setting, seam).items():
-                if bearer not in known:
-                    known.append(bearer)
-                    p = p.joined(self._new(skin, bearer, moving, seam))
+            known, there = state.facts.get(f"{skin.first}", ()), skin.bearers(self.setting, seam)
+            for bearer in (b for b in there if b not in known):
+                p = p.joined(self._new(skin, bearer, there[bearer], seam))
+            state.facts[f"{skin.first}"] = list(there)
         state.elements = p
 
     def _new(self, skin: Surface, bearer: int, moving: Moving, seam: Seam) -> Points:

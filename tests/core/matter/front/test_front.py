@@ -20,6 +20,7 @@ from hotgravel.core.preflight.checks import findings
 from hotgravel.core.run.execute import execute
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shape.mesh import mesh_of
+from hotgravel.core.shape.welding import in_parts
 from hotgravel.core.shot.document import load
 from hotgravel.core.shot.props import Box
 from tests.conftest import play
@@ -29,7 +30,7 @@ from tests.core.matter.soft.scenes import cloth
 
 
 def test_it_comes_by_the_shortest_path():
-    skin = skin_of(*map(np.asarray, mesh_of(Box(width=1, height=0.5, depth=0.7))[:2]), 12, 1.0, 0.2, False)
+    skin = skin_of(*in_parts(*map(np.asarray, mesh_of(Box(width=1, height=0.5, depth=0.7))[:2]), 12), 1.0, 0.2, False)
     n = len(skin.place)
     rate = np.random.default_rng(3).uniform(0.2, 1.0, n)
     arrived, gone = np.full(n, -1.0), np.zeros(n)
@@ -61,7 +62,7 @@ def test_it_stays_on_its_skin_or_goes_over_gaps():
     two = np.array([[x, y, z] for y in (0, 0.05) for x in (0, 1) for z in (0, 1)], float)
     faces = np.array([[0, 1, 3], [0, 3, 2], [4, 5, 7], [4, 7, 6]])
     for gaps in (False, True):
-        skin = skin_of(two, faces, 10, 1.0, 0.2, gaps)
+        skin = skin_of(*in_parts(two, faces, 10), 1.0, 0.2, gaps)
         n = len(skin.place)
         arrived, gone = np.full(n, -1.0), np.zeros(n)
         arrived[0] = 0.0
