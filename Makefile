@@ -19,7 +19,7 @@ serve: $(VENV)/app.done $(VENV)/kernels.done
 	$(BIN)/hotgravel serve --port $(PORT)
 
 test: $(VENV)/dev.done $(VENV)/kernels.done
-	$(BIN)/python -m pytest -n 2 --dist loadfile --durations 15 -m "not browser"  # side by side
+	$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder --durations 15 -m "not browser"  # side by side
 	$(BIN)/python -m pytest --durations 15 -m browser tests/web  # browsers alone, so that none waits for another
 
 check: $(VENV)/dev.done

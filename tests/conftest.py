@@ -23,6 +23,11 @@ from hotgravel.core.shape.shelf import FOLDER as CUTTINGS
 from hotgravel.core.shot.document import load
 
 CUT = pytest.StashKey[str]()
+# Where files run side by side, the longest go first: begun last, one of them would keep a core waiting for the other.
+LONGEST = (
+    "test_options.py", "test_soft.py", "test_smoke.py", "test_guard.py", "test_motion.py", "test_api.py",
+    "test_liquid.py", "test_warm.py", "test_contract.py", "test_plume.py", "test_refusals.py", "test_machines.py",
+)  # fmt: skip
 settings.register_profile("steady", deadline=None, derandomize=True)  # no test's outcome depends on the machine
 settings.load_profile("steady")
 
@@ -132,7 +137,8 @@ def pytest_unconfigure(config: pytest.Config) -> None:
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """What drives a browser is marked, so that it can run where no other test keeps it waiting."""
+    """What drives a browser is marked, so that it can run where no other test keeps it waiting; what takes long begins."""
+    items.sort(key=lambda item: LONGEST.index(item.path.name) if item.path.name in LONGEST else len(LONGEST))
     for item in items:
         if {"page", "browser"} & set(getattr(item, "fixturenames", ())):
             item.add_marker("browser")

@@ -3,7 +3,7 @@
 import logging
 import os
 import threading
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from typing import Any
 
 import psutil
@@ -32,8 +32,8 @@ class Farm:
         self._ready = threading.Event()
         self._client: Client | None = None
         self._cluster: LocalCluster | None = None
-        self._futures: dict[int, Future] = {}
-        self._behind: dict[str, Future] = {}  # by worker: what it prepares while nothing runs
+        self._runs: dict[int, Future | None] = {}  # that were sent and have not ended; None before the workers are up
+        self._behind: dict[str, Future | None] = {}  # by worker: what it prepares while nothing runs
         self._failure = ""
         self._stopping = False
 
@@ -56,17 +56,21 @@ class Farm:
                 )  # fmt: skip
                 self._client = Client(self._cluster)
             self._client.subscribe_topic(job.TOPIC, self._hear)
-            self._prepare(self._client.scheduler_info(n_workers=-1)["workers"])
+            for worker in self._client.scheduler_info(n_workers=-1)["workers"]:
+                self._behind[worker] = None
         except Exception as error:  # whatever stops the workers must reach the page
             log.exception("the workers did not start")
             self._failure = f"The workers did not start: {error}"
         self._ready.set()
+        self._prepare()
 
-    def _prepare(self, workers: Iterable[str]) -> None:
-        """Let workers load all kernels. A run goes first, and loads what it needs by itself."""
-        assert self._client is not None
-        for worker in workers:
-            self._behind[worker] = self._client.submit(job.prepare, workers=[worker], pure=False, priority=-10)
+    def _prepare(self) -> None:
+        """Let workers load all kernels while no run waits. A run loads what it needs by itself, and goes first."""
+        for worker, task in self._behind.items():
+            begun = task is not None and not (task.status == "finished" and not task.result())
+            if not (self._runs or begun):
+                assert self._client is not None
+                self._behind[worker] = self._client.submit(job.prepare, workers=[worker], pure=False, priority=-10)
 
     def wait(self, seconds: float) -> bool:
         """Whether the workers are up within that time."""
@@ -74,11 +78,13 @@ class Farm:
 
     def send(self, run_id: int, document: dict[str, Any], folder: Place, meshes: Place) -> None:
         """Queue a run."""
+        self._runs[run_id] = None
         threading.Thread(target=self._send, args=(run_id, document, folder, meshes), daemon=True).start()
 
     def _send(self, run_id: int, document: dict[str, Any], folder: Place, meshes: Place) -> None:
         self._ready.wait()
         if self._client is None or self._failure:
+            self._runs.pop(run_id)
             self._ended(run_id, "failed", self._failure)
             return
         Event(job.RUNS_WAIT, client=self._client).set()
@@ -86,7 +92,7 @@ class Farm:
             job.run_shot, run_id, document, address_of(folder), address_of(meshes),
             key=f"run-{run_id}", pure=False, retries=0,
         )  # fmt: skip
-        self._futures[run_id] = future
+        self._runs[run_id] = future
         future.add_done_callback(lambda done: self._done(run_id, done))
 
     @staticmethod
@@ -103,7 +109,7 @@ class Farm:
         self._landed(news["run"], news["frame"], news["gauges"])
 
     def _done(self, run_id: int, future: Future) -> None:
-        self._futures.pop(run_id, None)
+        self._runs.pop(run_id, None)
         if self._stopping:
             return  # the next start says that this run was interrupted
         try:
@@ -114,9 +120,9 @@ class Farm:
             elif not isinstance(error, ValueError):  # a ShotFault is a sentence already
                 log.exception("run %s failed", run_id)
             self._ended(run_id, "failed", OVER if isinstance(error, KilledWorker) else _why(error))
-        if not self._futures:
+        if not self._runs:
             Event(job.RUNS_WAIT, client=self._client).clear()
-            self._prepare(w for w, f in self._behind.items() if f.status == "finished" and not f.result())
+            self._prepare()
 
     def stop(self) -> None:
         """End the workers."""

@@ -92,13 +92,13 @@ def ended(client: httpx.Client, run: int, seconds: float = PATIENCE) -> dict:
         if told["run"]["state"] not in ("waiting", "running"):
             return told
         time.sleep(0.15)
-    raise AssertionError(f"run {run} did not end")
+    raise AssertionError(f"run {run} did not end: {told['run']}")
 
 
 @pytest.fixture(scope="session")
 def demo_run(client: httpx.Client) -> int:
-    """The run that the first start makes of the demo shot, finished."""
-    assert ended(client, 1)["run"]["state"] == "finished"
+    """The run that the first start makes of the demo shot, finished. Half of the tests need it, so it is waited for longer."""
+    assert ended(client, 1, 4 * PATIENCE)["run"]["state"] == "finished"
     return 1
 
 

@@ -31,7 +31,7 @@ from hotgravel.core.shot.rigid import Rigid
 from hotgravel.core.shot.row import Clause, Row
 from hotgravel.core.shot.slosh import Slosh
 from hotgravel.core.shot.smoke import Detail, Drain, Fire, Fume, Puff, Smoke
-from hotgravel.core.shot.soft import Balloon, Cloth, Jelly
+from hotgravel.core.shot.soft import Balloon, Cloth, Jelly, Sewn
 from hotgravel.core.shot.sources import Offshoot, Source
 from hotgravel.core.shot.units import Dress
 from hotgravel.core.shot.velocity_field import VelocityField
@@ -52,13 +52,13 @@ SECTIONS = {
 }
 ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
-    Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Cloth, Jelly, Balloon, Front, Collision, Growth, Fading,
-    Tint, Apart, Skin, Streaks, Smoke, Fire, Detail, Liquid, Froth, Slosh, Water, Wetness, Source, Offshoot, Fume, Puff,
-    Drain, Fill, Spout, Outlet, Drip, Rain, *get_args(Force), Cue,
+    Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Cloth, Jelly, Balloon, Sewn, Front, Collision, Growth,
+    Fading, Tint, Apart, Skin, Streaks, Smoke, Fire, Detail, Liquid, Froth, Slosh, Water, Wetness, Source, Offshoot,
+    Fume, Puff, Drain, Fill, Spout, Outlet, Drip, Rain, *get_args(Force), Cue,
 )  # fmt: skip
 SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
 MatterRow = Annotated[
-    State | Rigid | Bonds | Posed | Cloth | Jelly | Balloon | Front | Collision | Growth | Fading | Tint | Apart
+    State | Rigid | Bonds | Posed | Cloth | Jelly | Balloon | Sewn | Front | Collision | Growth | Fading | Tint | Apart
     | Skin | Streaks | Smoke | Fire | Detail | Liquid | Froth | Slosh | Water | Wetness,
     Field(discriminator="kind"),
 ]  # fmt: skip
@@ -167,6 +167,11 @@ class Shot(BaseModel):
     def soft(self) -> list[Cloth | Jelly | Balloon]:
         """Those that are on."""
         return [row for row in self.matter if isinstance(row, Cloth | Jelly | Balloon) and row.on]
+
+    @property
+    def seams(self) -> list[Sewn]:
+        """Those that are on."""
+        return [row for row in self.matter if isinstance(row, Sewn) and row.on]
 
     @property
     def fronts(self) -> list[Front]:

@@ -128,6 +128,33 @@ class Cloth(Soft):
     )  # fmt: skip
 
 
+class Sewn(Row):
+    kind: Literal["sewn"] = "sewn"
+    section: ClassVar[str] = "matter"
+    asks: ClassVar[str | None] = "soft"
+    title: ClassVar[str] = "seam"
+    naming: ClassVar[str] = "seam of {prop}"
+    does: ClassVar[str] = "Sews the rim of cloth to other cloth, jelly or a balloon, until it is pulled too hard."
+    phrase: ClassVar[str] = (
+        "The rim of {prop} is sewn to {other} {zone} where it begins within {near} of it; the seam bears {bears}."
+    )
+    prop: Ref = refer("prop", label="rim of", help="A prop that is cloth, and has a rim.")
+    other: Ref = refer("prop", label="sewn to", help="Another prop that is cloth, jelly or a balloon.")
+    near: float = dial(
+        "m", 0.02, label="within", soft=(0.0, 0.2), low=0.0, high=100.0,
+        help="What of the rim is so near to the other's skin at the first frame is sewn to it there and stays so near.",
+    )  # fmt: skip
+    zone: Ref | None = refer(
+        "zone", label="where", none="all along it", manner="in ",
+        help="Only what of the rim lies in this zone at the first frame is sewn.",
+    )  # fmt: skip
+    bears: Value = dial(
+        "N/m", 10000.0, label="bears", soft=(50.0, 20000.0), low=0.0, high=1e9, drivable=True,
+        help="The pull on each metre of it at which it parts, stitch by stitch: basted 200, a worn seam 1 000, sewn "
+        "cotton 5 000, sails 20 000.",
+    )  # fmt: skip
+
+
 class Jelly(Soft):
     kind: Literal["jelly"] = "jelly"
     title: ClassVar[str] = "jelly"

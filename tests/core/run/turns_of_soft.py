@@ -58,6 +58,23 @@ def by_a_mast(change: Any):
     return changed
 
 
+def sewn(**seam: Any):
+    """A sheet that is pinned at one side and hangs, and another that is sewn to its end, or to that of a third."""
+
+    def change(shot: dict[str, Any]) -> None:
+        a_sheet(last=19)(shot)
+        shot["set"] += [prop("more", SHEET, (0, 2, 1.01)), prop("third", SHEET, (0, 2, -1.01)), TIP]
+        row = {"kind": "sewn", "id": "seam", "prop": "more", "other": "sheet"} | seam
+        shot["matter"] = [row, cloth("more"), cloth("third", begins="held"), *shot["matter"]]
+
+    return change
+
+
+TIP = {
+    "kind": "zone", "id": "tip", "name": "tip", "shape": {"kind": "block", "at": [0.5, 2, 0.5], "size": [0.5, 1, 1]},
+}  # fmt: skip
+
+
 def lowest(f: Film) -> float:
     return float(f.last.position[:, 1].min())
 
@@ -244,6 +261,11 @@ SOFT: dict[str, tuple[Any, ...]] = {
     "balloon.temperature": ("matter.0.temperature", 20.0, 300.0, warmth, 1, a_balloon()),
     "stretched.stretch": ("cues.0.when.stretch", 0.05, 0.6, fired, -1, fires({"kind": "stretched"}, a_sheet())),
     "pressed.pressure": ("cues.0.when.pressure", 10.0, 1e5, fired, -1, fires({"kind": "pressed"}, a_balloon(**LIES))),
+    "sewn.prop": ("matter.0.prop", "more", "third", lowest, -1, sewn()),
+    "sewn.other": ("matter.0.other", "third", "sheet", lowest, 1, sewn()),
+    "sewn.near": ("matter.0.near", 0.005, AS_IS, lowest, 1, sewn()),
+    "sewn.zone": ("matter.0.zone", "tip", None, lowest, 1, sewn()),
+    "sewn.bears": ("matter.0.bears", 0.1, AS_IS, lowest, 1, sewn()),
     "jelly.prop": ("matter.0.prop", "block", "other", lowest, 0, a_block()),
     "jelly.segments": ("matter.0.segments", AS_IS, 6, count, 1, a_block()),
     "jelly.stiffness": ("matter.0.stiffness", AS_IS, 1e5, lowest, 1, a_block()),

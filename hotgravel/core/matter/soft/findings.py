@@ -4,16 +4,18 @@ from collections.abc import Iterator
 from itertools import groupby
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from hotgravel.core.drive.value import is_driven, one
 from hotgravel.core.matter.soft.making import Thing
 from hotgravel.core.matter.soft.model import Array, Model, Surface
+from hotgravel.core.matter.soft.sewing import Stitches, begun, rim_of, skin_at
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.finding import setting as setting_to
-from hotgravel.core.shot.soft import Balloon, Soft
+from hotgravel.core.shot.soft import Balloon, Cloth, Soft
 from hotgravel.core.shot.units import show_quantity
 
 SUNK = 0.5  # of a skin's thickness: so deep it may begin in what it meets
@@ -60,6 +62,33 @@ def _led_by_none(row: Soft, shot: Shot) -> Iterator[Finding]:
         said = f"{shot.names()[row.to]} {called}: nothing can be pinned to it. Accepted: a prop that stands, that its "
         own = setting_to("Pin it to its own prop", row.id, "to", None)
         yield Finding("pinned to none", row.id, "to", f"{said}keys move, or that is one body.", "wrong", own)
+
+
+def unsewn(
+    shot: Shot, setting: Setting, model: Model, things: tuple[Thing, ...], stitches: Stitches
+) -> Iterator[Finding]:
+    """A seam that has no stitch, and why."""
+    names, there = shot.names(), begun(setting, model, things)
+    by_prop = {thing.prop.id: number for number, thing in enumerate(things)}
+    for number, row in enumerate(shot.seams):
+        if (stitches.row == number).any():
+            continue
+        one, other, field = by_prop.get(row.prop), by_prop.get(row.other), "prop"
+        if one is None or not isinstance(things[one].row, Cloth) or not len(rim_of(model.surfaces[one].faces)):
+            why = f"{names[row.prop]} is no cloth with a rim. Accepted: a prop that is cloth and open."
+        elif other is None:
+            field, why = "other", f"{names[row.other]} is not soft: to such props, cloth is pinned instead."
+        elif one == other:
+            field, why = "other", "It is sewn to itself. Accepted: two props."
+        else:
+            from_, to = model.surfaces[one], model.surfaces[other]
+            points = skin_at(from_, there)[np.unique(rim_of(from_.faces))]
+            far = cKDTree(skin_at(to, there)).query(points)[0].min()
+            apart = show_quantity(float(f"{far:.2g}"), "m", shot.dress)
+            field, why = "near", f"The nearest of its rim begins {apart} from a corner of {names[row.other]}"
+            outside = row.zone is not None and far <= row.near
+            why += ", and must be in the zone." if outside else ". Allow more, or move one."
+        yield Finding("sews nothing", row.id, field, f"Nothing is sewn. {why}", "wrong")
 
 
 def _begins(thing: Thing, surface: Surface, model: Model, scene: Scene) -> Array:

@@ -84,7 +84,10 @@ class Going:
         self.triangles = grown(rested, self.sizes)
         solved, left = shared(rested, solver.solved / self.h**2)
         self.unsolved = grown(left, self.sizes)
-        solver.system.prepare(mass, solved, self.plates, whole, self.damping, self.h)
+        there = (self.at[solver.stitches.nodes] >= 0).all(axis=1)
+        self.sewn = np.flatnonzero(there & (state.arrays["sewn"] > 0.0))
+        self.stitches, self.pulled = solver.stitches.only(self.sewn), np.zeros(len(self.sewn))
+        solver.system.prepare(mass, solved, self.plates, whole, self.stitches, self.damping, self.h)
         table = gather(acting_on(solver.setting.shot, seam.switched), solver.setting.states, scene, p, dt, {})
         row = (np.arange(len(p)) if table.by_element else p.state)[free]
         self.pull, self.rate, self.drift, self.bite = (
@@ -130,6 +133,7 @@ class Going:
         solver, rest = self.solver, self.unsolved
         stretched(x, v, w, rest.nodes, rest.numbers, rest.groups, h, self.damping, False)
         solver.system.relax(x, self.before, self.sizes, self.plates, self.fold, self.air)
+        self.pulled += self.stitches.pulls(x) / self.many
         squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, False)
         self._keep_apart(number)
         v[:] = (x - self.before) / h

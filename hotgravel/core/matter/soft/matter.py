@@ -7,8 +7,9 @@ import numpy as np
 
 from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kept, Kind, Lane, Table
 from hotgravel.core.matter.elements import Elements
-from hotgravel.core.matter.soft.findings import before
+from hotgravel.core.matter.soft.findings import before, unsewn
 from hotgravel.core.matter.soft.making import BALL, made_of
+from hotgravel.core.matter.soft.sewing import sewn
 from hotgravel.core.matter.soft.solver import SoftSolver
 from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.shape.setting import Setting
@@ -39,6 +40,7 @@ class SoftMatter:
         "air_volume": Gauge("m³", "volume of the air in balloons, all together"),
         "air_pressure": Gauge("Pa", "how much more the air of a balloon presses than that outside, at most"),
         "torn": Gauge("", "how many more vertices there are since cloth has torn"),
+        "parted": Gauge("", "stitches of seams that have parted"),
         "touching": Gauge("", "points of cloth and jelly that lie on cloth or jelly"),
         "touches": Gauge("", "vertices that lie on something"),
     }
@@ -59,7 +61,7 @@ class SoftMatter:
         if not setting.shot.soft:
             return None
         model, things = made_of(setting)
-        return SoftSolver(setting, model, things) if things else None
+        return SoftSolver(setting, model, things, sewn(setting, model, things)) if things else None
 
     def places(self, shot: Shot) -> tuple[str, ...]:
         return tuple(row.prop for row in shot.soft)
@@ -69,6 +71,7 @@ class SoftMatter:
 
     def findings(self, shot: Shot, solver: Any) -> Iterator[Finding]:
         yield from before(shot, solver.setting, solver.model, solver.things)
+        yield from unsewn(shot, solver.setting, solver.model, solver.things, solver.stitches)
 
     def after(self, shot: Shot, measured: Mapping[int, Mapping[str, float]]) -> Iterator[Finding]:
         yield from ()

@@ -16,6 +16,7 @@ from hotgravel.core.matter.soft.flowing import flowed
 from hotgravel.core.matter.soft.going import Going
 from hotgravel.core.matter.soft.making import Thing
 from hotgravel.core.matter.soft.model import Energies, Ints, Model, grouped, volume_of
+from hotgravel.core.matter.soft.sewing import NONE, Stitches, joined
 from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.matter.soft.stiffness import by_vertex
 from hotgravel.core.matter.soft.system import System
@@ -37,13 +38,19 @@ class SoftSolver:
     setting: Setting
     model: Model
     things: tuple[Thing, ...]
+    stitches: Stitches = NONE
     system: System = field(default_factory=System)
     as_torn: dict[bytes, "tuple[SoftSolver, Ints]"] = field(default_factory=dict)
 
     def begin(self) -> State:
         return State(
             Vertices.blank(0),
-            {"fold": folded(self.scaled, self.model.plates), "rest": self.model.tets.numbers[:, :9].copy(), **NO_BLOWS},
+            {
+                "fold": folded(self.scaled, self.model.plates),
+                "rest": self.model.tets.numbers[:, :9].copy(),
+                "sewn": np.ones(len(self.stitches.gap)),
+                **NO_BLOWS,
+            },
             {"begun": [], "touching": 0.0, "air": [0.0, 0.0]},
         )
 
@@ -60,7 +67,10 @@ class SoftSolver:
         """The points and triangles of the skins that meet one another."""
         thick = [thing.row.thickness for thing in self.things]
         meet = {n: self.model.surfaces[n] for n, thing in enumerate(self.things) if thing.row.meets == "all"}
-        return skins_of(meet, thick, self.scaled)
+        there = np.zeros_like(self.model.place)
+        for thing, mine in zip(self.things, self.model.members, strict=True):
+            there[mine] = self.setting.at_first[thing.prop.id].to_world(self.model.place[mine])
+        return skins_of(meet, thick, there, joined(self.stitches, self.model, len(self.things)))
 
     @cached_property
     def faces(self) -> list[Ints]:
@@ -102,7 +112,9 @@ class SoftSolver:
 
     @cached_property
     def tears(self) -> bool:
-        """Whether any cloth or balloon may tear."""
+        """Whether any cloth or balloon may tear, or a seam part."""
+        if len(self.stitches.gap):
+            return True
         rows = [thing.row for thing in self.things if not isinstance(thing.row, Jelly)]
         return any(not isinstance(row.tear, int | float) or row.tear < NEVER for row in rows)
 
@@ -138,8 +150,10 @@ class SoftSolver:
         whole.age += dt
         solver, slots = self._torn(whole)
         p = replace(whole, vertex=slots)  # the very arrays, by the vertices of cloth as it is torn
+        solver._unpick(state, p)
         going = Going(solver, p, state, seam, dt)
         going.go(p)
+        solver._part_seams(state, going, seam.scene)
         state.arrays |= going.blows()
         p.stretch[:] = self._stretch(going.x, going.triangles)[p.vertex]
         solver._crease(state, going.x, seam.scene)
@@ -209,6 +223,7 @@ class SoftSolver:
             "greatest_pressure": float(p.pressure.max(initial=0.0)),
             "touches": touches,
             "touching": state.facts["touching"],
+            "parted": float((state.arrays["sewn"] == 0.0).sum()),
             "torn": count - len(np.unique(p.vertex)),
             "air_volume": state.facts["air"][0],
             "air_pressure": state.facts["air"][1],
@@ -242,6 +257,18 @@ class SoftSolver:
             for n in range(3):
                 np.maximum.at(found, tri.nodes[:, n], long)
         return found
+
+    def _unpick(self, state: State, p: Vertices) -> None:
+        """Stitches part, in place, that hang on what a cue has parted."""
+        apart = np.zeros(len(self.model.place), bool)
+        apart[p.vertex[p.corners & APART > 0]] = True
+        state.arrays["sewn"][self.stitches.on(apart)] = 0.0
+
+    def _part_seams(self, state: State, going: Going, scene: Scene) -> None:
+        """Stitches part, in place, that were pulled harder in a step than their seams bear."""
+        bears = np.array([one(row, "bears", scene.ask) for row in self.setting.shot.seams])
+        over = going.pulled > bears[going.stitches.row] * going.stitches.length
+        state.arrays["sewn"][going.sewn[over]] = 0.0
 
     def _give(self, state: State, x: Array, scene: Scene) -> None:
         """Jelly that is strained by more than it can take keeps what is over, in place."""

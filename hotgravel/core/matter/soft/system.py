@@ -20,6 +20,7 @@ from scipy.sparse.linalg import splu
 from hotgravel.core.matter.soft.air import Air
 from hotgravel.core.matter.soft.bending import Plates, normals
 from hotgravel.core.matter.soft.model import Array, Energies, Ints
+from hotgravel.core.matter.soft.sewing import STIFF, Stitches
 
 HELD = 1e9  # times the greatest mass: what is kept in place
 KEPT = 4  # factors of the matrix: a step's length goes to and fro
@@ -65,11 +66,13 @@ def aimed(x, nodes, numbers, groups, size, out):
 @dataclass(frozen=True, eq=False)
 class Factored:
     """The system for one length of steps: its triangles, what the places before count (`slow`), what plates count as
-    they lie at rest (`lain`), and what solves the whole."""
+    they lie at rest (`lain`), stitches and their ends as a matrix, and what solves the whole."""
 
     triangles: Energies
     slow: Any
     lain: Any
+    stitches: Stitches
+    ends: Any
     solve: Callable[[Array], Array]
 
 
@@ -86,33 +89,45 @@ class System:
     dt: float = 0.0
 
     def prepare(
-        self, mass: Array, triangles: Energies, plates: Plates, there: NDArray[np.bool_], damping: Array, dt: float
-    ) -> None:
+        self, mass: Array, triangles: Energies, plates: Plates, there: NDArray[np.bool_], stitches: Stitches,
+        damping: Array, dt: float,
+    ) -> None:  # fmt: skip
         """For small steps of dt seconds. `mass` (n,) is infinite where vertices are led, `there` (B,) tells which folds
         have all their vertices, `damping` (n,) in which time what is at each vertex gives way."""
         self.dt, self.now = dt, None
-        if not len(triangles.nodes) and not (plates.stiff.any() and there.any()):
+        if not len(triangles.nodes) and not (plates.stiff.any() and there.any()) and not len(stitches.gap):
             return
-        self.used = np.unique(np.concatenate([triangles.nodes.ravel(), plates.nodes.ravel()]))
+        self.used = np.unique(np.concatenate([of.nodes.ravel() for of in (triangles, plates, stitches)]))
         own = mass[self.used]
         self.free = np.flatnonzero(np.isfinite(own))
         if not len(self.free):
             return
         self.mass = np.where(np.isfinite(own), own, HELD * float(own[self.free].max()))[:, None]
-        told = (np.float64(dt), self.used, self.mass, there, triangles.nodes, triangles.numbers, plates.stiff, damping)
+        told = (
+            np.float64(dt), self.used, self.mass, there, triangles.nodes, triangles.numbers, plates.stiff, damping,
+            stitches.nodes, stitches.shares,
+        )  # fmt: skip
         key = blake2b(b"".join(part.tobytes() for part in told)).digest()
         if key not in self.kept:
             while len(self.kept) >= KEPT:
                 self.kept.pop(next(iter(self.kept)))
-            self.kept[key] = self._factored(len(mass), triangles, plates, there, damping)
+            self.kept[key] = self._factored(len(mass), triangles, plates, there, stitches, damping)
         self.now = self.kept[key]
 
     def _factored(
-        self, many: int, triangles: Energies, plates: Plates, there: NDArray[np.bool_], damping: Array
+        self,
+        many: int,
+        triangles: Energies,
+        plates: Plates,
+        there: NDArray[np.bool_],
+        stitches: Stitches,
+        damping: Array,
     ) -> Factored:
         at = np.full(many, 0)
         at[self.used] = np.arange(len(self.used))
         whole = diags(self.mass[:, 0]) + self.dt**2 * _pulled(at, len(self.used), triangles)
+        ends = stitches.matrix(at, len(self.used))
+        whole += self.dt**2 * STIFF * ends.T @ ends
         rows = np.repeat(np.arange(len(plates.nodes)), 4)
         weights = (plates.weights * there[:, None]).ravel()
         sides = csr_matrix((weights, (rows, at[plates.nodes].ravel())), shape=(len(plates.nodes), len(self.used)))
@@ -122,7 +137,7 @@ class System:
         made = splu(
             csc_matrix(whole + slow + bent @ curved), permc_spec="MMD_AT_PLUS_A", options={"SymmetricMode": True}
         )
-        return Factored(triangles, slow, csr_matrix(bent @ plates.curved), made.solve)
+        return Factored(triangles, slow, csr_matrix(bent @ plates.curved), stitches, ends, made.solve)
 
     def relax(self, x: Array, before: Array, sizes: Array, plates: Plates, rest: Array, air: Air) -> None:
         """Move vertices (n, 3) in place as cloth and air would have them at the end of a small step that began
@@ -138,6 +153,10 @@ class System:
             right += self.dt**2 * aims[self.used]
         if rest.any():
             right += self.now.lain @ ((2.0 * plates.span * np.sin(0.5 * rest))[:, None] * normals(x, plates))
+        if self.now.stitches.gap.any():
+            way = self.now.ends @ x[self.used]
+            long = np.maximum(np.linalg.norm(way, axis=1), LEAST)
+            right += self.dt**2 * STIFF * self.now.ends.T @ ((self.now.stitches.gap / long)[:, None] * way)
         if not air.any:
             x[self.used[self.free]] = self.now.solve(right)[self.free]
             return

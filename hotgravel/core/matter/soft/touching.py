@@ -18,21 +18,24 @@ GIVEN = 0.5  # of its thickness: how much farther a point may be moved while all
 
 @dataclass(frozen=True, eq=False)
 class Skins:
-    """The points of all skins: the vertices (m, 4) that each follows by shares (m, 4), where they lie at rest (m, 3),
-    how thick what they are on is (m,), and its number (m,); and the triangles (F, 3) and edges (E, 2) between them."""
+    """The points of all skins: the vertices (m, 4) that each follows by shares (m, 4), where they lie at rest (m, 3)
+    from the middle (m, 3) of their thing, how thick that is (m,), its number (m,), and a number (m,) that is the same
+    for all that are sewn together; and the triangles (F, 3) and edges (E, 2) between them."""
 
     nodes: Ints
     shares: Array
     rest: Array
+    middle: Array
     thick: Array
     thing: Ints
+    group: Ints
     faces: Ints
     edges: Ints
 
 
-def skins_of(surfaces: Mapping[int, Surface], thick: Sequence[float], rest: Array) -> Skins:
-    """The skins of some things, by their numbers; `thick` has how thick each thing is, `rest` the vertices (n, 3) as
-    they lie at rest."""
+def skins_of(surfaces: Mapping[int, Surface], thick: Sequence[float], rest: Array, group: Ints) -> Skins:
+    """The skins of some things, by their numbers; `thick` has how thick each thing is, `group` a number that is the
+    same for those sewn together, `rest` the vertices (n, 3) as they lie at rest."""
     many = [len(surface.nodes) for surface in surfaces.values()]
     nodes = np.concatenate([np.zeros((0, 4), np.int64), *(s.nodes for s in surfaces.values())])
     shares = np.concatenate([np.zeros((0, 4)), *(s.shares for s in surfaces.values())])
@@ -41,8 +44,11 @@ def skins_of(surfaces: Mapping[int, Surface], thick: Sequence[float], rest: Arra
     faces += [s.faces + start for s, start in zip(surfaces.values(), starts, strict=False)]
     thing = np.repeat(np.array(list(surfaces), np.int64), many)
     at_rest = np.einsum("mn,mnc->mc", shares, rest[nodes])
-    triangles = np.concatenate(faces)
-    return Skins(nodes, shares, at_rest, np.asarray(thick, float)[thing], thing, triangles, edges_of(triangles))
+    middle = np.zeros_like(at_rest)
+    for number in surfaces:
+        middle[thing == number] = at_rest[thing == number].mean(axis=0)
+    triangles, each = np.concatenate(faces), np.asarray(thick, float)[thing]
+    return Skins(nodes, shares, at_rest - middle, middle, each, thing, group[thing], triangles, edges_of(triangles))
 
 
 class Touching:
@@ -51,7 +57,7 @@ class Touching:
 
     def __init__(self, skins: Skins, grip: Array, at: Ints, spacing: float, sizes: Array) -> None:
         there = np.asarray((at[skins.nodes] >= 0).all(axis=1))
-        self.skins, self.grip, self.rest = skins, grip, sizes[:, None] * skins.rest
+        self.skins, self.grip, self.rest = skins, grip, skins.middle + sizes[:, None] * skins.rest
         self.faces = np.ascontiguousarray(skins.faces[there[skins.faces].all(axis=1)])
         self.edges = np.ascontiguousarray(skins.edges[there[skins.edges].all(axis=1)])
         many, thick = len(skins.nodes), float(skins.thick.max(initial=0.0))
@@ -80,11 +86,11 @@ class Touching:
         s, faces, edges = self.skins, self.near_faces, self.near_edges
         laid(x, s.nodes, s.shares, self.points)
         many = points_parted(
-            x, w, s.nodes, s.shares, self.rest, s.thick, self.grip, s.thing, self.faces, faces.found, faces.count,
+            x, w, s.nodes, s.shares, self.rest, s.thick, self.grip, s.group, self.faces, faces.found, faces.count,
             self.went, self.points, self.old, dt, pressed,
         )  # fmt: skip
         many += edges_parted(
-            x, w, s.nodes, s.shares, self.rest, s.thick, self.grip, s.thing, self.edges, edges.found, edges.count,
+            x, w, s.nodes, s.shares, self.rest, s.thick, self.grip, s.group, self.edges, edges.found, edges.count,
             self.went, self.points, self.old, dt, pressed,
         )  # fmt: skip
         return int(many)
@@ -99,7 +105,7 @@ class Touching:
         if (np.linalg.norm(self.points - self.found_at, axis=1) > GIVEN * s.thick).any():
             self.find(x, before)
         return bool(zoned(
-            x, before, w, held, s.nodes, s.shares, self.rest, s.thick, s.thing, self.faces, faces.found, faces.count,
+            x, before, w, held, s.nodes, s.shares, self.rest, s.thick, s.group, self.faces, faces.found, faces.count,
             self.edges, edges.found, edges.count, self.points, self.old, zone,
         ))  # fmt: skip
 
