@@ -109,7 +109,7 @@ class Shed(Clause):
     )  # fmt: skip
 
 
-SUPPLIES = ("source", "offshoot", "fume", "puff", "drain", "spout", "outlet", "drip", "rain")
+SUPPLIES = ("source", "offshoot", "fume", "puff", "drain", "spout", "outlet", "gas", "drip", "rain")
 FORCES = tuple(cls.model_fields["kind"].default for cls in get_args(Force))
 _RUNS = "A source, an offshoot or a force. One that a cue starts waits for it."
 

@@ -20,7 +20,7 @@ from hotgravel.core.shot.faults import Fault, ShotFault, faults_of
 from hotgravel.core.shot.finish import Finish
 from hotgravel.core.shot.forces import Force
 from hotgravel.core.shot.front import Front
-from hotgravel.core.shot.liquid import Drip, Fill, Froth, Liquid, Outlet, Spout
+from hotgravel.core.shot.liquid import Drip, Fill, Froth, Gas, Liquid, Outlet, Spout
 from hotgravel.core.shot.matter import Apart, Collision, Fading, Growth, Skin, State, Streaks, Tint
 from hotgravel.core.shot.migrations import VERSION, migrated
 from hotgravel.core.shot.naming import free_name
@@ -54,7 +54,7 @@ ROW_SECTIONS = tuple(name for name in SECTIONS if name != "finish")
 ROWS: tuple[type[Row], ...] = (
     Prop, Zone, VelocityField, Cut, State, Rigid, Bonds, Posed, Cloth, Jelly, Balloon, Sewn, Front, Collision, Growth,
     Fading, Tint, Apart, Skin, Streaks, Smoke, Fire, Detail, Liquid, Froth, Slosh, Water, Wetness, Source, Offshoot,
-    Fume, Puff, Drain, Fill, Spout, Outlet, Drip, Rain, *get_args(Force), Cue,
+    Fume, Puff, Drain, Fill, Spout, Outlet, Gas, Drip, Rain, *get_args(Force), Cue,
 )  # fmt: skip
 SetRow = Annotated[Prop | Zone | VelocityField | Cut, Field(discriminator="kind")]
 MatterRow = Annotated[
@@ -63,12 +63,12 @@ MatterRow = Annotated[
     Field(discriminator="kind"),
 ]  # fmt: skip
 SupplyRow = Annotated[
-    Source | Offshoot | Fume | Puff | Drain | Fill | Spout | Outlet | Drip | Rain, Field(discriminator="kind")
+    Source | Offshoot | Fume | Puff | Drain | Fill | Spout | Outlet | Gas | Drip | Rain, Field(discriminator="kind")
 ]
 ForceRow = Annotated[Force, Field(discriminator="kind")]
 
 
-Supplied = Source | Offshoot | Fume | Puff | Drain | Fill | Spout | Outlet | Drip | Rain
+Supplied = Source | Offshoot | Fume | Puff | Drain | Fill | Spout | Outlet | Gas | Drip | Rain
 Grown = Rigid | Cloth | Jelly | Balloon | Front | Froth | Slosh | Water | Wetness
 Origin = Supplied | Grown
 LOOKS = {"smoke": ("thickness",), "fire": ("glow",)}  # what only pictures show, beside the looks of all rows

@@ -231,6 +231,36 @@ class Outlet(Row):
         return ""
 
 
+class Gas(Row):
+    kind: Literal["gas"] = "gas"
+    naming: ClassVar[str] = "gas from {prop}"
+    section: ClassVar[str] = "supply"
+    title: ClassVar[str] = "gas source"
+    does: ClassVar[str] = "Lets gas into liquid out of a prop: bubbles that swell there, rise and burst."
+    phrase: ClassVar[str] = "Out of {prop}, gas comes into liquid at {rate} from frame {start} to {end}."
+    prop: Ref = refer(
+        "prop", label="prop", solid=True, help="A place in the liquid, some cells wide. It may be unseen."
+    )
+    rate: Value = dial(
+        "l/s", 0.01, label="rate", soft=(0.0, 0.1), low=0.0, high=1e6, drivable=True,
+        help="How much comes. By keys or noise it comes bubble by bubble; those narrower than four cells are lost.",
+    )  # fmt: skip
+    start: int = dial(
+        "frame", 1, label="start", soft=(1, 120), low=-100_000, high=1_000_000, whole=True, help="From this frame on."
+    )
+    end: int = dial(
+        "frame", 120, label="end", soft=(1, 240), low=-100_000, high=1_000_000, whole=True,
+        help="The last frame during which it comes.",
+    )  # fmt: skip
+
+    def complaints(self) -> Iterator[tuple[str, str]]:
+        if self.end < self.start:
+            yield "end", f"It ends at frame {self.end}, before its start. Accepted: {self.start} or later."
+
+    def birth(self, names: Mapping[str, str], parent: int) -> str:
+        return ""
+
+
 class Drip(Row):
     kind: Literal["drip"] = "drip"
     section: ClassVar[str] = "supply"

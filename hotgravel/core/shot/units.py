@@ -28,6 +28,7 @@ _UNITS: dict[str, dict[str, float]] = {
     "Pa": {"Pa": 1.0, "pa": 1.0, "hpa": 100.0, "mbar": 100.0, "kpa": 1e3, "bar": 1e5},
     "GPa": {"GPa": 1e9, "gpa": 1e9, "mpa": 1e6, "pa": 1.0},
     "ms": {"ms": 0.001, "s": 1.0},
+    "l/s": {"l/s": 1e-3, "l/min": 1e-3 / 60.0, "ml/s": 1e-6, "m³/s": 1.0, "m3/s": 1.0},
     "mm/h": {"mm/h": 1.0, "mm per h": 1.0, "cm/h": 10.0, "in/h": 25.4},
     "Pa s": {"Pa s": 1.0, "pa s": 1.0, "pas": 1.0, "mpa s": 1e-3, "cp": 1e-3, "p": 0.1},
     "N/m": {"N/m": 1.0, "n/m": 1.0, "kn/m": 1e3, "n/cm": 100.0, "n/mm": 1e3},

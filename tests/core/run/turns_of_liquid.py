@@ -44,6 +44,14 @@ def draining(**fields: Any):
     return scene(supply=[fill(), SINK | {"start": 4} | fields])
 
 
+def bubbling(shot: dict[str, Any]) -> None:
+    """A pool into which gas comes."""
+    ball = {"kind": "sphere", "radius": 0.15}
+    props = [prop(name, ball, (0, at, 0), seen="unseen") for name, at in (("vent", 0.3), ("deep", 0.25))]
+    gas = {"kind": "gas", "id": "gas", "prop": "vent", "rate": 0.05}
+    scene(water=body_of(1.6, 0.6), props=props, supply=[fill(), gas], last=6)(shot)
+
+
 def swelling(shot: dict[str, Any]) -> None:
     """A ball of liquid, drawn out along its height, in no one's hold."""
     long = {"kind": "box", "width": 0.4, "height": 1.2, "depth": 0.4}
@@ -52,6 +60,11 @@ def swelling(shot: dict[str, Any]) -> None:
 
 def along(axis: int):
     return lambda f: float(f.last.position[:, axis].mean())
+
+
+def gas(f: Film) -> float:
+    """How high the liquid stands, which gas lifts."""
+    return float(np.quantile(f.last.position[:, 1], 0.99))
 
 
 def reach(f: Film) -> float:
@@ -178,6 +191,10 @@ LIQUID: dict[str, tuple[Any, ...]] = {
     "spout.through": ("supply.0.through", None, "right", count, -1, scene(supply=[TAP | {"prop": "water"}], water=body_of(0.6, 0.8, at=(0, 0.6, 0)))),
     "spout.start": ("supply.0.start", 1, 8, count, -1, pouring()),
     "spout.end": ("supply.0.end", 4, 12, count, 1, pouring()),
+    "gas.prop": ("supply.1.prop", "vent", "deep", gas, 0, bubbling),
+    "gas.rate": ("supply.1.rate", 0.01, AS_IS, gas, 1, bubbling),
+    "gas.start": ("supply.1.start", 1, 4, gas, -1, bubbling),
+    "gas.end": ("supply.1.end", 2, 20, gas, 1, bubbling),
     "outlet.prop": ("supply.1.prop", "other", "water", count, -1, draining()),
     "outlet.start": ("supply.1.start", AS_IS, 20, count, 1, draining()),
 }  # fmt: skip

@@ -19,7 +19,7 @@ from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.faults import Fault, ShotFault
 from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.finish import Quality
-from hotgravel.core.shot.liquid import MOST_CELLS, Drip, Fill, Liquid, Outlet, Spout
+from hotgravel.core.shot.liquid import MOST_CELLS, Drip, Fill, Gas, Liquid, Outlet, Spout
 from hotgravel.core.shot.units import show_quantity
 
 EVEN = 2  # cells: sides are as many of them
@@ -41,6 +41,7 @@ class LiquidMatter:
         "mean_speed": Gauge("m/s", "mean speed of drops"),
         "greatest_speed": Gauge("m/s", "speed of the fastest drop"),
         "kinetic_energy": Gauge("J/kg", "half the mean of speed squared: kinetic energy for each kilogram"),
+        "gas": Gauge("m³", "volume of the gas in it"),
         "hottest": Gauge("°C", "temperature of the hottest drop"),
         "squeezed": Gauge("%", "how much of its room it lacks where drops are pressed together"),
         "came": Gauge("kg", "how much has come out of sources"),
@@ -71,7 +72,9 @@ class LiquidMatter:
             fits = row.cell * (cells / MOST_CELLS) ** (1 / 3)
             said = f"That is {cells / 1e6:.1f} million cells. Accepted: {MOST_CELLS // 10**6} million, as cells of "
             faults.append(Fault(row.id, "cell", f"{said}{fits:.2g} m make."))
-        supply = [r for r in shot.supply if isinstance(r, Fill | Spout | Outlet) and r.on and r.prop in setting.shapes]
+        supply = [
+            r for r in shot.supply if isinstance(r, Fill | Spout | Outlet | Gas) and r.on and r.prop in setting.shapes
+        ]
         faults += [Fault(r.id, "prop", "It has no inside to be filled. Accepted: a closed shape.")
                    for r in supply if not setting.shapes[r.prop].has_volume]  # fmt: skip
         if faults:
@@ -80,7 +83,8 @@ class LiquidMatter:
         return LiquidSolver(
             setting, row, box, tuple(r for r in supply if isinstance(r, Fill)),
             tuple(r for r in supply if isinstance(r, Spout)), tuple(r for r in supply if isinstance(r, Outlet)),
-            tuple(r for r in shot.supply if isinstance(r, Drip)), numbers, Room(setting, box, row.walls),
+            tuple(r for r in supply if isinstance(r, Gas)), tuple(r for r in shot.supply if isinstance(r, Drip)),
+            numbers, Room(setting, box, row.walls),
         )  # fmt: skip
 
     def places(self, shot: Shot) -> tuple[str, ...]:
@@ -114,7 +118,7 @@ class LiquidMatter:
         for row in solver.drips:
             if row.id not in asked:
                 yield Finding("never asked", row.id, "size", "It waits for a cue, and no cue sets it off.", "wrong")
-        for row in (r for r in supply if r.prop in setting.at_first and r.prop in setting.standing):
+        for row in (r for r in (*supply, *solver.gases) if r.prop in setting.at_first and r.prop in setting.standing):
             first, last = setting.shapes[row.prop].corners(setting.at_first[row.prop])
             if (last < low).any() or (first > high).any():
                 said = f"{names[row.prop]} lies outside the box of the liquid, so nothing comes."

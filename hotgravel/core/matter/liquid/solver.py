@@ -1,7 +1,7 @@
 """The solver of liquid: the order of one of its steps."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -18,6 +18,7 @@ from hotgravel.core.matter.fluid.solids import Box, Solids
 from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.liquid.buoyancy import Wetting, blows_of
 from hotgravel.core.matter.liquid.drops import Drops
+from hotgravel.core.matter.liquid.gas import Gas, came, lie, moved, none
 from hotgravel.core.matter.liquid.release import released
 from hotgravel.core.matter.liquid.room import Room, part_of, window_of
 from hotgravel.core.matter.liquid.supply import drained, dripped, filled, spouted
@@ -41,6 +42,7 @@ from hotgravel.core.shape.colliders import colliders_of
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.liquid import Drip, Fill, Liquid, Outlet, Spout
+from hotgravel.core.shot.liquid import Gas as GasSource
 
 TRAVEL = 1.5  # cells that liquid may go in a step
 MANY = 0.999  # of drops go no farther than that; single ones do not make all wait
@@ -56,13 +58,14 @@ Known = tuple[NDArray[np.bool_], ...]
 @dataclass(frozen=True, eq=False)
 class Laid:
     """Drops as they are laid on a grid: velocities, where those are known, what makes them thick (None where nothing
-    does), how full cells are, and how far their middles are from the surface, in cells."""
+    does), how full cells are, how far their middles are from the surface, in cells, and the gas among them."""
 
     velocity: Faces
     known: Known
     thick: Faces | None
     fill: Grid
     near: Grid
+    gas: Gas | None = None
 
     @cached_property
     def evened(self) -> Grid:
@@ -80,6 +83,7 @@ class LiquidSolver:
     fills: tuple[Fill, ...]
     spouts: tuple[Spout, ...]
     outlets: tuple[Outlet, ...]
+    gases: tuple[GasSource, ...]
     drips: tuple[Drip, ...]
     numbers: Mapping[str, int]
     room: Room
@@ -92,6 +96,7 @@ class LiquidSolver:
     def begin(self) -> State:
         facts = dict.fromkeys(("came", "drained", "left", "rounds", "drags", "lapse", "squeezed"), 0.0)
         arrays: dict[str, Array] = {**NO_BLOWS, "bodies": np.zeros(0, np.int64), "going": np.zeros((0, 3))}
+        arrays |= {"gas": np.zeros((0, 3)), "owed": np.zeros(len(self.gases))}
         arrays |= {"pressure": rimmed((0, 0, 0)), "window": np.zeros((2, 3), np.int64), "stood": np.zeros((0, 9))}
         return State(Drops.blank(0), arrays, facts)
 
@@ -134,9 +139,12 @@ class LiquidSolver:
         self._push(p, seam, dt)
         kick = p.velocity.mean(axis=0) - own
         on = self._laid(p, grid, seam, dt)
+        if self.gases:
+            marks, inside, new = came(self, state.arrays["gas"], state.arrays["owed"], seam, dt)
+            on = replace(on, gas=lie(marks, inside, new, grid, on.fill, on.near, distance, dt))
         self._cool(p, on, grid, seam.scene, dt)
         same = bool((window == state.arrays["window"]).all())
-        flow = self._solved(on, solids, distance, state, state.arrays["pressure"] if same else None, dt)
+        flow = self._solved(on, solids, grid, distance, state, state.arrays["pressure"] if same else None, dt)
         told = Wetting(grid, state.arrays["pressure"], on.near, flow, self.row.density, kick / dt, dt, lapse)
         state.arrays |= self._bear(told, seam, state)
         state.arrays |= {"window": window, "stood": self.room.moving(seam)}
@@ -183,6 +191,7 @@ class LiquidSolver:
             "level": float(np.quantile(height, 0.99)) if count else 0.0,
             "mean_speed": float(speed.mean()) if count else 0.0, "greatest_speed": float(speed.max(initial=0.0)),
             "kinetic_energy": float(0.5 * (speed**2).mean()) if count else 0.0,
+            "gas": len(state.arrays["gas"]) * self.box.cell**3 / 8.0,
             "hottest": float(p.temperature.max(initial=AIR)), "squeezed": 100.0 * facts["squeezed"],
             "came": facts["came"], "drained": facts["drained"], "left": facts["left"],
             "rounds": float(facts["rounds"]), "drags": float(facts["drags"]), "steps": float(steps),
@@ -239,10 +248,10 @@ class LiquidSolver:
         return Laid(flow, known, (stiff[0], stiff[1], stiff[2]) if thickens else None, fill, near)
 
     def _solved(
-        self, on: Laid, solids: Solids, distance: Grid, state: State, guess: Grid | None, dt: float
+        self, on: Laid, solids: Solids, grid: Box, distance: Grid, state: State, guess: Grid | None, dt: float
     ) -> Faces:  # fmt: skip
         """The velocities that liquid has at the end of a step, and beyond its surface; `distance` is how far middles
-        lie from obstacles, in cells."""
+        lie from obstacles, in cells. Gas goes with it."""
         cell, facts, row = self.box.cell, state.facts, self.row
         flow: Faces = (on.velocity[0].copy(), on.velocity[1].copy(), on.velocity[2].copy())
         if on.thick is not None:
@@ -251,10 +260,14 @@ class LiquidSolver:
         pull = np.zeros_like(on.near)
         if row.tension > 0.0:
             pull = _curvature(on.fill) * np.float32(row.tension * dt / (row.density * cell**2))
-        evens = min(row.evens, 0.5 / dt) * cell
+        evens, gas = min(row.evens, 0.5 / dt), on.gas
         state.arrays["pressure"], known, facts["rounds"] = released(
-            flow, solids, on.near, distance, on.fill, evens, pull, guess
-        )
+            flow, solids, on.near, none(grid.shape) if gas is None else gas.cells, distance,
+            on.fill if gas is None else on.fill + gas.among, None if gas is None else cell * gas.evened(dt),
+            evens * cell, pull, guess,
+        )  # fmt: skip
+        if gas is not None:
+            state.arrays["gas"] = moved(gas, flow, known, grid, distance, dt)
         u, v, w = (extended(flow[axis], known[axis], BEYOND) for axis in range(3))
         return u, v, w
 
