@@ -69,9 +69,9 @@ def test_the_embedded_workers_answer_nobody_without_their_keys(farm):
     address = farm[0]._cluster.scheduler_address
     assert address.startswith("tls://127.0.0.1:")
     with pytest.raises(OSError, match=r"Timed out|connect|closed"):
-        Client(address.replace("tls", "tcp"), timeout=1)
+        Client(address.replace("tls", "tcp"), timeout=1, set_as_default=False)
     with pytest.raises((TypeError, OSError, ValueError)):
-        Client(address, timeout=1)
+        Client(address, timeout=1, set_as_default=False)
 
 
 def test_the_picture_is_of_a_frame_in_which_much_goes_on(tmp_path):

@@ -224,6 +224,8 @@ class Acting:
                 p.let_go(who)
             case do.Part():
                 p.part(who)
+            case do.Harden():
+                p.harden(who, True)
             case do.Kick():
                 p.velocity[who] += self._each(then, "speed", look, who) * self._ways(watch, look, then, who)
                 look.refresh()
@@ -278,6 +280,8 @@ class Acting:
             case do.Unpin():
                 p.pinned[who], p.velocity[who] = np.maximum(values, PINNED).astype(np.uint8), 0.0
                 p.stop_spinning(who)
+            case do.Harden():
+                p.harden(who, False)
             case do.Become():
                 name = _column(then.attribute)
                 getattr(p, name)[who] = values

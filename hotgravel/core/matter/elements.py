@@ -89,6 +89,9 @@ class Elements:
         """Let some be a share (k,) of the size that they were born with."""
         self.radius[who] = share * self.size[who]
 
+    def harden(self, who: NDArray[np.int64], hard: bool) -> None:
+        """Let some become rigid with what hangs together with them, or soft again. Points are as they are."""
+
     def part(self, who: NDArray[np.int64]) -> None:
         """Let some come apart from all that they hang together with. Points hang together with nothing."""
 

@@ -41,6 +41,12 @@ class Part(Clause):
     phrase: ClassVar[str] = ""
 
 
+class Harden(Clause):
+    kind: Literal["harden"] = "harden"
+    title: ClassVar[str] = "becomes rigid"
+    phrase: ClassVar[str] = ""
+
+
 class Away(Clause):
     kind: Literal["away"] = "away"
     title: ClassVar[str] = "away from"
@@ -146,6 +152,6 @@ class Nothing(Clause):
     phrase: ClassVar[str] = ""
 
 
-Action = Enter | Remove | Pin | Unpin | Part | Kick | Spin | Become | Shed | Start | Stop | Swap
+Action = Enter | Remove | Pin | Unpin | Part | Harden | Kick | Spin | Become | Shed | Start | Stop | Swap
 Further = Nothing | Action
 GLOBAL = (Start, Stop, Swap)  # what happens to the shot, not to one particle

@@ -28,8 +28,8 @@ class Soft(Row):
     )  # fmt: skip
     sticks: Value = dial(
         "Pa", 0.0, label="sticks by", soft=(0.0, 1000.0), low=0.0, high=1e7, drivable=True, each=True,
-        help="How hard it must be pulled off what it collides with, once it has touched that. By 10 Pa a sheet of "
-        "1 kg/m² hangs from a ceiling, by 1 000 Pa jelly that is 10 cm thick; 0 does not stick.",
+        help="How hard it must be pulled off what it collides with, once it has touched that, and off what is soft. By "
+        "10 Pa a sheet of 1 kg/m² hangs from a ceiling, by 1 000 Pa jelly that is 10 cm thick; 0 does not stick.",
     )  # fmt: skip
     damping: float = dial(
         "s", 0.002, label="damping", soft=(0.0, 0.05), low=0.0, high=100.0,

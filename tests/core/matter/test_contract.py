@@ -33,6 +33,7 @@ HOT = {"kind": "state", "id": "hot", "name": "hot"}
 FIELD = {"kind": "field", "id": "air", "name": "air", "file": "air.npz"}
 
 RIPS = {"kind": "cue", "id": "rips", "when": {"kind": "older", "age": 0.2}, "then": {"kind": "part"}, "chance": 0.3}
+SETS = {"kind": "cue", "id": "sets", "when": {"kind": "older", "age": 0.1}, "then": {"kind": "harden"}, "chance": 0.6}
 
 
 @pytest.fixture
@@ -66,7 +67,7 @@ def world_of(matter: str, folder: Path):
         "water": scene([], [{"kind": "water", "id": "water", "size": 4.0, "cell": 0.2}, tint], 16, cues=[warm | {"when": {"kind": "older", "age": 0.1}}]),
         "slosh": holding({"kind": "cylinder", "radius": 0.3, "height": 1.0}, 16, at=(keys((1, 0), (9, 0.5)), 1, 0), rows=[tint], row={"uneven": 0.5}, cues=[warm | {"when": {"kind": "older", "age": 0.1}}]),
         "wetness": dipped(16, rows=[tint], cues=[warm | {"when": {"kind": "wetter"}}]),
-        "soft": scene([prop("sheet", SHEET, (0, 2, 0)), prop("hem", SHEET, (1, 2, 0))], [cloth("sheet", temperature=60, begins="held"), cloth("hem"), {"kind": "sewn", "id": "seam", "prop": "hem", "other": "sheet", "bears": 1.0}, tint], 16, cues=[warm, RIPS]),
+        "soft": scene([prop("sheet", SHEET, (0, 2, 0)), prop("hem", SHEET, (1, 2, 0))], [cloth("sheet", temperature=60, begins="held"), cloth("hem"), {"kind": "sewn", "id": "seam", "prop": "hem", "other": "sheet", "bears": 1.0}, tint], 16, cues=[warm, RIPS, SETS]),
         "front": scene([prop("board", BOARD, (0, 1, 0)), MIDDLE], [front(segments=12, burns=1.0), tint], 16, cues=[warm]),
         "rigid": scene([prop("box", UNIT_BOX, (0, 2, 0))], [body("box", copies=stacked(3, 2), temperature=60), tint], 16, cues=[warm]),
     }  # fmt: skip

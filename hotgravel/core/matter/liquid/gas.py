@@ -28,6 +28,8 @@ MOST = 500_000
 LEAST = 0.35  # of a cell: where less gas is, liquid closes over it
 BESIDE = 1.5  # cells: marks that are so near to a cell that is gas belong to it
 LEFT = 3.0  # cells: marks that have been left behind in liquid come back to a bubble that is as near
+WIDE = 100  # cells: less air than that, among liquid, is not open air
+FILM = 0.2  # s: how long a film of two cells over gas lasts, about
 EVENS = 20.0  # /s: how quickly gas takes its room
 DRAWN = 1.6  # cells: liquid is drawn into the room that marks left behind until it is so full; less, and tails grow
 BEYOND = 2  # cells: so far its velocity goes on
@@ -90,12 +92,12 @@ def came(solver: "LiquidSolver", marks: Array, owed: Array, seam: Seam, dt: floa
 
 
 def lie(
-    marks: Array, inside: Mask, new: int, grid: Box, full: Grid, near: Grid, distance: Grid, dt: float
+    marks: Array, inside: Mask, new: int, grid: Box, full: Grid, near: Grid, distance: Grid, step: int, dt: float,
 ) -> Gas:  # fmt: skip
     """Gas among liquid, of marks (m, 3), of which some are `inside` a source and so many at the end are new. `full` is
     how full of liquid cells are; `near`, how far middles lie from its surface, in cells, is brought up to date in
-    place; `distance` is that from obstacles. Gas that has come to open air is left out, and what was left behind in
-    liquid, which closes over it."""
+    place; `distance` is that from obstacles, `step` the step's number. Gas that has come to open air is left out, and
+    what was left behind in liquid, which closes over it."""
     place = (marks - np.array(grid.low)) / grid.cell
     fill, reach = np.zeros(grid.shape, np.float32), np.full(grid.shape, FAR, np.float32)
     slabs = -(-grid.shape[0] // SLAB)
@@ -108,7 +110,7 @@ def lie(
     )  # fmt: skip
     between = np.where(reach < FAR, 0.5 * (near - reach), near)  # the surface lies where both are as near
     cells = (reach < 0.0) & (np.maximum(near, between) >= 0.0) & (fill >= LEAST)
-    gone = _open(cells, (near >= 0.0) & ~cells & (distance > 0.0))
+    gone = _open(cells, (near >= 0.0) & ~cells & (distance > 0.0), step, dt)
     at = _cells(place, grid.shape)
     cells &= ~gone
     np.maximum(near, between, out=near, where=cells)
@@ -136,16 +138,17 @@ def _cells(place: Array, shape: tuple[int, ...]) -> tuple[Array, ...]:
     return tuple(np.clip(np.floor(place).astype(np.int64), 0, np.array(shape) - 1).T)
 
 
-def _open(cells: Mask, air: Mask) -> Mask:
-    """The bodies of gas that lie beside air which goes on to an end of the grid."""
+def _open(cells: Mask, air: Mask, step: int, dt: float) -> Mask:
+    """The bodies of gas that lie beside open air, and, by chance, some that a film of two cells parts from it."""
     if not cells.any():
         return cells
     body, _ = label(air)
-    ends = [np.take(body, end, axis).ravel() for axis in range(3) for end in (0, -1)]
-    outside = np.isin(body, np.unique(np.concatenate(ends))) & air
-    bubbles, _ = label(cells)
+    outside = air & (np.bincount(body.ravel())[body] >= WIDE)
+    bubbles, many = label(cells)
     met = np.unique(bubbles[binary_dilation(outside) & cells])
-    return np.asarray(np.isin(bubbles, met) & cells)
+    thin = np.unique(bubbles[binary_dilation(outside, iterations=3) & cells])
+    lasts = uniforms(np.arange(many + 1, dtype=np.uint64), 1, seed=step, who="film")[:, 0] > dt / FILM
+    return np.asarray(np.isin(bubbles, np.concatenate([met, thin[~lasts[thin]]])) & cells)
 
 
 def moved(gas: Gas, flow: Faces, known: tuple[Mask, ...], grid: Box, distance: Grid, dt: float) -> Array:

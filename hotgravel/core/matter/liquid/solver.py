@@ -141,7 +141,7 @@ class LiquidSolver:
         on = self._laid(p, grid, seam, dt)
         if self.gases:
             marks, inside, new = came(self, state.arrays["gas"], state.arrays["owed"], seam, dt)
-            on = replace(on, gas=lie(marks, inside, new, grid, on.fill, on.near, distance, dt))
+            on = replace(on, gas=lie(marks, inside, new, grid, on.fill, on.near, distance, seam.number, dt))
         self._cool(p, on, grid, seam.scene, dt)
         same = bool((window == state.arrays["window"]).all())
         flow = self._solved(on, solids, grid, distance, state, state.arrays["pressure"] if same else None, dt)

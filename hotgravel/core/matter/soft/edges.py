@@ -209,8 +209,9 @@ def edges_parted(
             if now >= need:
                 continue
             hold = math.sqrt(grip[four[0]] * grip[four[2]])
+            deep = need - now
             touches += push_apart(
-                x, w, nodes, shares, points, old, four, part, need - now, normal, hold, way, dt, pressed
+                x, w, nodes, shares, points, old, four, part, deep, deep, normal, hold, way, dt, pressed
             )
     return touches
 

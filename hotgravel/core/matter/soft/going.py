@@ -12,6 +12,7 @@ from hotgravel.core.matter.soft.air import Air
 from hotgravel.core.matter.soft.contact import between, met
 from hotgravel.core.matter.soft.energies import squashed, stretched
 from hotgravel.core.matter.soft.flight import flown
+from hotgravel.core.matter.soft.lumps import Lumps
 from hotgravel.core.matter.soft.model import Energies, Flags, grown, shared
 from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.matter.soft.stiffness import by_vertex, stiffened
@@ -46,6 +47,7 @@ class Going:
         free = p.pinned == LOOSE
         self.free = p.vertex[free]
         self.w[self.free] = 1.0 / p.mass[free]
+        self.lumps = Lumps.of(p, free)
         self.held = np.zeros(len(self.x), bool)  # by what they collide with
         self.before, self.state = self.x.copy(), np.zeros(len(self.x), np.int64)
         self.state[p.vertex] = p.state
@@ -59,8 +61,9 @@ class Going:
         friction = np.array([one(thing.row, "friction", scene.ask) for thing in things])
         self.friction = friction[self.skin.numbers[:, 5].astype(int)]
         skins = solver.skins
-        self.touching = Touching(skins, friction[skins.thing], self.at, solver.spacing, self.air.sizes[skins.thing])
         glue = by_vertex("sticks", things, p, scene, model)
+        sticky, sizes = (skins.shares * glue[skins.nodes]).sum(axis=1), self.air.sizes[skins.thing]
+        self.touching = Touching(skins, friction[skins.thing], sticky, self.at, solver.spacing, sizes)
         shares, area = self.skin.numbers[:, :4], self.skin.numbers[:, 6]
         self.glue = area * (shares * glue[self.skin.nodes]).sum(axis=1)
         self.clings = np.zeros_like(self.x)
@@ -135,6 +138,7 @@ class Going:
         solver.system.relax(x, self.before, self.sizes, self.plates, self.fold, self.air)
         self.pulled += self.stitches.pulls(x) / self.many
         squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, False)
+        self.lumps.fit(x)
         self._keep_apart(number)
         v[:] = (x - self.before) / h
         if self.damping.any():
@@ -151,6 +155,7 @@ class Going:
             self.touches += many if turn == 0 else 0
             met_now = self._meet(surfaces, again=turn > 0)
             self.held = self.held | met_now if turn else met_now
+            self.lumps.fit(x, self.held)
             if not many:
                 return
         self._rein_in()

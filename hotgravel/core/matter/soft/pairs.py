@@ -76,15 +76,22 @@ def needed(need, at_rest, before):
 
 
 @njit(cache=True)
-def push_apart(x, w, nodes, shares, points, old, four, part, deep, normal, grip, way, dt, pressed):
-    """Move four points, in place, until they are `deep` farther apart along `normal`, and rub them as far as `grip`
-    times that. `old` (m, 3) is where all were before the small step; `way` (3,) is room to work in. What presses on
-    vertices is added to `pressed` (n,), N s. Returns whether anything could be moved."""
+def gives(w, nodes, shares, four, part):
+    """How far apart four points go for each unit that they are pushed by, over their masses."""
     give = 0.0
     for p in range(4):
         m = four[p]
         for n in range(4):
             give += w[nodes[m, n]] * (part[p] * shares[m, n]) ** 2
+    return give
+
+
+@njit(cache=True)
+def push_apart(x, w, nodes, shares, points, old, four, part, deep, firm, normal, grip, way, dt, pressed):
+    """Move four points, in place, until they are `deep` farther apart along `normal`, or nearer where that is below 0,
+    and rub them as far as `grip` times `firm`. `old` (m, 3) is where all were before the small step; `way` (3,) is room
+    to work in. What presses on vertices is added to `pressed` (n,), N s. Returns whether anything could be moved."""
+    give = gives(w, nodes, shares, four, part)
     if give <= 0.0:
         return False
     straight, far = 0.0, 0.0
@@ -96,7 +103,7 @@ def push_apart(x, w, nodes, shares, points, old, four, part, deep, normal, grip,
     for c in range(3):
         way[c] -= straight * normal[c]
         far += way[c] * way[c]
-    rub = min(1.0, grip * deep / max(math.sqrt(far), 1e-12))
+    rub = min(1.0, grip * firm / max(math.sqrt(far), 1e-12))
     for c in range(3):
         way[c] = (deep * normal[c] - rub * way[c]) / give
     push = math.sqrt(way[0] * way[0] + way[1] * way[1] + way[2] * way[2]) / dt
@@ -105,7 +112,8 @@ def push_apart(x, w, nodes, shares, points, old, four, part, deep, normal, grip,
         for n in range(4):
             i, s = nodes[m, n], part[p] * shares[m, n]
             if s != 0.0:
-                pressed[i] += push * abs(s)
+                if deep > 0.0:
+                    pressed[i] += push * abs(s)
                 for c in range(3):
                     x[i, c] += w[i] * s * way[c]
         for c in range(3):

@@ -11,10 +11,11 @@ import math
 import numpy as np
 from numba import njit, prange
 
-from hotgravel.core.matter.soft.pairs import MET, across, along, from_to_at, hashed, needed, push_apart
+from hotgravel.core.matter.soft.pairs import MET, across, along, from_to_at, gives, hashed, needed, push_apart
 from hotgravel.core.shape.bvh import closest_on_triangle
 
 MOST_CELLS = 4096.0  # about a triangle: one that is flung about farther meets nothing in that small step
+CLINGS = 1.5  # times as far apart as both are thick: what is sticky pulls no farther
 REACH = 2.0  # times as far as they have come may a point and a triangle have been apart
 
 
@@ -140,10 +141,11 @@ def points_neared(points, old, went, fastest, thick, faces, wide, first, order, 
 
 @njit(cache=True)
 def points_parted(
-    x, w, nodes, shares, rest, thick, grip, thing, faces, found, count, went, points, old, dt, pressed
+    x, w, nodes, shares, rest, thick, grip, sticky, area, thing, faces, found, count, went, points, old, dt, pressed
 ):  # fmt: skip
-    """Keep points and triangles apart for a small step, in place; `found` and `count` are of `points_neared`. What
-    presses on vertices is added to `pressed` (n,), N s. Returns how many touch."""
+    """Keep points and triangles apart for a small step, in place, and together where one is `sticky` (m,), Pa, on the
+    `area` (m,) that belongs to a point; `found` and `count` are of `points_neared`. What presses on vertices is added
+    to `pressed` (n,), N s. Returns how many touch."""
     touches = 0
     was, normal, way, part = np.empty(3), np.empty(3), np.empty(3), np.empty(4)
     four = np.empty(4, np.int64)
@@ -158,14 +160,24 @@ def points_parted(
             four[0] = m
             need = 0.5 * (thick[m] + thick[four[1]])
             now = point_lies(points, old, four, was, need + REACH * (mine + went[m]), part, normal)
-            if now >= need:
+            hold = math.sqrt(grip[m] * grip[four[1]])
+            pull = max(sticky[m], sticky[four[1]])
+            if now >= need and (pull == 0.0 or now >= CLINGS * need):
                 continue
             apart = from_triangle(rest, four) if thing[m] == thing[four[1]] else np.inf
+            if now >= need:
+                if apart > REACH * need:  # each side has half of it
+                    most = 0.5 * pull * area[m] * dt * dt * gives(w, nodes, shares, four, part)
+                    nearer = min(now - need, most)
+                    push_apart(
+                        x, w, nodes, shares, points, old, four, part, -nearer, most, normal, hold, way, dt, pressed
+                    )
+                continue
             need = needed(need, apart, along(old, m, four[1], was))
             if now >= need:
                 continue
-            hold = math.sqrt(grip[m] * grip[four[1]])
+            deep = need - now
             touches += push_apart(
-                x, w, nodes, shares, points, old, four, part, need - now, normal, hold, way, dt, pressed
+                x, w, nodes, shares, points, old, four, part, deep, deep, normal, hold, way, dt, pressed
             )
     return touches

@@ -14,6 +14,7 @@ from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.matter.soft.bending import folded
 from hotgravel.core.matter.soft.flowing import flowed
 from hotgravel.core.matter.soft.going import Going
+from hotgravel.core.matter.soft.lumps import lumped
 from hotgravel.core.matter.soft.making import Thing
 from hotgravel.core.matter.soft.model import Energies, Ints, Model, grouped, volume_of
 from hotgravel.core.matter.soft.sewing import NONE, Stitches, joined
@@ -151,6 +152,7 @@ class SoftSolver:
         solver, slots = self._torn(whole)
         p = replace(whole, vertex=slots)  # the very arrays, by the vertices of cloth as it is torn
         solver._unpick(state, p)
+        lumped(p, solver.model)
         going = Going(solver, p, state, seam, dt)
         going.go(p)
         solver._part_seams(state, going, seam.scene)

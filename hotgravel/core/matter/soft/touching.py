@@ -19,13 +19,15 @@ GIVEN = 0.5  # of its thickness: how much farther a point may be moved while all
 @dataclass(frozen=True, eq=False)
 class Skins:
     """The points of all skins: the vertices (m, 4) that each follows by shares (m, 4), where they lie at rest (m, 3)
-    from the middle (m, 3) of their thing, how thick that is (m,), its number (m,), and a number (m,) that is the same
-    for all that are sewn together; and the triangles (F, 3) and edges (E, 2) between them."""
+    from the middle (m, 3) of their thing, the skin (m,) that belongs to each, m², how thick their thing is (m,), its
+    number (m,), and a number (m,) that is the same for all that are sewn together; and the triangles (F, 3) and edges
+    (E, 2) between them."""
 
     nodes: Ints
     shares: Array
     rest: Array
     middle: Array
+    area: Array
     thick: Array
     thing: Ints
     group: Ints
@@ -47,17 +49,22 @@ def skins_of(surfaces: Mapping[int, Surface], thick: Sequence[float], rest: Arra
     middle = np.zeros_like(at_rest)
     for number in surfaces:
         middle[thing == number] = at_rest[thing == number].mean(axis=0)
-    triangles, each = np.concatenate(faces), np.asarray(thick, float)[thing]
-    return Skins(nodes, shares, at_rest - middle, middle, each, thing, group[thing], triangles, edges_of(triangles))
+    area = np.concatenate([np.zeros(0), *(s.areas(rest) for s in surfaces.values())])
+    triangles = np.concatenate(faces)
+    return Skins(
+        nodes, shares, at_rest - middle, middle, area, np.asarray(thick, float)[thing], thing, group[thing], triangles,
+        edges_of(triangles),
+    )  # fmt: skip
 
 
 class Touching:
     """Skins in a step: those triangles that have all their vertices (`at` (n,) is less than 0 where one is gone), how
-    each point grips, where it lies at rest now that its skin has grown to `sizes` (m,), and room to work in."""
+    each point grips, and how sticky it is, Pa, where it lies at rest now that its skin has grown to `sizes` (m,), and
+    room to work in."""
 
-    def __init__(self, skins: Skins, grip: Array, at: Ints, spacing: float, sizes: Array) -> None:
+    def __init__(self, skins: Skins, grip: Array, sticky: Array, at: Ints, spacing: float, sizes: Array) -> None:
         there = np.asarray((at[skins.nodes] >= 0).all(axis=1))
-        self.skins, self.grip, self.rest = skins, grip, skins.middle + sizes[:, None] * skins.rest
+        self.skins, self.grip, self.sticky, self.rest = skins, grip, sticky, skins.middle + sizes[:, None] * skins.rest
         self.faces = np.ascontiguousarray(skins.faces[there[skins.faces].all(axis=1)])
         self.edges = np.ascontiguousarray(skins.edges[there[skins.edges].all(axis=1)])
         many, thick = len(skins.nodes), float(skins.thick.max(initial=0.0))
@@ -86,8 +93,8 @@ class Touching:
         s, faces, edges = self.skins, self.near_faces, self.near_edges
         laid(x, s.nodes, s.shares, self.points)
         many = points_parted(
-            x, w, s.nodes, s.shares, self.rest, s.thick, self.grip, s.group, self.faces, faces.found, faces.count,
-            self.went, self.points, self.old, dt, pressed,
+            x, w, s.nodes, s.shares, self.rest, s.thick, self.grip, self.sticky, s.area, s.group, self.faces,
+            faces.found, faces.count, self.went, self.points, self.old, dt, pressed,
         )  # fmt: skip
         many += edges_parted(
             x, w, s.nodes, s.shares, self.rest, s.thick, self.grip, s.group, self.edges, edges.found, edges.count,
