@@ -21,12 +21,15 @@ from hotgravel.core.shot.dials import Pick, Quantity, dials_of
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.finding import Finding, Remedy, setting
 from hotgravel.core.shot.finish import Finish
+from hotgravel.core.shot.liquid import Drip, Fill, Gas, Outlet, Spout
 from hotgravel.core.shot.row import Clause
 from hotgravel.core.shot.signals import signals_in
+from hotgravel.core.shot.smoke import Drain, Fume, Puff
 from hotgravel.core.shot.sources import Asked, Burst, Crown, Offshoot, Opening, Source, Stream, Trail
 from hotgravel.core.shot.spot import Edited
 from hotgravel.core.shot.totals import given_by
 from hotgravel.core.shot.units import show_quantity
+from hotgravel.core.shot.water import Rain
 
 WHOLE = Finish.model_fields["last"].default  # the last frame of a shot that says nothing else
 LEVEL = {"slower": "speed", "faster": "speed", "hotter": "temperature", "cooler": "temperature"}
@@ -38,6 +41,7 @@ def in_rows(shot: Shot) -> Iterator[Finding]:
     yield from _ending(shot)
     yield from _spans(shot)
     yield from _supply(shot)
+    yield from _to_go_into(shot)
     yield from _too_many(shot)
     yield from _states(shot)
     yield from _outside_the_range(shot)
@@ -126,6 +130,25 @@ def _supply(shot: Shot) -> Iterator[Finding]:
         if row.through is not None and not shot.zones[row.through].on:
             said, remedy = "The zone it leaves through is off.", setting("Leave anywhere", row.id, "through", None)
             yield Finding("empty source", row.id, "through", said, remedy=remedy)
+
+
+def _to_go_into(shot: Shot) -> Iterator[Finding]:
+    """Supplies of liquid, smoke or rain where there is no box or water for them."""
+    wanted = (
+        (Fill | Spout | Outlet | Gas | Drip, "liquid", "box of liquid", shot.liquids),
+        (Fume | Puff | Drain, "smoke", "box of smoke", shot.smokes),
+        (Rain, "water", "wide water", shot.waters),
+    )
+    for row in (s for s in shot.supply if s.on):
+        for rows, kind, called, there in wanted:
+            if isinstance(row, rows) and not there:
+                said = f"There is no {called} for it, so it comes to nothing."
+                remedy = Remedy(f"Add {called}", partial(_add, kind=kind))
+                yield Finding("nothing to go into", row.id, "prop" if hasattr(row, "prop") else "", said, remedy=remedy)
+
+
+def _add(shot: Shot, kind: str) -> Edited:
+    return edit.add_row(shot, kind)[0]
 
 
 def _too_many(shot: Shot) -> Iterator[Finding]:

@@ -69,6 +69,7 @@ BEFORE = {
     "empty source, zone off": ({"set": [GROUND, VENT, NEAR | {"on": False}], "supply": [source(through="far")]}, "source", "zone it leaves through is off", {"set": [GROUND, VENT, NEAR], "supply": [source(through="far")]}, True),
     "empty source, mask": ({"set": [GROUND, VENT, FAR], "supply": [source(through="far")]}, "source", "Nowhere on vent", {"set": [GROUND, VENT, NEAR], "supply": [source(through="far")]}, True),
     "prop off": ({"set": [GROUND, VENT | {"on": False}]}, "source", "switched off", {}, True),
+    "nothing to go into": ({"supply": [SPOUT]}, "spout", "no box of liquid", {"matter": [LOOSE, {"kind": "liquid", "id": "liquid"}], "supply": [SPOUT]}, True),
     "never asked": ({"matter": [LOOSE, LATE], "supply": [source(), OFF]}, "off", "no cue sets it off", {"matter": [LOOSE, LATE], "supply": [source(), OFF], "cues": [cue({"kind": "at_frame", "frame": 9}, {"kind": "shed", "offshoot": "off"})]}, True),
     "no rain falls": ({"matter": [LOOSE, LATE], "supply": [source(), OFF | {"emit": {"kind": "crown"}}]}, "off", "there is none", {"matter": [LOOSE, LATE], "supply": [source(), OFF | {"emit": {"kind": "trail"}}]}, True),
     "nothing parts": ({"matter": [LOOSE, LATE], "supply": [source(), OFF | {"emit": {"kind": "opening"}}]}, "off", "no row bonds any pieces", {"matter": [LOOSE, LATE], "supply": [source(), OFF | {"emit": {"kind": "trail"}}]}, True),
