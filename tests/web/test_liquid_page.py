@@ -65,14 +65,14 @@ def test_a_sea_is_made_its_wind_raised_and_a_block_floats(page: Page, client: ht
     wind = page.locator('[id="s-wide-water-wind"]')
     wind.fill("0")
     wind.press("Enter")
-    expect(page.locator(".last-edit")).to_contain_text("wind")
+    expect(page.locator(".last-edit")).to_contain_text("to 0 m/s")
     run_to(page, 8)
     before = heights(page, "wide-water")
     floats = page.evaluate("window.hotgravel.stage.frame.groups.find((g) => g.name === 'rigid').position[1]")
     assert floats > -0.2  # without water it would have fallen to -0.3 m
     wind.fill("9 m/s")
     wind.press("Enter")
-    expect(page.locator(".last-edit")).to_contain_text("wind")
+    expect(page.locator(".last-edit")).to_contain_text("to 9 m/s")
     run_to(page, 8)
     after = heights(page, "wide-water")
     assert after[1] - after[0] > before[1] - before[0] + 0.5
