@@ -5,7 +5,7 @@ from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value, Vector
 from hotgravel.core.shot.dials import choice, colour, dial, dials, refer, seed
-from hotgravel.core.shot.row import Ref, Row, points_nowhere
+from hotgravel.core.shot.row import Ref, Row, ends_before, points_nowhere
 from hotgravel.core.shot.sides import Sided
 
 MOST_CELLS = 6_000_000
@@ -211,8 +211,7 @@ class Spout(Filling):
 
     def complaints(self) -> Iterator[tuple[str, str]]:
         yield from super().complaints()
-        if self.end < self.start:
-            yield "end", f"It ends at frame {self.end}, before its start. Accepted: {self.start} or later."
+        yield from ends_before(self.start, self.end)
 
 
 class Outlet(Row):
@@ -254,8 +253,7 @@ class Gas(Row):
     )  # fmt: skip
 
     def complaints(self) -> Iterator[tuple[str, str]]:
-        if self.end < self.start:
-            yield "end", f"It ends at frame {self.end}, before its start. Accepted: {self.start} or later."
+        yield from ends_before(self.start, self.end)
 
     def birth(self, names: Mapping[str, str], parent: int) -> str:
         return ""

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 from hotgravel.core.drive.value import Value
 from hotgravel.core.shot.copies import MOST_COPIES, Itself, Many, Stacked
 from hotgravel.core.shot.dials import choice, clause, dial, refer
-from hotgravel.core.shot.row import Clause, Ref, Row
+from hotgravel.core.shot.row import Clause, Ref, Row, ends_before
 
 BEGINS = {"loose": "loose", "held": "held in place", "following": "following its keys"}
 
@@ -68,8 +68,7 @@ class Poured(Many):
     )  # fmt: skip
 
     def complaints(self) -> Iterator[tuple[str, str]]:
-        if self.end < self.start:
-            yield "end", f"It ends at frame {self.end}, before its start. Accepted: {self.start} or later."
+        yield from ends_before(self.start, self.end)
 
 
 class Rigid(Row):

@@ -107,6 +107,12 @@ def points_nowhere(dial: str, direction: tuple[Any, Any, Any]) -> Iterator[tuple
         yield dial, "0, 0, 0 points nowhere. Accepted: three numbers that are not all 0, such as 0, 1, 0."
 
 
+def ends_before(start: int, end: int) -> Iterator[tuple[str, str]]:
+    """Complains of a last frame before the first."""
+    if end < start:
+        yield "end", f"It ends at frame {end}, before its start. Accepted: {start} or later."
+
+
 @dataclass(frozen=True)
 class Slot:
     """A value in a sentence: where it is (`path`), what it may be, what it is, how it reads."""

@@ -5,7 +5,7 @@ from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value, Vector
 from hotgravel.core.shot.dials import choice, colour, dial, dials, refer, seed, whom
-from hotgravel.core.shot.row import Ref, Row, points_nowhere
+from hotgravel.core.shot.row import Ref, Row, ends_before, points_nowhere
 from hotgravel.core.shot.sides import Sided
 
 MOST_CELLS = 6_000_000
@@ -224,8 +224,7 @@ class Fume(Row):
 
     def complaints(self) -> Iterator[tuple[str, str]]:
         yield from points_nowhere("direction", self.direction)
-        if self.end < self.start:
-            yield "end", f"It ends at frame {self.end}, before its start. Accepted: {self.start} or later."
+        yield from ends_before(self.start, self.end)
 
     def birth(self, names: Mapping[str, str], parent: int) -> str:
         return f"Smoke out of {names[self.prop]}."

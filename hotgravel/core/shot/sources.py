@@ -5,7 +5,7 @@ from typing import Any, ClassVar, Literal
 
 from hotgravel.core.drive.value import Value, Vector
 from hotgravel.core.shot.dials import choice, clause, dial, dials, refer, seed, whom
-from hotgravel.core.shot.row import Clause, Ref, Row, points_nowhere
+from hotgravel.core.shot.row import Clause, Ref, Row, ends_before, points_nowhere
 
 
 class Burst(Clause):
@@ -40,8 +40,7 @@ class Stream(Clause):
     )  # fmt: skip
 
     def complaints(self) -> Iterator[tuple[str, str]]:
-        if self.end < self.start:
-            yield "end", f"It ends at frame {self.end}, before its start. Accepted: {self.start} or later."
+        yield from ends_before(self.start, self.end)
 
 
 _CONE: dict[str, Any] = {

@@ -5,7 +5,7 @@ from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value
 from hotgravel.core.shot.dials import choice, colour, dial, dials, refer, seed
-from hotgravel.core.shot.row import Ref, Row, points_nowhere
+from hotgravel.core.shot.row import Ref, Row, ends_before, points_nowhere
 
 MOST_ACROSS = 2048  # cells
 
@@ -146,8 +146,7 @@ class Rain(Row):
     seed: int = seed()
 
     def complaints(self) -> Iterator[tuple[str, str]]:
-        if self.end < self.start:
-            yield "end", f"It ends at frame {self.end}, before its start. Accepted: {self.start} or later."
+        yield from ends_before(self.start, self.end)
 
     def birth(self, names: Mapping[str, str], parent: int) -> str:
         return ""
