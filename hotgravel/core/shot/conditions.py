@@ -3,7 +3,7 @@
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value
-from hotgravel.core.shot.dials import choice, dial, refer
+from hotgravel.core.shot.dials import choice, dial, first_frame, refer
 from hotgravel.core.shot.row import Clause, Ref
 
 OVER, UNDER = 1, -1
@@ -410,10 +410,7 @@ class Every(Test):
         "count", 12, label="frames", soft=(1, 48), low=1, high=100_000, whole=True,
         help="From one time to the next. Each is taken once, unless the cue goes again each time.",
     )  # fmt: skip
-    start: int = dial(
-        "frame", 1, label="start", soft=(1, 120), low=-100_000, high=1_000_000, whole=True,
-        help="The first time.",
-    )  # fmt: skip
+    start: int = first_frame("The first time.")
 
 
 class After(Test):

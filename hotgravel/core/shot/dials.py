@@ -188,6 +188,16 @@ def seed() -> Any:
     )  # fmt: skip
 
 
+def first_frame(help: str = "From this frame on.") -> Any:
+    """The frame from which a row does what it says."""
+    return dial("frame", 1, label="start", soft=(1, 120), low=-100_000, high=1_000_000, whole=True, help=help)
+
+
+def last_frame(frame: int = 120, help: str = "The last frame during which it comes.") -> Any:
+    """The last frame in which a row does what it says."""
+    return dial("frame", frame, label="end", soft=(1, 240), low=-100_000, high=1_000_000, whole=True, help=help)
+
+
 def choice(words: Mapping[str, str], default: str, *, label: str, help: str, **more: Any) -> Any:
     """One of the words of a Literal."""
     return _described(Choice(words=words, default=default, label=label, help=help, **more), default=default)

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value, Vector
-from hotgravel.core.shot.dials import choice, colour, dial, dials, refer, seed
+from hotgravel.core.shot.dials import choice, colour, dial, dials, first_frame, last_frame, refer, seed
 from hotgravel.core.shot.row import Ref, Row, ends_before, points_nowhere
 from hotgravel.core.shot.sides import Sided
 
@@ -201,13 +201,8 @@ class Spout(Filling):
         "m/s", 1.0, label="speed", soft=(0.1, 10.0), low=0.0, high=1e3, drivable=True,
         help="How fast it comes: what has left the prop is filled up again.",
     )  # fmt: skip
-    start: int = dial(
-        "frame", 1, label="start", soft=(1, 120), low=-100_000, high=1_000_000, whole=True, help="From this frame on."
-    )
-    end: int = dial(
-        "frame", 120, label="end", soft=(1, 240), low=-100_000, high=1_000_000, whole=True,
-        help="The last frame during which it comes.",
-    )  # fmt: skip
+    start: int = first_frame()
+    end: int = last_frame()
 
     def complaints(self) -> Iterator[tuple[str, str]]:
         yield from super().complaints()
@@ -222,9 +217,7 @@ class Outlet(Row):
     does: ClassVar[str] = "Takes liquid away within a prop."
     phrase: ClassVar[str] = "In {prop}, liquid runs off from frame {start}."
     prop: Ref = refer("prop", label="prop", solid=True, help="Liquid that comes into it is gone.")
-    start: int = dial(
-        "frame", 1, label="start", soft=(1, 120), low=-100_000, high=1_000_000, whole=True, help="From this frame on."
-    )
+    start: int = first_frame()
 
     def birth(self, names: Mapping[str, str], parent: int) -> str:
         return ""
@@ -244,13 +237,8 @@ class Gas(Row):
         "l/s", 0.01, label="rate", soft=(0.0, 0.1), low=0.0, high=1e6, drivable=True,
         help="How much comes. By keys or noise it comes bubble by bubble; those narrower than four cells are lost.",
     )  # fmt: skip
-    start: int = dial(
-        "frame", 1, label="start", soft=(1, 120), low=-100_000, high=1_000_000, whole=True, help="From this frame on."
-    )
-    end: int = dial(
-        "frame", 120, label="end", soft=(1, 240), low=-100_000, high=1_000_000, whole=True,
-        help="The last frame during which it comes.",
-    )  # fmt: skip
+    start: int = first_frame()
+    end: int = last_frame()
 
     def complaints(self) -> Iterator[tuple[str, str]]:
         yield from ends_before(self.start, self.end)

@@ -5,7 +5,7 @@ from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value
 from hotgravel.core.shot.copies import MOST_COPIES, Itself, Many, Stacked
-from hotgravel.core.shot.dials import choice, clause, dial, refer
+from hotgravel.core.shot.dials import choice, clause, dial, first_frame, last_frame, refer
 from hotgravel.core.shot.row import Clause, Ref, Row, ends_before
 
 BEGINS = {"loose": "loose", "held": "held in place", "following": "following its keys"}
@@ -46,14 +46,8 @@ class Poured(Many):
         "/s", 20.0, label="rate", soft=(1.0, 200.0), low=0.0, high=5000.0, drivable=True,
         help="Bodies a second. One that would begin inside another waits for room.",
     )  # fmt: skip
-    start: int = dial(
-        "frame", 1, label="start", soft=(1, 120), low=-100_000, high=1_000_000, whole=True,
-        help="The first one leaves at this frame, however slow they come.",
-    )  # fmt: skip
-    end: int = dial(
-        "frame", 48, label="end", soft=(1, 240), low=-100_000, high=1_000_000, whole=True,
-        help="The last frame during which they leave: from frame 1 to 40 is forty frames.",
-    )  # fmt: skip
+    start: int = first_frame("The first one leaves at this frame, however slow they come.")
+    end: int = last_frame(48, help="The last frame during which they leave: from frame 1 to 40 is forty frames.")
     speed: Value = dial(
         "m/s", 1.0, label="speed", soft=(0.0, 10.0), low=0.0, high=1e4, drivable=True,
         help="How fast they leave, straight down.",

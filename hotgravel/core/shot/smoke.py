@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value, Vector
-from hotgravel.core.shot.dials import choice, colour, dial, dials, refer, seed, whom
+from hotgravel.core.shot.dials import choice, colour, dial, dials, first_frame, last_frame, refer, seed, whom
 from hotgravel.core.shot.row import Ref, Row, ends_before, points_nowhere
 from hotgravel.core.shot.sides import Sided
 
@@ -210,13 +210,8 @@ class Fume(Row):
         help="How much of the speed at which the prop itself moves the smoke takes along.",
     )  # fmt: skip
     colour: str = colour("#FFFFFF", label="tint", help="Multiplies the smoke's own colour; where two meet, they mix.")
-    start: int = dial(
-        "frame", 1, label="start", soft=(1, 120), low=-100_000, high=1_000_000, whole=True, help="From this frame on."
-    )
-    end: int = dial(
-        "frame", 120, label="end", soft=(1, 240), low=-100_000, high=1_000_000, whole=True,
-        help="The last frame during which it comes.",
-    )  # fmt: skip
+    start: int = first_frame()
+    end: int = last_frame()
     through: Ref | None = refer(
         "zone", label="through", none="everywhere", manner="through ",
         help="Only where this zone is, and as much as it weighs there. A patchy zone makes it ragged.",

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal
 
 from hotgravel.core.drive.value import Value, Vector
-from hotgravel.core.shot.dials import choice, clause, dial, dials, refer, seed, whom
+from hotgravel.core.shot.dials import choice, clause, dial, dials, first_frame, last_frame, refer, seed, whom
 from hotgravel.core.shot.row import Clause, Ref, Row, ends_before, points_nowhere
 
 
@@ -30,14 +30,8 @@ class Stream(Clause):
         "/s", 500.0, label="rate", soft=(10, 20_000), low=0.0, high=1e7, drivable=True,
         help="Particles a second. With keys it swells and fades.",
     )  # fmt: skip
-    start: int = dial(
-        "frame", 1, label="start", soft=(1, 120), low=-100_000, high=1_000_000, whole=True,
-        help="The first one leaves at this frame, however slow the stream is.",
-    )  # fmt: skip
-    end: int = dial(
-        "frame", 120, label="end", soft=(1, 240), low=-100_000, high=1_000_000, whole=True,
-        help="The last frame during which they leave: from frame 1 to 40 is forty frames.",
-    )  # fmt: skip
+    start: int = first_frame("The first one leaves at this frame, however slow the stream is.")
+    end: int = last_frame(help="The last frame during which they leave: from frame 1 to 40 is forty frames.")
 
     def complaints(self) -> Iterator[tuple[str, str]]:
         yield from ends_before(self.start, self.end)

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping
 from typing import ClassVar, Literal
 
 from hotgravel.core.drive.value import Value
-from hotgravel.core.shot.dials import choice, colour, dial, dials, refer, seed
+from hotgravel.core.shot.dials import choice, colour, dial, dials, first_frame, last_frame, refer, seed
 from hotgravel.core.shot.row import Ref, Row, ends_before, points_nowhere
 
 MOST_ACROSS = 2048  # cells
@@ -133,13 +133,8 @@ class Rain(Row):
         help="How much stronger a ring is on some sides than on others, as gusts and ripples leave it: 0 is drawn with "
         "a compass, 50 % uneven, 100 % broken.",
     )  # fmt: skip
-    start: int = dial(
-        "frame", 1, label="start", soft=(1, 120), low=-100_000, high=1_000_000, whole=True, help="From this frame on."
-    )
-    end: int = dial(
-        "frame", 240, label="end", soft=(1, 240), low=-100_000, high=1_000_000, whole=True,
-        help="The last frame during which it rains.",
-    )  # fmt: skip
+    start: int = first_frame()
+    end: int = last_frame(240, help="The last frame during which it rains.")
     through: Ref | None = refer(
         "zone", label="through", none="everywhere", manner="through ", help="Only where this zone is: gusts, clearings."
     )

@@ -63,11 +63,6 @@ class Gas:
         return np.asarray(self.source + lacks[body], np.float32)
 
 
-def none(shape: tuple[int, ...]) -> Mask:
-    """No cell."""
-    return np.zeros(shape, np.bool_)
-
-
 def came(solver: "LiquidSolver", marks: Array, owed: Array, seam: Seam, dt: float) -> tuple[Array, Mask, int]:
     """All marks (m, 3) once sources have given theirs in a step, which are in such a source, and how many at the end
     are new. `owed` (r,) is what each has still to give, in marks, and is brought up to date in place. Raises

@@ -18,7 +18,7 @@ from hotgravel.core.matter.fluid.solids import Box, Solids
 from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.liquid.buoyancy import Wetting, blows_of
 from hotgravel.core.matter.liquid.drops import Drops
-from hotgravel.core.matter.liquid.gas import Gas, came, lie, moved, none
+from hotgravel.core.matter.liquid.gas import Gas, came, lie, moved
 from hotgravel.core.matter.liquid.release import released
 from hotgravel.core.matter.liquid.room import Room, part_of, window_of
 from hotgravel.core.matter.liquid.supply import drained, dripped, filled, spouted
@@ -260,12 +260,13 @@ class LiquidSolver:
         pull = np.zeros_like(on.near)
         if row.tension > 0.0:
             pull = _curvature(on.fill) * np.float32(row.tension * dt / (row.density * cell**2))
-        evens, gas = min(row.evens, 0.5 / dt), on.gas
+        evens, gas = min(row.evens, 0.5 / dt) * cell, on.gas
+        light, fill, source = np.zeros(grid.shape, np.bool_), on.fill, None
+        if gas is not None:
+            light, fill, source = gas.cells, fill + gas.among, cell * gas.evened(dt)
         state.arrays["pressure"], known, facts["rounds"] = released(
-            flow, solids, on.near, none(grid.shape) if gas is None else gas.cells, distance,
-            on.fill if gas is None else on.fill + gas.among, None if gas is None else cell * gas.evened(dt),
-            evens * cell, pull, guess,
-        )  # fmt: skip
+            flow, solids, on.near, light, distance, fill, source, evens, pull, guess
+        )
         if gas is not None:
             state.arrays["gas"] = moved(gas, flow, known, grid, distance, dt)
         u, v, w = (extended(flow[axis], known[axis], BEYOND) for axis in range(3))

@@ -218,5 +218,17 @@ def edges_parted(
 
 def edges_of(faces: Ints) -> Ints:
     """The edges (E, 2) of triangles (F, 3), each once."""
-    sides = np.sort(faces[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1)
-    return np.unique(sides, axis=0)
+    return np.unique(_sides(faces), axis=0)
+
+
+def rim_of(faces: Ints) -> Ints:
+    """The edges (e, 2) that only one of the triangles (F, 3) has."""
+    known, many = np.unique(_sides(faces), axis=0, return_counts=True)
+    found: Ints = known[many == 1]
+    return found
+
+
+def _sides(faces: Ints) -> Ints:
+    """The three edges (3 F, 2) of each triangle (F, 3), from the lower number to the higher."""
+    found: Ints = np.sort(faces[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1)
+    return found

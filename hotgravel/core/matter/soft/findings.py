@@ -7,11 +7,11 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from hotgravel.core.drive.value import is_driven, one
+from hotgravel.core.matter.soft.edges import rim_of
 from hotgravel.core.matter.soft.making import Thing
-from hotgravel.core.matter.soft.model import Array, Model, Surface
-from hotgravel.core.matter.soft.sewing import Stitches, begun, rim_of, skin_at
+from hotgravel.core.matter.soft.model import Array, Model
+from hotgravel.core.matter.soft.sewing import Stitches, begun
 from hotgravel.core.shape.setting import Setting
-from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.finding import setting as setting_to
@@ -21,23 +21,25 @@ from hotgravel.core.shot.units import show_quantity
 SUNK = 0.5  # of a skin's thickness: so deep it may begin in what it meets
 
 
-def before(shot: Shot, setting: Setting, model: Model, things: tuple[Thing, ...]) -> Iterator[Finding]:
+def before(
+    shot: Shot, setting: Setting, model: Model, things: tuple[Thing, ...], stitches: Stitches
+) -> Iterator[Finding]:
     """What holds nothing, what swells without end, and what begins inside something."""
-    scene, names = setting.beginning(), shot.names()
+    scene, names, there = setting.beginning(), shot.names(), begun(setting, model, things)
+    yield from _unsewn(shot, model, things, stitches, there)
     surfaces = iter(model.surfaces)
     for _, copies in groupby(things, lambda thing: thing.number):
         mine = list(copies)
         row, prop, pose = mine[0].row, mine[0].prop.id, setting.at_first[mine[0].prop.id]
         if row.pins is not None:
-            there = pose.to_world(model.place[mine[0].first : mine[-1].end])
-            if not (scene.weight_in(row.pins, there) >= 0.5).any():
+            at_rest = pose.to_world(model.place[mine[0].first : mine[-1].end])
+            if not (scene.weight_in(row.pins, at_rest) >= 0.5).any():
                 said = f"No vertex of it lies in {names[row.pins]} at the first frame, so nothing is pinned."
                 yield Finding("pins nothing", row.id, "pins", f"{said} Move the zone, or take more segments.", "wrong")
         yield from _led_by_none(row, shot)
         if isinstance(row, Balloon) and row.air == "held":
             yield from _swells(row, shot, pose.scale * np.ptp(model.place[mine[0].first : mine[0].end], axis=0))
-        skins = [next(surfaces) for _ in mine]
-        skin = pose.to_world(np.concatenate([_begins(t, s, model, scene) for t, s in zip(mine, skins, strict=True)]))
+        skin = np.concatenate([next(surfaces).at(there) for _ in mine])
         for other in dict.fromkeys(p for c in shot.collisions if c.on and c.side == "outside" for p in c.props):
             if other == prop or other not in scene.poses or other in setting.solvers_place:
                 continue
@@ -64,11 +66,9 @@ def _led_by_none(row: Soft, shot: Shot) -> Iterator[Finding]:
         yield Finding("pinned to none", row.id, "to", f"{said}keys move, or that is one body.", "wrong", own)
 
 
-def unsewn(
-    shot: Shot, setting: Setting, model: Model, things: tuple[Thing, ...], stitches: Stitches
-) -> Iterator[Finding]:
-    """A seam that has no stitch, and why."""
-    names, there = shot.names(), begun(setting, model, things)
+def _unsewn(shot: Shot, model: Model, things: tuple[Thing, ...], stitches: Stitches, there: Array) -> Iterator[Finding]:
+    """A seam that has no stitch, and why; vertices begin `there` (n, 3)."""
+    names = shot.names()
     by_prop = {thing.prop.id: number for number, thing in enumerate(things)}
     for number, row in enumerate(shot.seams):
         if (stitches.row == number).any():
@@ -82,19 +82,13 @@ def unsewn(
             field, why = "other", "It is sewn to itself. Accepted: two props."
         else:
             from_, to = model.surfaces[one], model.surfaces[other]
-            points = skin_at(from_, there)[np.unique(rim_of(from_.faces))]
-            far = cKDTree(skin_at(to, there)).query(points)[0].min()
+            points = from_.at(there)[np.unique(rim_of(from_.faces))]
+            far = cKDTree(to.at(there)).query(points)[0].min()
             apart = show_quantity(float(f"{far:.2g}"), "m", shot.dress)
             field, why = "near", f"The nearest of its rim begins {apart} from a corner of {names[row.other]}"
             outside = row.zone is not None and far <= row.near
             why += ", and must be in the zone." if outside else ". Allow more, or move one."
         yield Finding("sews nothing", row.id, field, f"Nothing is sewn. {why}", "wrong")
-
-
-def _begins(thing: Thing, surface: Surface, model: Model, scene: Scene) -> Array:
-    """The skin of a thing (V, 3) as it begins, as its prop has it."""
-    skin = np.einsum("vn,vnc->vc", surface.shares, thing.begun(model, scene)[surface.nodes - thing.first])
-    return np.asarray(skin)
 
 
 def _swells(row: Balloon, shot: Shot, box: Array) -> Iterator[Finding]:

@@ -6,6 +6,7 @@ counts most, so that a lump that stands on a corner does not sink.
 """
 
 from dataclasses import dataclass
+from itertools import combinations
 
 import numpy as np
 from scipy.sparse import coo_matrix
@@ -26,11 +27,9 @@ def lumped(p: Vertices, model: Model) -> None:
     many = len(model.place)
     hard = np.zeros(many, bool)
     hard[p.vertex] = p.hard > 0
-    rows = [np.stack([of.nodes[:, 0], of.nodes[:, k]]) for of in (model.triangles, model.tets)
-            for k in range(1, of.nodes.shape[1])]  # fmt: skip
-    rows += [np.stack([model.triangles.nodes[:, 1], model.triangles.nodes[:, 2]])]
-    rows += [np.stack([model.tets.nodes[:, a], model.tets.nodes[:, b]]) for a, b in ((1, 2), (1, 3), (2, 3))]
-    one, other = np.concatenate(rows, axis=1)
+    one, other = np.concatenate([
+        of.nodes[:, pair] for of in (model.triangles, model.tets) for pair in combinations(range(of.nodes.shape[1]), 2)
+    ]).T  # fmt: skip
     both = hard[one] & hard[other]
     graph = coo_matrix((np.ones(int(both.sum()), np.int8), (one[both], other[both])), shape=(many, many))
     p.lump[:] = np.where(p.hard > 0, connected_components(graph, directed=False)[1][p.vertex], NO_LUMP)

@@ -7,7 +7,7 @@ import numpy as np
 
 from hotgravel.core.matter.contract import COMMON, FACTS, Column, Fact, Gauge, Kept, Kind, Lane, Table
 from hotgravel.core.matter.elements import Elements
-from hotgravel.core.matter.soft.findings import before, unsewn
+from hotgravel.core.matter.soft.findings import before
 from hotgravel.core.matter.soft.making import BALL, made_of
 from hotgravel.core.matter.soft.sewing import sewn
 from hotgravel.core.matter.soft.solver import SoftSolver
@@ -70,8 +70,7 @@ class SoftMatter:
         return sum(_vertices(row) for row in shot.soft)
 
     def findings(self, shot: Shot, solver: Any) -> Iterator[Finding]:
-        yield from before(shot, solver.setting, solver.model, solver.things)
-        yield from unsewn(shot, solver.setting, solver.model, solver.things, solver.stitches)
+        yield from before(shot, solver.setting, solver.model, solver.things, solver.stitches)
 
     def after(self, shot: Shot, measured: Mapping[int, Mapping[str, float]]) -> Iterator[Finding]:
         yield from ()

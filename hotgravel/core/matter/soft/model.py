@@ -53,9 +53,14 @@ class Surface:
     faces: Ints
     woven: bool = False
 
+    def at(self, vertices: Array) -> Array:
+        """Where its own points are (V, 3), where the model's vertices are at (n, 3)."""
+        found: Array = np.einsum("mn,mnc->mc", self.shares, vertices[self.nodes])
+        return found
+
     def areas(self, vertices: Array) -> Array:
         """The skin that belongs to each of its own points (V,), m², where the model's vertices are at (n, 3)."""
-        place = np.einsum("mn,mnc->mc", self.shares, vertices[self.nodes])
+        place = self.at(vertices)
         a, b, c = (place[self.faces[:, n]] for n in range(3))
         third = np.repeat(np.linalg.norm(np.cross(b - a, c - a), axis=1) / 6.0, 3)
         found: Array = np.bincount(self.faces.ravel(), third, len(place)).astype(float)

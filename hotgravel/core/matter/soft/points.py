@@ -160,24 +160,23 @@ def points_parted(
             four[0] = m
             need = 0.5 * (thick[m] + thick[four[1]])
             now = point_lies(points, old, four, was, need + REACH * (mine + went[m]), part, normal)
-            hold = math.sqrt(grip[m] * grip[four[1]])
-            pull = max(sticky[m], sticky[four[1]])
-            if now >= need and (pull == 0.0 or now >= CLINGS * need):
-                continue
+            pull = 0.0
+            if now >= need:
+                pull = max(sticky[m], sticky[four[1]])
+                if pull == 0.0 or now >= CLINGS * need:
+                    continue
             apart = from_triangle(rest, four) if thing[m] == thing[four[1]] else np.inf
-            if now >= need:
-                if apart > REACH * need:  # each side has half of it
-                    most = 0.5 * pull * area[m] * dt * dt * gives(w, nodes, shares, four, part)
-                    nearer = min(now - need, most)
-                    push_apart(
-                        x, w, nodes, shares, points, old, four, part, -nearer, most, normal, hold, way, dt, pressed
-                    )
-                continue
-            need = needed(need, apart, along(old, m, four[1], was))
-            if now >= need:
-                continue
-            deep = need - now
-            touches += push_apart(
-                x, w, nodes, shares, points, old, four, part, deep, deep, normal, hold, way, dt, pressed
-            )
+            if pull > 0.0:
+                if apart <= REACH * need:
+                    continue
+                firm = 0.5 * pull * area[m] * dt * dt * gives(w, nodes, shares, four, part)  # each side has half of it
+                deep = -min(now - need, firm)
+            else:
+                need = needed(need, apart, along(old, m, four[1], was))
+                if now >= need:
+                    continue
+                deep = firm = need - now
+            hold = math.sqrt(grip[m] * grip[four[1]])
+            moved = push_apart(x, w, nodes, shares, points, old, four, part, deep, firm, normal, hold, way, dt, pressed)
+            touches += moved and pull == 0.0
     return touches

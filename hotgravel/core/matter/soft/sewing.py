@@ -12,8 +12,9 @@ from scipy.sparse import csr_matrix
 from scipy.spatial import cKDTree
 from trimesh.triangles import closest_point, points_to_barycentric
 
+from hotgravel.core.matter.soft.edges import rim_of
 from hotgravel.core.matter.soft.making import Thing
-from hotgravel.core.matter.soft.model import Array, Flags, Ints, Model, Surface
+from hotgravel.core.matter.soft.model import Array, Flags, Ints, Model
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shot.soft import Sewn
 
@@ -78,7 +79,7 @@ def _between(setting: Setting, model: Model, there: Array, number: int, row: Sew
     rim = np.unique(ends)
     if not len(rim):
         return NONE
-    points, skin = skin_at(from_, there)[rim], skin_at(to, there)
+    points, skin = from_.at(there)[rim], to.at(there)
     gap, face, part = nearest(points, skin[to.faces], row.near)
     near = gap <= row.near
     if row.zone is not None:
@@ -98,20 +99,6 @@ def begun(setting: Setting, model: Model, things: tuple[Thing, ...]) -> Array:
     scene = setting.beginning()
     places = [setting.at_first[thing.prop.id].to_world(thing.begun(model, scene)) for thing in things]
     return np.concatenate(places)
-
-
-def skin_at(surface: Surface, there: Array) -> Array:
-    """Where the points (V, 3) of a skin are, as vertices of the model are `there` (n, 3)."""
-    found: Array = np.einsum("mn,mnc->mc", surface.shares, there[surface.nodes])
-    return found
-
-
-def rim_of(faces: Ints) -> Ints:
-    """The edges (e, 2) that only one of the triangles (F, 3) has."""
-    edges = np.sort(faces[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1)
-    known, many = np.unique(edges, axis=0, return_counts=True)
-    found: Ints = known[many == 1]
-    return found
 
 
 def nearest(points: Array, triangles: Array, within: float) -> tuple[Array, Ints, Array]:

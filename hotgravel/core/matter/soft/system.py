@@ -97,7 +97,10 @@ class System:
         self.dt, self.now = dt, None
         if not len(triangles.nodes) and not (plates.stiff.any() and there.any()) and not len(stitches.gap):
             return
-        self.used = np.unique(np.concatenate([of.nodes.ravel() for of in (triangles, plates, stitches)]))
+        used = np.zeros(len(mass), np.bool_)
+        for of in (triangles, plates, stitches):
+            used[of.nodes.ravel()] = True
+        self.used = np.flatnonzero(used)
         own = mass[self.used]
         self.free = np.flatnonzero(np.isfinite(own))
         if not len(self.free):

@@ -45,7 +45,7 @@ def skins_of(surfaces: Mapping[int, Surface], thick: Sequence[float], rest: Arra
     faces = [np.zeros((0, 3), np.int64)]
     faces += [s.faces + start for s, start in zip(surfaces.values(), starts, strict=False)]
     thing = np.repeat(np.array(list(surfaces), np.int64), many)
-    at_rest = np.einsum("mn,mnc->mc", shares, rest[nodes])
+    at_rest = np.concatenate([np.zeros((0, 3)), *(s.at(rest) for s in surfaces.values())])
     middle = np.zeros_like(at_rest)
     for number in surfaces:
         middle[thing == number] = at_rest[thing == number].mean(axis=0)
