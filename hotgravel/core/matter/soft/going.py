@@ -30,7 +30,7 @@ ZONE_ROUNDS = 60  # in which what would go through each other may take along wha
 MET_ROUNDS = 4  # of them after which what that moves into what it collides with is put out of it
 HOLD = 0.03  # of one over its mass: how little what something holds gives way to skins, as that takes the rest
 FAR = 1e7  # m: where vertices are that are not there
-TRAVEL = 0.5  # of the way from one vertex to the next: what anything may go in a small step
+TRAVEL = 1.0  # of the way from one vertex to the next: what anything may go in a small step
 
 
 class Going:
@@ -63,7 +63,7 @@ class Going:
         skins = solver.skins
         glue = by_vertex("sticks", things, p, scene, model)
         sticky, sizes = (skins.shares * glue[skins.nodes]).sum(axis=1), self.air.sizes[skins.thing]
-        self.touching = Touching(skins, friction[skins.thing], sticky, self.at, solver.spacing, sizes)
+        self.touching = Touching(skins, friction[skins.thing], sticky, self.at, sizes)
         shares, area = self.skin.numbers[:, :4], self.skin.numbers[:, 6]
         self.glue = area * (shares * glue[self.skin.nodes]).sum(axis=1)
         self.clings = np.zeros_like(self.x)

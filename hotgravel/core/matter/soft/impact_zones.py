@@ -2,15 +2,12 @@
 such zone keep their places to one another from before the step, and go as far as they do on the mean by mass (rigid
 impact zones: Provot 1997; Bridson and others 2002; here without turning)."""
 
-import math
-
 import numpy as np
-from numba import njit
+from numba import njit, prange
 
 from hotgravel.core.matter.grouping import root
-from hotgravel.core.matter.soft.edges import between_edges
-from hotgravel.core.matter.soft.pairs import TORN
-from hotgravel.core.matter.soft.points import from_triangle
+from hotgravel.core.matter.soft.boxes import PARTS
+from hotgravel.core.matter.soft.pairs import gap_of, nearer_by
 
 NEARER = 0.2  # of how far apart a pair was before: it may not come nearer than that
 HARDLY = 1e-12  # m: what goes no farther against each other goes as one
@@ -33,35 +30,15 @@ def _joined(of, nodes, shares, four):
     return first
 
 
-@njit(cache=True, inline="always")
-def _apart(at, local, split):
-    """How far apart a pair is: a point and a triangle or, where `split` is 2, two edges."""
-    return from_triangle(at, local) if split == 1 else between_edges(at, local)
-
-
 @njit(cache=True)
 def _meets(points, old, four, split, at, local):
     """Whether a pair comes nearer, on its way from `old` to `points`, than a share of how far apart it was (additive
-    continuous collision detection: Li, Kaufman and Jiang 2021): a point and a triangle or, where `split` is 2, two
-    edges. `at` (4, 3) is room to work in, `local` (4,) counts from 0."""
-    mx, my, mz = 0.0, 0.0, 0.0
-    for p in range(4):
-        m = four[p]
-        at[p, 0], at[p, 1], at[p, 2] = points[m, 0] - old[m, 0], points[m, 1] - old[m, 1], points[m, 2] - old[m, 2]
-        mx, my, mz = mx + 0.25 * at[p, 0], my + 0.25 * at[p, 1], mz + 0.25 * at[p, 2]
-    one, other = 0.0, 0.0
-    for p in range(4):
-        long = math.sqrt((at[p, 0] - mx) ** 2 + (at[p, 1] - my) ** 2 + (at[p, 2] - mz) ** 2)
-        if p < split:
-            one = max(one, long)
-        else:
-            other = max(other, long)
-        for c in range(3):
-            at[p, c] = old[four[p], c]
-    way = one + other
+    continuous collision detection: Li, Kaufman and Jiang 2021). `at` (4, 3) is room to work in, `local` (4,) counts
+    from 0."""
+    way = nearer_by(old, points, four, split)
     if way < HARDLY:
         return False
-    gap = _apart(at, local, split)
+    gap = gap_of(old, four, split)
     least, when, go = NEARER * gap, 0.0, (1.0 - NEARER) * gap / way
     for turn in range(MOST_TURNS):
         if when + go >= 1.0:
@@ -69,53 +46,31 @@ def _meets(points, old, four, split, at, local):
         for p in range(4):
             for c in range(3):
                 at[p, c] = old[four[p], c] + (when + go) * (points[four[p], c] - old[four[p], c])
-        gap = _apart(at, local, split)
-        if turn > 0 and gap < least:
+        now = gap_of(at, local, split)
+        if turn > 0 and now < least:
             return True
         when += go
-        go = CAREFUL * gap / way
+        go = CAREFUL * now / way
     return True
 
 
-@njit(cache=True)
-def _found(
-    nodes, shares, rest, thick, thing, faces, near, many, edges, edge_near, edge_many, points, old, of, caught
-):  # fmt: skip
-    """Put into zones what would go through each other, and mark a vertex of each as caught."""
-    at, local, four = np.empty((4, 3)), np.arange(4), np.empty(4, np.int64)
-    for f in range(len(faces)):
-        four[1], four[2], four[3] = faces[f, 0], faces[f, 1], faces[f, 2]
-        for n in range(many[f]):
-            four[0] = near[f, n]
-            if _meets(points, old, four, 1, at, local) and not (
-                thing[four[0]] == thing[four[1]]
-                and from_triangle(rest, four) < TORN * 0.5 * (thick[four[0]] + thick[four[1]])
-            ):
-                caught[_joined(of, nodes, shares, four)] = True
-    for e in range(len(edges)):
-        four[0], four[1] = edges[e, 0], edges[e, 1]
-        for n in range(edge_many[e]):
-            four[2], four[3] = edges[edge_near[e, n], 0], edges[edge_near[e, n], 1]
-            if _meets(points, old, four, 2, at, local) and not (
-                thing[four[0]] == thing[four[2]]
-                and between_edges(rest, four) < TORN * 0.5 * (thick[four[0]] + thick[four[2]])
-            ):
-                caught[_joined(of, nodes, shares, four)] = True
+@njit(cache=True, parallel=True, nogil=True)
+def meeting(points, old, fours, split, hit):
+    """Which pairs (P, 4) would go through each other, into `hit` (P,)."""
+    for part in prange(PARTS):
+        at, local = np.empty((4, 3)), np.arange(4)
+        for k in range(np.int64(part), len(fours), PARTS):
+            hit[k] = _meets(points, old, fours[k], split, at, local)
 
 
 @njit(cache=True)
-def zoned(
-    x, before, w, held, nodes, shares, rest, thick, thing, faces, near, many, edges, edge_near, edge_many, points, old,
-    of,
-):  # fmt: skip
-    """Join to zones what would go through each other, and move each such zone as one, in place: triangles and points
-    near them, and edges and those near them. Where what they collide with holds some of its vertices (`held`, (n,)) it
-    goes as the one of them does that goes least. `of` (n,) is the zone of each vertex, by one of its vertices, and is
-    added to. Returns whether anything has been moved."""
+def zoned(x, before, w, held, nodes, shares, fours, of):
+    """Join to zones those pairs (P, 4) that would go through each other, and move each such zone as one, in place.
+    Where what they collide with holds some of its vertices (`held`, (n,)) it goes as the one of them does that goes
+    least. `of` (n,) is the zone of each vertex, by one of its vertices, and is added to."""
     caught = np.zeros(len(of), np.bool_)
-    _found(nodes, shares, rest, thick, thing, faces, near, many, edges, edge_near, edge_many, points, old, of, caught)
-    if not caught.any():
-        return False
+    for k in range(len(fours)):
+        caught[_joined(of, nodes, shares, fours[k])] = True
     mean, least = np.zeros((len(of), 4)), np.full((len(of), 4), np.inf)
     for i in range(len(of)):
         at, long, mass = root(of, i), 0.0, 1.0 / w[i] if w[i] > 0.0 else 0.0
@@ -133,4 +88,3 @@ def zoned(
         if w[i] > 0.0 and caught[at]:
             for c in range(3):
                 x[i, c] = before[i, c] + (mean[at, c] / mean[at, 3] if np.isinf(least[at, 3]) else least[at, c])
-    return True

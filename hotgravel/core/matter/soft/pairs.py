@@ -1,11 +1,15 @@
 """Four points of skins that touch: a point and the corners of a triangle, or the ends of two edges.
 
-`part` (4,) has the share of each in how far they are apart: those of the one side above 0, of the other below.
+`part` (4,) has the share of each in how far they are apart: those of the one side above 0, of the other below. `split`
+is how many are of the one side: 1 for a point and a triangle, 2 for two edges.
 """
 
 import math
 
-from numba import njit
+import numpy as np
+from numba import njit, prange
+
+from hotgravel.core.shape.bvh import closest_on_triangle
 
 MET = 0.3  # of the way past each other: so far apart two may seem as they meet, as that way is no straight line
 BACK = 0.1  # of both their thicknesses: what has been pressed nearer than that comes back by so much in a small step
@@ -21,12 +25,6 @@ def laid(x, nodes, shares, out):
             out[m, c] = 0.0
             for n in range(4):
                 out[m, c] += shares[m, n] * x[nodes[m, n], c]
-
-
-@njit(cache=True, inline="always")
-def hashed(i, j, k, mask):
-    """The place of a cell in a table of `mask` + 1."""
-    return ((i * 73856093) ^ (j * 19349663) ^ (k * 83492791)) & mask
 
 
 @njit(cache=True, inline="always")
@@ -73,6 +71,91 @@ def needed(need, at_rest, before):
         return -math.inf
     need = min(need, NEAR * at_rest)
     return min(need, abs(before) + BACK * need)
+
+
+@njit(cache=True, inline="always")
+def from_triangle(of, four):
+    """How far a point lies from a triangle."""
+    m, i, j, k = four[0], four[1], four[2], four[3]
+    row = (of[i, 0], of[i, 1], of[i, 2], of[j, 0], of[j, 1], of[j, 2], of[k, 0], of[k, 1], of[k, 2])
+    x, y, z, _ = closest_on_triangle(of[m, 0], of[m, 1], of[m, 2], row)
+    return math.sqrt((of[m, 0] - x) ** 2 + (of[m, 1] - y) ** 2 + (of[m, 2] - z) ** 2)
+
+
+@njit(cache=True, inline="always")
+def between_edges(of, four):
+    """How far two edges lie apart where they are nearest (Ericson 2005, 5.1.9)."""
+    a, b, c, d = four[0], four[1], four[2], four[3]
+    ux, uy, uz = from_to(of, a, b)
+    vx, vy, vz = from_to(of, c, d)
+    rx, ry, rz = from_to(of, c, a)
+    uu, uv, vv = ux * ux + uy * uy + uz * uz, ux * vx + uy * vy + uz * vz, vx * vx + vy * vy + vz * vz
+    ur, vr = ux * rx + uy * ry + uz * rz, vx * rx + vy * ry + vz * rz
+    under = uu * vv - uv * uv
+    s = min(max((uv * vr - ur * vv) / under, 0.0), 1.0) if under > 1e-12 * uu * vv else 0.0
+    t = (uv * s + vr) / vv
+    if t < 0.0 or t > 1.0:
+        t = min(max(t, 0.0), 1.0)
+        s = min(max((uv * t - ur) / uu, 0.0), 1.0)
+    x, y, z = rx + s * ux - t * vx, ry + s * uy - t * vy, rz + s * uz - t * vz
+    return math.sqrt(x * x + y * y + z * z)
+
+
+@njit(cache=True, inline="always")
+def gap_of(of, four, split):
+    """How far apart both sides of a pair are."""
+    return from_triangle(of, four) if split == 1 else between_edges(of, four)
+
+
+@njit(cache=True, inline="always")
+def nearer_by(old, points, four, split):
+    """By how much both sides of a pair come nearer, at most, on their way from `old` to `points`."""
+    mx, my, mz, one, other = 0.0, 0.0, 0.0, 0.0, 0.0
+    for p in range(4):
+        m = four[p]
+        mx, my, mz = mx + points[m, 0] - old[m, 0], my + points[m, 1] - old[m, 1], mz + points[m, 2] - old[m, 2]
+    for p in range(4):
+        m = four[p]
+        x, y, z = (
+            points[m, 0] - old[m, 0] - 0.25 * mx, points[m, 1] - old[m, 1] - 0.25 * my,
+            points[m, 2] - old[m, 2] - 0.25 * mz,
+        )  # fmt: skip
+        way = x * x + y * y + z * z
+        if p < split:
+            one = max(one, way)
+        else:
+            other = max(other, way)
+    return math.sqrt(one) + math.sqrt(other)
+
+
+@njit(cache=True, inline="always")
+def gap_before(old, points, rest, thick, thing, four, split, given):
+    """How far apart a pair was; infinite if it cannot come to touch on its way from `old` to `points` though each point
+    is moved by another `given` times as thick as it is, if it shares a point, or was one at rest."""
+    if four[0] == four[2] or four[0] == four[3]:
+        return np.inf
+    if four[1] == four[2] or four[1] == four[3] if split == 2 else four[0] == four[1]:
+        return np.inf
+    both, gap = thick[four[0]] + thick[four[3]], gap_of(old, four, split)
+    left = gap - given * both - nearer_by(old, points, four, split)
+    if left > 0.5 * both:
+        return np.inf
+    if thing[four[0]] == thing[four[3]]:
+        at_rest = gap_of(rest, four, split)
+        if at_rest < TORN * 0.5 * both or left > NEAR * at_rest:
+            return np.inf
+    return gap
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def touchable(old, points, thick, fours, split, gap, reach, hit):
+    """Which pairs (P, 4) that were a `gap` (P,) apart may be nearer than `reach` times as both are thick on their way
+    from `old` to `points`, into `hit` (P,)."""
+    for row in prange(len(fours)):
+        k = np.int64(row)
+        four = fours[k]
+        need = reach * 0.5 * (thick[four[0]] + thick[four[3]])
+        hit[k] = gap[k] - nearer_by(old, points, four, split) < need
 
 
 @njit(cache=True)

@@ -5,23 +5,24 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from hotgravel.core.matter.soft.edges import boxed, edges_celled, edges_neared, edges_of, edges_parted
-from hotgravel.core.matter.soft.impact_zones import zoned
+from hotgravel.core.matter.soft.boxes import boxed, in_order, listed, neared, refit, tree_for
+from hotgravel.core.matter.soft.edges import edges_of, edges_parted
+from hotgravel.core.matter.soft.impact_zones import meeting, zoned
 from hotgravel.core.matter.soft.model import Array, Flags, Ints, Surface
-from hotgravel.core.matter.soft.pairs import laid
-from hotgravel.core.matter.soft.points import points_celled, points_neared, points_parted
+from hotgravel.core.matter.soft.pairs import laid, touchable
+from hotgravel.core.matter.soft.points import CLINGS, points_parted
 
 ROOM = 16  # that may come to touch a triangle or an edge, until more do
-TABLE = 2  # cells of the table for each point or edge, and more, to the next power of two
-GIVEN = 0.5  # of its thickness: how much farther a point may be moved while all are moved apart
+ROUSED = 0.2  # of its thickness: so much nearer a pair may be brought by what moves others apart
+GIVEN = 0.25  # of its thickness: how much farther a point may be moved while all are moved apart
 
 
 @dataclass(frozen=True, eq=False)
 class Skins:
     """The points of all skins: the vertices (m, 4) that each follows by shares (m, 4), where they lie at rest (m, 3)
     from the middle (m, 3) of their thing, the skin (m,) that belongs to each, m², how thick their thing is (m,), its
-    number (m,), and a number (m,) that is the same for all that are sewn together; and the triangles (F, 3) and edges
-    (E, 2) between them."""
+    number (m,), and a number (m,) that is the same for all that are sewn together. The points (m, 1), triangles (F, 3)
+    and edges (E, 2) between them follow one another as they lie near each other at rest."""
 
     nodes: Ints
     shares: Array
@@ -31,6 +32,7 @@ class Skins:
     thick: Array
     thing: Ints
     group: Ints
+    points: Ints
     faces: Ints
     edges: Ints
 
@@ -51,9 +53,13 @@ def skins_of(surfaces: Mapping[int, Surface], thick: Sequence[float], rest: Arra
         middle[thing == number] = at_rest[thing == number].mean(axis=0)
     area = np.concatenate([np.zeros(0), *(s.areas(rest) for s in surfaces.values())])
     triangles = np.concatenate(faces)
+    points, triangles, edges = (
+        corners[in_order(at_rest[corners].mean(axis=1), thing[corners[:, 0]])]
+        for corners in (np.arange(len(thing))[:, None], triangles, edges_of(triangles))
+    )
     return Skins(
-        nodes, shares, at_rest - middle, middle, area, np.asarray(thick, float)[thing], thing, group[thing], triangles,
-        edges_of(triangles),
+        nodes, shares, at_rest - middle, middle, area, np.asarray(thick, float)[thing], thing, group[thing], points,
+        triangles, edges,
     )  # fmt: skip
 
 
@@ -62,17 +68,14 @@ class Touching:
     each point grips, and how sticky it is, Pa, where it lies at rest now that its skin has grown to `sizes` (m,), and
     room to work in."""
 
-    def __init__(self, skins: Skins, grip: Array, sticky: Array, at: Ints, spacing: float, sizes: Array) -> None:
+    def __init__(self, skins: Skins, grip: Array, sticky: Array, at: Ints, sizes: Array) -> None:
         there = np.asarray((at[skins.nodes] >= 0).all(axis=1))
         self.skins, self.grip, self.sticky, self.rest = skins, grip, sticky, skins.middle + sizes[:, None] * skins.rest
-        self.faces = np.ascontiguousarray(skins.faces[there[skins.faces].all(axis=1)])
-        self.edges = np.ascontiguousarray(skins.edges[there[skins.edges].all(axis=1)])
-        many, thick = len(skins.nodes), float(skins.thick.max(initial=0.0))
-        self.points, self.old, self.found_at = np.zeros((many, 3)), np.zeros((many, 3)), np.zeros((many, 3))
-        self.went = np.zeros(many)
-        self.low, self.high = np.zeros((len(self.edges), 3)), np.zeros((len(self.edges), 3))
-        self.near_faces = Near(len(self.faces), many, 2.0 * max(spacing, thick))
-        self.near_edges = Near(len(self.edges), len(self.edges), 1.5 * (spacing + thick))
+        points, self.faces, edges = (of[there[of].all(axis=1)] for of in (skins.points, skins.faces, skins.edges))
+        self.points, self.old, self.found_at = (np.zeros((len(skins.nodes), 3)) for _ in range(3))
+        self.near_faces, self.near_edges = Near(points, self.faces), Near(edges, edges)
+        self.spent = np.zeros(len(skins.nodes))
+        self.reach = CLINGS if sticky.any() else 1.0
 
     def find(self, x: Array, before: Array) -> None:
         """Look for what may come to touch in a small step."""
@@ -81,25 +84,26 @@ class Touching:
             laid(x, s.nodes, s.shares, self.points)
             laid(before, s.nodes, s.shares, self.old)
             self.old += (self.points - self.old).mean(axis=0)  # where all go alike, nothing comes nearer
-            self.found_at = self.points.copy()
-            self.went = np.linalg.norm(self.points - self.old, axis=1) + GIVEN * s.thick
-            self._find()
+            self.found_at[:], self.spent[:] = self.points, 0.0
+            for near in (self.near_faces, self.near_edges):
+                near.find(self.old, self.points, self.rest, s.thick, s.group)
 
     def part(self, x: Array, w: Array, dt: float, pressed: Array) -> int:
         """Move apart what touches, in place. What presses on vertices is added to `pressed` (n,), N s. Returns how many
         pairs touch."""
         if not len(self.faces):
             return 0
-        s, faces, edges = self.skins, self.near_faces, self.near_edges
-        laid(x, s.nodes, s.shares, self.points)
+        s, points, old = self.skins, self.points, self.old
+        laid(x, s.nodes, s.shares, points)
+        by_faces = self.near_faces.touchable(old, points, s.thick, self.reach * (1.0 + ROUSED))
         many = points_parted(
-            x, w, s.nodes, s.shares, self.rest, s.thick, self.grip, self.sticky, s.area, s.group, self.faces,
-            faces.found, faces.count, self.went, self.points, self.old, dt, pressed,
+            x, w, s.nodes, s.shares, self.rest, s.thick, self.grip, self.sticky, s.area, self.spent, s.group, by_faces,
+            points, old, dt, pressed,
         )  # fmt: skip
+        by_edges = self.near_edges.touchable(old, points, s.thick, 1.0 + ROUSED)
         many += edges_parted(
-            x, w, s.nodes, s.shares, self.rest, s.thick, self.grip, s.group, self.edges, edges.found, edges.count,
-            self.went, self.points, self.old, dt, pressed,
-        )  # fmt: skip
+            x, w, s.nodes, s.shares, self.rest, s.thick, self.grip, s.group, by_edges, points, old, dt, pressed
+        )
         return int(many)
 
     def move_as_one(self, x: Array, before: Array, w: Array, held: Flags, zone: Ints) -> bool:
@@ -107,51 +111,74 @@ class Touching:
         of each vertex is added to. `held` (n,) is what it collides with holds. Returns whether anything has."""
         if not len(self.faces):
             return False
-        s, faces, edges = self.skins, self.near_faces, self.near_edges
+        s, caught = self.skins, []
         laid(x, s.nodes, s.shares, self.points)
-        if (np.linalg.norm(self.points - self.found_at, axis=1) > GIVEN * s.thick).any():
-            self.find(x, before)
-        return bool(zoned(
-            x, before, w, held, s.nodes, s.shares, self.rest, s.thick, s.group, self.faces, faces.found, faces.count,
-            self.edges, edges.found, edges.count, self.points, self.old, zone,
-        ))  # fmt: skip
-
-    def _find(self) -> None:
-        """The points and edges that may come to touch triangles and edges."""
-        thick, near = self.skins.thick, self.near_faces
-        points_celled(self.points, near.wide, near.first, near.order)
-        fastest, done = float(self.went.max()), False
-        while not done:
-            points_neared(
-                self.points, self.old, self.went, fastest, thick, self.faces, near.wide, near.first, near.order,
-                near.found, near.count,
-            )  # fmt: skip
-            done = near.holds()
-        near = self.near_edges
-        boxed(self.points, self.old, (1.0 + 2.0 * GIVEN) * thick, self.edges, self.low, self.high)
-        while (many := edges_celled(self.low, self.high, near.wide, near.first, near.order)) > len(near.order):
-            near.order = np.zeros(many + many // 4, np.int64)
-        done = False
-        while not done:
-            edges_neared(
-                self.points, self.went, thick, self.edges, self.low, self.high, near.wide, near.first, near.order,
-                near.found, near.count,
-            )  # fmt: skip
-            done = near.holds()
+        far = np.linalg.norm(self.points - self.found_at, axis=1) > GIVEN * s.thick
+        if far.any():
+            self.found_at[far] = self.points[far]
+            for near in (self.near_faces, self.near_edges):
+                near.add(far, self.old, self.points, self.rest, s.thick, s.group)
+        for near in (self.near_faces, self.near_edges):
+            fours = near.touchable(self.old, self.points, s.thick, 1.0)
+            hit = np.zeros(len(fours), np.bool_)
+            meeting(self.points, self.old, fours, near.split, hit)
+            caught.append(fours[hit])
+        through = np.concatenate(caught)
+        if len(through):
+            zoned(x, before, w, held, s.nodes, s.shares, through, zone)
+        return len(through) > 0
 
 
 class Near:
-    """What may come to touch each of some triangles or edges: a table of cells that are `wide`, and lists for each."""
+    """What may come to touch in a small step of some points or edges and triangles or edges, all by their corners
+    (n, k): the pairs (P, 4), and how far apart they were (P,)."""
 
-    def __init__(self, many: int, celled: int, wide: float) -> None:
-        self.wide, self.order = wide, np.zeros(celled, np.int64)
-        self.first = np.zeros((1 << int(np.ceil(np.log2(TABLE * celled + 1)))) + 1, np.int64)
-        self.found, self.count = np.zeros((many, ROOM), np.int64), np.zeros(many, np.int64)
+    def __init__(self, mine: Ints, others: Ints) -> None:
+        self.mine, self.others, self.split = mine, others, mine.shape[1]
+        self.found, self.gaps = np.zeros((len(mine), ROOM), np.int64), np.zeros((len(mine), ROOM))
+        self.fours, self.gap = np.zeros((0, 4), np.int64), np.zeros(0)
 
-    def holds(self) -> bool:
-        """Whether there was room for all that was found; there is the next time."""
-        most = int(self.count.max(initial=0))
-        if most > self.found.shape[1]:
-            self.found = np.zeros((len(self.found), 2 * most), np.int64)
-            return False
-        return True
+    def find(self, old: Array, points: Array, rest: Array, thick: Array, thing: Ints) -> None:
+        """Of points that go from `old` to `points` (m, 3), and lie so at rest; how thick the skin of each is and the
+        number of what it is of."""
+        self.fours, self.gap = self._found(self.mine, self.others, old, points, rest, thick, thing)
+
+    def add(self, far: Flags, old: Array, points: Array, rest: Array, thick: Array, thing: Ints) -> None:
+        """That of points (m,) which have come far since, anew."""
+        itself, left = self.mine is self.others, ~far[self.fours].any(axis=1)
+        off, others_off = far[self.mine].any(axis=1), far[self.others].any(axis=1)
+        mine, others = self.mine[off], self.others[others_off]
+        looked = [(mine, mine if itself else others), (mine, self.others[~others_off])]
+        if not itself:
+            looked.append((self.mine[~off], others))
+        parts = [(self.fours[left], self.gap[left])]
+        parts += [self._found(one, other, old, points, rest, thick, thing) for one, other in looked]
+        self.fours, self.gap = (np.concatenate(part) for part in zip(*parts, strict=True))
+
+    def touchable(self, old: Array, points: Array, thick: Array, reach: float) -> Ints:
+        """Those pairs that may be nearer than `reach` times as both are thick, on their way from `old` to `points`."""
+        hit = np.zeros(len(self.fours), np.bool_)
+        touchable(old, points, thick, self.fours, self.split, self.gap, reach, hit)
+        return self.fours[hit]
+
+    def _found(
+        self, mine: Ints, others: Ints, old: Array, points: Array, rest: Array, thick: Array, thing: Ints
+    ) -> tuple[Ints, Array]:
+        other_boxes, nodes, count = np.zeros((len(others), 6)), tree_for(len(others)), np.zeros(len(mine), np.int64)
+        boxed(old, points, thick, 0.5 + GIVEN, others, other_boxes)
+        refit(other_boxes, nodes)
+        boxes = other_boxes
+        if mine is not others:
+            boxes = np.zeros((len(mine), 6))
+            boxed(old, points, thick, 0.5 + GIVEN, mine, boxes)
+        while True:
+            neared(
+                old, points, rest, thick, thing, GIVEN, mine, boxes, others, other_boxes, nodes, mine is others,
+                self.found, self.gaps, count,
+            )  # fmt: skip
+            if (most := int(count.max(initial=0))) <= self.found.shape[1]:
+                break
+            self.found, self.gaps = np.zeros((len(self.mine), 2 * most), np.int64), np.zeros((len(self.mine), 2 * most))
+        fours, gap = np.zeros((count.sum(), 4), np.int64), np.zeros(count.sum())
+        listed(mine, others, self.found, self.gaps, count, np.cumsum(count), fours, gap)
+        return fours, gap

@@ -1,0 +1,133 @@
+"""Boxes about the ways of points, edges and triangles, and a tree over them that tells which of them meet.
+
+Boxes (n, 6) are low corners and high ones; near ones follow one another as they lie at rest. Node k of a tree has nodes
+2 k and 2 k + 1 below it, and the second half of the nodes are leaves, of so many boxes each. As things move only the
+boxes change, not what is below what (van den Bergen 1997).
+"""
+
+import numpy as np
+from numba import njit, prange
+
+from hotgravel.core.matter.soft.model import Array, Ints
+from hotgravel.core.matter.soft.pairs import gap_before
+
+LEAF = 4
+PARTS = 64  # in which all are looked through, each of them all over, so that both threads have as much to do
+BITS = 10  # of each coordinate, by which the near ones are put together
+
+
+def in_order(middle: Array, thing: Ints) -> Ints:
+    """The order (n,) of things, and of what lies near in each, by its middle (n, 3): along a curve that fills space
+    (Morton 1966)."""
+    low, size = middle.min(axis=0, initial=np.inf), np.ptp(middle, axis=0).max() if len(middle) else 1.0
+    cell = ((middle - low) / max(size, 1e-12) * (2**BITS - 1)).astype(np.int64)
+    code = np.zeros(len(middle), np.int64)
+    for bit in range(BITS):
+        for axis in range(3):
+            code |= ((cell[:, axis] >> bit) & 1) << (3 * bit + axis)
+    return np.lexsort((code, thing))
+
+
+def tree_for(many: int) -> Array:
+    """Nodes (2 L, 6) of a tree over so many boxes."""
+    leaves = 1 << int(np.ceil(np.log2(max(1.0, many / LEAF))))
+    return np.zeros((2 * leaves, 6))
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def boxed(old, points, thick, share, corners, boxes):
+    """The box about the way of each of some points, edges or triangles, by their corners (n, k), with such a share of
+    how thick they are about it, into `boxes` (n, 6)."""
+    for row in prange(len(corners)):
+        e = np.int64(row)
+        room = share * thick[corners[e, 0]]
+        for c in range(3):
+            low, high = np.inf, -np.inf
+            for n in range(corners.shape[1]):
+                i = corners[e, n]
+                low, high = min(low, min(old[i, c], points[i, c])), max(high, max(old[i, c], points[i, c]))
+            boxes[e, c], boxes[e, 3 + c] = low - room, high + room
+
+
+@njit(cache=True)
+def refit(boxes, nodes):
+    """The boxes of all nodes (2 L, 6), in place, about the boxes (n, 6) below them."""
+    half = len(nodes) // 2
+    for k in range(len(nodes) - 1, 0, -1):
+        below, start, end = (nodes, 2 * k, 2 * k + 2) if k < half else (boxes, LEAF * (k - half), LEAF * (k - half + 1))
+        for c in range(3):
+            nodes[k, c], nodes[k, 3 + c] = np.inf, -np.inf
+            for e in range(start, min(end, len(below))):
+                nodes[k, c] = min(nodes[k, c], below[e, c])
+                nodes[k, 3 + c] = max(nodes[k, 3 + c], below[e, 3 + c])
+
+
+@njit(cache=True, inline="always")
+def _meet(of, i, others, j):
+    """Whether two boxes do, without a branch, as none could be guessed."""
+    meet = (of[i, 0] <= others[j, 3]) & (of[i, 3] >= others[j, 0]) & (of[i, 1] <= others[j, 4])
+    return meet & (of[i, 4] >= others[j, 1]) & (of[i, 2] <= others[j, 5]) & (of[i, 5] >= others[j, 2])
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def neared(
+    old, points, rest, thick, thing, given, mine, boxes, others, other_boxes, nodes, later, found, gap, count
+):  # fmt: skip
+    """For each of `mine` (n, j) those of `others` (p, k), both by their corners, that may come to touch it though each
+    point is moved by another `given` times as thick as it is: into `found` (n, most), how far apart they were into
+    `gap` (n, most), and how many, into `count` (n,): it may be more than there is room for. `nodes` is the tree of the
+    others; where `later` is true both are the same, and only those of greater numbers are looked for."""
+    half, most, split = len(nodes) // 2, found.shape[1], mine.shape[1]
+    for part in prange(PARTS):
+        stack, own, four = np.empty(64, np.int64), np.empty((1, 6)), np.empty(4, np.int64)
+        for leaf in range(np.int64(part), (len(mine) + LEAF - 1) // LEAF, PARTS):
+            first, last = LEAF * leaf, min(LEAF * (leaf + 1), len(mine))
+            for c in range(3):
+                own[0, c], own[0, 3 + c] = np.inf, -np.inf
+                for e in range(first, last):
+                    own[0, c], own[0, 3 + c] = min(own[0, c], boxes[e, c]), max(own[0, 3 + c], boxes[e, 3 + c])
+            count[first:last] = 0
+            stack[0], left = 1, 1
+            while left > 0:
+                left -= 1
+                k = stack[left]
+                if not _meet(own, 0, nodes, k):
+                    continue
+                if k < half:
+                    stack[left], stack[left + 1] = 2 * k + 1, 2 * k
+                    left += 1 if later and _last(2 * k, half) < leaf else 2
+                    continue
+                begin, end = LEAF * (k - half), min(LEAF * (k - half + 1), len(others))
+                for e in range(first, last):
+                    for f in range(max(begin, e + 1) if later else begin, end):
+                        if not _meet(boxes, e, other_boxes, f):
+                            continue
+                        for p in range(4):
+                            four[p] = mine[e, p] if p < split else others[f, p - split]
+                        apart = gap_before(old, points, rest, thick, thing, four, split, given)
+                        if apart < np.inf:
+                            if count[e] < most:
+                                found[e, count[e]], gap[e, count[e]] = f, apart
+                            count[e] += 1
+
+
+@njit(cache=True)
+def _last(node, half):
+    """The last leaf below a node."""
+    while node < half:
+        node = 2 * node + 1
+    return node - half
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def listed(mine, others, found, gap, count, ends, fours, gaps):
+    """All that was found (n, most) as pairs (P, 4), and how far apart they were (P,), in place: those of each of `mine`
+    end at `ends` (n,)."""
+    split = mine.shape[1]
+    for row in prange(len(mine)):
+        e = np.int64(row)
+        for n in range(count[e]):
+            k = ends[e] - count[e] + n
+            gaps[k] = gap[e, n]
+            for p in range(4):
+                fours[k, p] = mine[e, p] if p < split else others[found[e, n], p - split]
