@@ -62,7 +62,7 @@ def _measure(url: str) -> None:
             pass
         time.sleep(0.2)
     with sync_playwright() as play:
-        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=ARGS)
+        browser = play.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=ARGS)
         page = browser.new_page(viewport={"width": 760, "height": 520})
         page.goto(f"{url}/shots/1")
         page.wait_for_timeout(4000)

@@ -110,7 +110,7 @@ def player() -> Iterator[Playwright]:
 
 @pytest.fixture(scope="session")
 def browser(player: Playwright) -> Iterator[Browser]:
-    made = player.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM + PLAIN)
+    made = player.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=CHROMIUM + PLAIN)
     yield made
     made.close()
 
@@ -118,7 +118,7 @@ def browser(player: Playwright) -> Iterator[Browser]:
 @pytest.fixture(scope="session")
 def drawing(player: Playwright) -> Iterator[Browser]:
     """A browser for what looks at the stage."""
-    made = player.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+    made = player.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=CHROMIUM)
     yield made
     made.close()
 

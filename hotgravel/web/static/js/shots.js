@@ -9,6 +9,13 @@ document.addEventListener("alpine:init", () => {
   }));
 });
 
+// A card under way is swapped each second for its newer self; not while it is given a name, which would be lost.
+function unlessNamed(event) {
+  if (event.target.matches(".card-shot") && event.target.querySelector(".rename:not([hidden])")) event.preventDefault();
+}
+document.addEventListener("htmx:beforeRequest", unlessNamed);
+document.addEventListener("htmx:beforeSwap", unlessNamed);
+
 // Finding and ordering cards; one that is swapped for its newer self keeps its place.
 const find = document.getElementById("find"), order = document.getElementById("order");
 function arrange() {
