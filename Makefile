@@ -22,7 +22,7 @@ serve: $(VENV)/app.done $(VENV)/kernels.done
 
 test: $(VENV)/dev.done $(VENV)/kernels.done
 	$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder --durations 15 -m "not browser"  # side by side
-	$(BIN)/python -m pytest --durations 15 -m browser tests/web  # browsers alone, so that none waits for another
+	$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder --durations 15 -m browser tests/web
 
 check: $(VENV)/dev.done
 	$(BIN)/ruff format --check .

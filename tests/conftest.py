@@ -27,6 +27,7 @@ CUT = pytest.StashKey[str]()
 LONGEST = (
     "test_options.py", "test_soft.py", "test_smoke.py", "test_guard.py", "test_motion.py", "test_api.py",
     "test_liquid.py", "test_warm.py", "test_contract.py", "test_plume.py", "test_refusals.py", "test_machines.py",
+    "test_bodies_page.py", "test_browser.py", "test_look.py", "test_access.py", "test_kills.py", "test_first_use.py",
 )  # fmt: skip
 settings.register_profile("steady", deadline=None, derandomize=True)  # no test's outcome depends on the machine
 settings.load_profile("steady")

@@ -52,7 +52,9 @@ def start(store: Path, log: Path, *words: str, command: str = "demo", **environm
         port = free.getsockname()[1]
     only = ["--shot", "ember-burst"] if command == "demo" else []
     line = [sys.executable, "-m", "hotgravel.cli", command, "--port", str(port), *only, *words]
-    environment = os.environ | {"HOTGRAVEL_STORE": str(store)} | environment
+    # As tests themselves do, servers side by side take a core each: see the other conftest.
+    cores = {"NUMBA_NUM_THREADS": "1"} if "PYTEST_XDIST_WORKER" in os.environ else {}
+    environment = os.environ | {"HOTGRAVEL_STORE": str(store)} | cores | environment
     with log.open("ab") as out:
         process = subprocess.Popen(line, env=environment, stdout=out, stderr=out)
     server = Server(f"http://127.0.0.1:{port}", store, process)
