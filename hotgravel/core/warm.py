@@ -36,7 +36,7 @@ _SHOT: dict[str, Any] = {
             {"kind": "prop", "id": "patch", "name": "patch", "shape": {"kind": "plane", "width": 0.4, "depth": 0.4},
              "position": [-9, 2.001, 0]},
             {"kind": "prop", "id": "third", "name": "third", "shape": {"kind": "plane", "width": 0.4, "depth": 0.4},
-             "position": [-9, 2.002, 0]},
+             "position": [-9, 2.002, 0], "rotation": [20, 0, 0]},  # through both
             {"kind": "prop", "id": "gel", "name": "gel", "shape": {"kind": "box"}, "position": [-9, 4, 0]},
             {"kind": "cut", "id": "cut", "prop": "crate", "manner": {"kind": "random", "pieces": 3},
              "sides": {"kind": "rough", "by": 0.05, "lumps": 0.5}},

@@ -1,8 +1,7 @@
 """Edges of skins among themselves: no edge goes through another.
 
 Two edges that come nearer than both are thick are moved apart along the direction square to both, to the side on which
-they were before the small step. They are found in the cells of a hashed grid that the boxes about their ways touch
-(Teschner and others 2003); a pair that shares several cells is taken in the one with the greater of their low corners.
+they were before the small step.
 """
 
 import math

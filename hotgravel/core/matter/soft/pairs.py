@@ -148,6 +148,13 @@ def gap_before(old, points, rest, thick, thing, four, split, given):
 
 
 @njit(cache=True, parallel=True, nogil=True)
+def measured(of, fours, split, gap):
+    """How far apart the sides of pairs (P, 4) are, into `gap` (P,)."""
+    for row in prange(len(fours)):
+        gap[np.int64(row)] = gap_of(of, fours[np.int64(row)], split)
+
+
+@njit(cache=True, parallel=True, nogil=True)
 def touchable(old, points, thick, fours, split, gap, reach, hit):
     """Which pairs (P, 4) that were a `gap` (P,) apart may be nearer than `reach` times as both are thick on their way
     from `old` to `points`, into `hit` (P,)."""

@@ -9,11 +9,12 @@ from hotgravel.core.matter.soft.boxes import boxed, in_order, listed, neared, re
 from hotgravel.core.matter.soft.edges import edges_of, edges_parted
 from hotgravel.core.matter.soft.impact_zones import meeting, zoned
 from hotgravel.core.matter.soft.model import Array, Flags, Ints, Surface
-from hotgravel.core.matter.soft.pairs import laid, touchable
+from hotgravel.core.matter.soft.pairs import laid, measured, touchable
 from hotgravel.core.matter.soft.points import CLINGS, points_parted
 
 ROOM = 16  # that may come to touch a triangle or an edge, until more do
 ROUSED = 0.2  # of its thickness: so much nearer a pair may be brought by what moves others apart
+MANY = 0.2  # of all points: where more have strayed, all are looked at anew
 GIVEN = 0.25  # of its thickness: how much farther a point may be moved while all are moved apart
 
 
@@ -72,21 +73,42 @@ class Touching:
         there = np.asarray((at[skins.nodes] >= 0).all(axis=1))
         self.skins, self.grip, self.sticky, self.rest = skins, grip, sticky, skins.middle + sizes[:, None] * skins.rest
         points, self.faces, edges = (of[there[of].all(axis=1)] for of in (skins.points, skins.faces, skins.edges))
-        self.points, self.old, self.found_at = (np.zeros((len(skins.nodes), 3)) for _ in range(3))
+        self.points, self.old = np.zeros((len(skins.nodes), 3)), np.zeros((len(skins.nodes), 3))
+        self.found_at = np.zeros((0, 3))  # nothing is known yet
         self.near_faces, self.near_edges = Near(points, self.faces), Near(edges, edges)
         self.spent = np.zeros(len(skins.nodes))
         self.reach = CLINGS if sticky.any() else 1.0
 
     def find(self, x: Array, before: Array) -> None:
-        """Look for what may come to touch in a small step."""
-        if len(self.faces):
-            s = self.skins
-            laid(x, s.nodes, s.shares, self.points)
-            laid(before, s.nodes, s.shares, self.old)
-            self.old += (self.points - self.old).mean(axis=0)  # where all go alike, nothing comes nearer
-            self.found_at[:], self.spent[:] = self.points, 0.0
+        """Look for what may come to touch in a small step: all anew where much has strayed from where it was found."""
+        if not len(self.faces):
+            return
+        s, self.spent[:] = self.skins, 0.0
+        laid(x, s.nodes, s.shares, self.points)
+        laid(before, s.nodes, s.shares, self.old)
+        self.old += (self.points - self.old).mean(axis=0)  # where all go alike, nothing comes nearer
+        known = len(self.found_at) > 0
+        strayed = self._strayed(self.points) | self._strayed(self.old) if known else np.ones(len(self.points), np.bool_)
+        if np.count_nonzero(strayed) > MANY * len(strayed):
+            self.found_at = self.points.copy()
             for near in (self.near_faces, self.near_edges):
                 near.find(self.old, self.points, self.rest, s.thick, s.group)
+            return
+        self._find_again(strayed)
+        for near in (self.near_faces, self.near_edges):
+            near.measure(self.old)
+
+    def _strayed(self, points: Array) -> Flags:
+        """Which points (m, 3) have gone too far for what has been found near them, beside how far all have."""
+        self.found_at += (self.points - self.found_at).mean(axis=0)
+        found: Flags = np.linalg.norm(points - self.found_at, axis=1) > GIVEN * self.skins.thick
+        return found
+
+    def _find_again(self, strayed: Flags) -> None:
+        if strayed.any():
+            self.found_at[strayed] = self.points[strayed]
+            for near in (self.near_faces, self.near_edges):
+                near.add(strayed, self.old, self.points, self.rest, self.skins.thick, self.skins.group)
 
     def part(self, x: Array, w: Array, dt: float, pressed: Array) -> int:
         """Move apart what touches, in place. What presses on vertices is added to `pressed` (n,), N s. Returns how many
@@ -113,11 +135,7 @@ class Touching:
             return False
         s, caught = self.skins, []
         laid(x, s.nodes, s.shares, self.points)
-        far = np.linalg.norm(self.points - self.found_at, axis=1) > GIVEN * s.thick
-        if far.any():
-            self.found_at[far] = self.points[far]
-            for near in (self.near_faces, self.near_edges):
-                near.add(far, self.old, self.points, self.rest, s.thick, s.group)
+        self._find_again(self._strayed(self.points))
         for near in (self.near_faces, self.near_edges):
             fours = near.touchable(self.old, self.points, s.thick, 1.0)
             hit = np.zeros(len(fours), np.bool_)
@@ -154,6 +172,10 @@ class Near:
         parts = [(self.fours[left], self.gap[left])]
         parts += [self._found(one, other, old, points, rest, thick, thing) for one, other in looked]
         self.fours, self.gap = (np.concatenate(part) for part in zip(*parts, strict=True))
+
+    def measure(self, old: Array) -> None:
+        """Find out how far apart all are where `old` has them."""
+        measured(old, self.fours, self.split, self.gap)
 
     def touchable(self, old: Array, points: Array, thick: Array, reach: float) -> Ints:
         """Those pairs that may be nearer than `reach` times as both are thick, on their way from `old` to `points`."""
