@@ -168,7 +168,8 @@ class Studio:
             if standing.state in (FAILED, CANCELLED):
                 raise CutStopped(standing)
             time.sleep(LOOK_EVERY)
-            standing = self.cutting.one(standing.name)
+            # One that was cancelled and asked for again meanwhile has no note, or a new one.
+            standing = self.cutting.one(standing.name) or self._being_cut(shot)
         return build(shot, beside(self.meshes), quality)
 
     def run(self, shot_id: int) -> Started:

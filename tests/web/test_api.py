@@ -24,6 +24,7 @@ from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from hotgravel.demo.shots import demo_names, demo_path
 from hotgravel.farm.cluster import OVER
+from hotgravel.farm.cutting import DONE, GOING, Standing
 from hotgravel.store import runs, shots
 from hotgravel.web import runs_page
 from hotgravel.web.app import create_app
@@ -621,6 +622,14 @@ def test_a_worker_that_was_ended_for_its_memory_names_the_row(tmp_path):
         told = runs.record(session, made).message
     assert told.startswith(OVER)
     assert any(told.endswith(f"Most come from {shot.names()[source.id]}.") for source in shot.supply)
+
+
+def test_who_waits_for_a_cutting_that_is_asked_for_again_goes_on_waiting(tmp_path, monkeypatch):
+    studio, asked = Studio(tmp_path), []
+    told = [Standing("cut", GOING), Standing("cut", DONE)]  # and no note of it in between
+    monkeypatch.setattr(studio, "_being_cut", lambda shot: (asked.append(shot), told[len(asked) - 1])[1])
+    studio.world(load({"format": "hotgravel.shot", "version": 1, "name": "cut"}))
+    assert len(asked) == 2
 
 
 def test_a_cutting_is_asked_for_by_its_name_alone(client, shot):
