@@ -105,10 +105,11 @@ class Touching:
         return found
 
     def _find_again(self, strayed: Flags) -> None:
+        """What has strayed is looked for where it is, all else where it was found, as it may stray from there alone."""
         if strayed.any():
             self.found_at[strayed] = self.points[strayed]
             for near in (self.near_faces, self.near_edges):
-                near.add(strayed, self.old, self.points, self.rest, self.skins.thick, self.skins.group)
+                near.add(strayed, self.old, self.found_at, self.rest, self.skins.thick, self.skins.group)
 
     def part(self, x: Array, w: Array, dt: float, pressed: Array) -> int:
         """Move apart what touches, in place. What presses on vertices is added to `pressed` (n,), N s. Returns how many
