@@ -3,6 +3,8 @@ PYTHON ?= python3
 PORT ?= 8321
 VENV := .venv
 BIN := $(VENV)/bin
+# Files side by side, in the order that tests/conftest.py gives.
+PYTEST := $(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder --durations 15
 SUDO := $(shell [ "$$(id -u)" = 0 ] || echo sudo)
 # Chromium without windows of its own: a page takes half the time.
 DEBIAN := chromium-headless-shell python3-openvdb
@@ -21,8 +23,8 @@ serve: $(VENV)/app.done $(VENV)/kernels.done
 	$(BIN)/hotgravel serve --port $(PORT)
 
 test: $(VENV)/dev.done $(VENV)/kernels.done
-	$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder --durations 15 -m "not browser"  # side by side
-	$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder --durations 15 -m browser tests/web
+	$(PYTEST) -m "not browser"
+	$(PYTEST) -m browser tests/web
 
 check: $(VENV)/dev.done
 	$(BIN)/ruff format --check .

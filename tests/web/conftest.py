@@ -17,6 +17,7 @@ PATIENCE = int(
     os.environ.get("HOTGRAVEL_PATIENCE", "90")
 )  # seconds for what should come: a machine may stand still for a while, and only a fault waits so long
 expect.set_options(timeout=1000 * PATIENCE)
+SHELL = "/usr/bin/chromium-headless-shell"
 CHROMIUM = [
     "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
@@ -112,7 +113,7 @@ def player() -> Iterator[Playwright]:
 
 @pytest.fixture(scope="session")
 def browser(player: Playwright) -> Iterator[Browser]:
-    made = player.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=CHROMIUM + PLAIN)
+    made = player.chromium.launch(executable_path=SHELL, args=CHROMIUM + PLAIN)
     yield made
     made.close()
 
@@ -120,7 +121,7 @@ def browser(player: Playwright) -> Iterator[Browser]:
 @pytest.fixture(scope="session")
 def drawing(player: Playwright) -> Iterator[Browser]:
     """A browser for what looks at the stage."""
-    made = player.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=CHROMIUM)
+    made = player.chromium.launch(executable_path=SHELL, args=CHROMIUM)
     yield made
     made.close()
 

@@ -15,7 +15,7 @@ from hotgravel.core.matter.soft.points import CLINGS, points_parted
 ROOM = 16  # that may come to touch a triangle or an edge, until more do
 ROUSED = 0.2  # of its thickness: so much nearer a pair may be brought by what moves others apart
 MANY = 0.2  # of all points: where more have strayed, all are looked at anew
-GIVEN = 0.25  # of its thickness: how much farther a point may be moved while all are moved apart
+GIVEN = 0.25  # of its thickness: how far a point may stray before what may touch it is looked for anew
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,8 +87,7 @@ class Touching:
         laid(x, s.nodes, s.shares, self.points)
         laid(before, s.nodes, s.shares, self.old)
         self.old += (self.points - self.old).mean(axis=0)  # where all go alike, nothing comes nearer
-        known = len(self.found_at) > 0
-        strayed = self._strayed(self.points) | self._strayed(self.old) if known else np.ones(len(self.points), np.bool_)
+        strayed = self._strayed(self.points, self.old)
         if np.count_nonzero(strayed) > MANY * len(strayed):
             self.found_at = self.points.copy()
             for near in (self.near_faces, self.near_edges):
@@ -98,11 +97,14 @@ class Touching:
         for near in (self.near_faces, self.near_edges):
             near.measure(self.old)
 
-    def _strayed(self, points: Array) -> Flags:
-        """Which points (m, 3) have gone too far for what has been found near them, beside how far all have."""
+    def _strayed(self, *places: Array) -> Flags:
+        """Which points (m,) are in one of such places (m, 3) too far off for what was found near them, beside how far
+        all have gone since: all of them, where nothing has been found yet."""
+        if not len(self.found_at):
+            return np.ones(len(self.points), np.bool_)
         self.found_at += (self.points - self.found_at).mean(axis=0)
-        found: Flags = np.linalg.norm(points - self.found_at, axis=1) > GIVEN * self.skins.thick
-        return found
+        off = [np.linalg.norm(place - self.found_at, axis=1) for place in places]
+        return np.asarray(np.max(off, axis=0) > GIVEN * self.skins.thick)
 
     def _find_again(self, strayed: Flags) -> None:
         """What has strayed is looked for where it is, all else where it was found, as it may stray from there alone."""
