@@ -25,10 +25,9 @@ if TYPE_CHECKING:
 
 SMALL_STEPS = {"rough": 12, "fair": 24, "fine": 48}  # in a frame, at least
 MOST_SMALL = 16  # times as many, where something goes fast
-ROUNDS = 2  # of keeping all apart: what moves one may push it into the next
+ROUNDS = 3  # of keeping all apart: what moves one may push it into the next
 ZONE_ROUNDS = 60  # in which what would go through each other may take along what that would then go through
 MET_ROUNDS = 4  # of them after which what that moves into what it collides with is put out of it
-HOLD = 0.03  # of one over its mass: how little what something holds gives way to skins, as that takes the rest
 FAR = 1e7  # m: where vertices are that are not there
 TRAVEL = 1.0  # of the way from one vertex to the next: what anything may go in a small step
 
@@ -151,7 +150,7 @@ class Going:
         surfaces = between(self.colliders.table, number / self.many, (number + 1) / self.many)
         touching.find(x, self.before)
         for turn in range(ROUNDS):
-            many = touching.part(x, np.where(self.held, HOLD * w, w), self.h, self.pressed)
+            many = touching.part(x, w, self.h, self.pressed)
             self.touches += many if turn == 0 else 0
             met_now = self._meet(surfaces, again=turn > 0)
             self.held = self.held | met_now if turn else met_now
