@@ -14,6 +14,7 @@ import numpy as np
 
 from hotgravel.core.colour import linear, rgb_of
 from hotgravel.core.exchange.take import Array, Material, Step, Take, Wish, sides_of
+from hotgravel.core.exchange.textures import split
 from hotgravel.core.matter.drape import told_of
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.streaks import streak_of
@@ -213,7 +214,7 @@ def _piece_meshes(document: _Document, take: Take, matter: str) -> list[tuple[st
 
 def _draped(document: _Document, take: Take, frame: int, matter: str) -> None:
     for name, made in take.draped(matter, frame):
-        _surface(document, name, "dull", made)
+        _surface(document, name, "dull", split(made))
 
 
 OF_KIND: dict[str, Callable[[_Document, Take, int, str], None]] = {

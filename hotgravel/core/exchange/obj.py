@@ -34,7 +34,7 @@ class _File:
         self, name: str, places: Array, *, rgb: Array | None = None, uv: Array | None = None,
         normals: Array | None = None,
     ) -> None:  # fmt: skip
-        """An object with its corners (V, 3), metres, their colours (V, 3), texture coordinates (V, 2), from below, and
+        """An object with its corners (V, 3), metres, their colours (V, 3), texture coordinates (C, 2), from below, and
         normals (V, 3)."""
         self.lines.append(f"o {re.sub(SPACE, '-', name)}")  # a space would end the name in many readers
         self.before = dict(self.counts)
@@ -50,10 +50,11 @@ class _File:
             self.lines += [f"vn {x:.4g} {y:.4g} {z:.4g}" for x, y, z in self.wish.turned(normals).tolist()]
             self.counts["vn"] += len(normals)
 
-    def faces(self, faces: Array, at_normals: Array | None = None) -> None:
-        """Triangles (F, 3) between the corners of the object; their normals are those of the corners, or by numbers of
-        their own (F, 3)."""
+    def faces(self, faces: Array, at_normals: Array | None = None, at_uv: Array | None = None) -> None:
+        """Triangles (F, 3) between the corners of the object; their normals and texture coordinates are those of the
+        corners, or by numbers of their own (F, 3)."""
         v, vt, vn = (np.array(faces) + self.before[kind] + 1 for kind in ("v", "vt", "vn"))
+        vt = vt if at_uv is None else at_uv + self.before["vt"] + 1
         corners = v.astype(str)
         if self.counts["vt"] > self.before["vt"]:
             corners = np.char.add(np.char.add(corners, "/"), vt.astype(str))
@@ -104,7 +105,7 @@ def _surface(file: _File, name: str, made: dict[str, Array]) -> None:
     """A mesh with colours at its corners."""
     rgb = rgb_of(made["colour"])
     file.begin(name, made["vertices"], rgb=rgb, uv=made.get("uv"), normals=made["normals"])
-    file.faces(made["faces"])
+    file.faces(made["faces"], at_uv=made.get("uv_at"))
 
 
 def _of_draped(file: _File, take: Take, frame: int, matter: str) -> None:

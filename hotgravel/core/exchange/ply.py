@@ -14,6 +14,7 @@ from scipy.spatial.transform import Rotation
 
 from hotgravel.core.colour import rgb_of
 from hotgravel.core.exchange.take import Array, Step, Take, Wish
+from hotgravel.core.exchange.textures import split
 from hotgravel.core.matter.drape import told_of
 from hotgravel.core.matter.registry import MATTERS
 
@@ -51,7 +52,7 @@ def _pieces(take: Take, wish: Wish, frame: int, matter: str) -> tuple[str, dict[
 
 
 def _draped(take: Take, wish: Wish, frame: int, matter: str) -> tuple[str, dict[str, NDArray[np.void]]]:
-    parts = [made for _, made in take.draped(matter, frame)]
+    parts = [split(made) for _, made in take.draped(matter, frame)]
     ends = np.cumsum([0, *(len(made["vertices"]) for made in parts)])
     vertices: dict[str, Array] = {
         "position": wish.placed(np.concatenate([made["vertices"] for made in parts])).astype(np.float32),

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from hotgravel.core.attributes import ATTRIBUTES
 from hotgravel.core.colour import light_of, shown
 from hotgravel.core.exchange.flowing import Flowing
+from hotgravel.core.exchange.textures import textured
 from hotgravel.core.matter.drape import TOLD, draped, draping
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.picture.camera import View
@@ -23,9 +24,10 @@ from hotgravel.core.run.world import World, build
 from hotgravel.core.shape.mesh import smooth_normals, triangles_of
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import FindMesh
+from hotgravel.core.shape.unwrapping import Chart, chart_of
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.faults import ShotFault
-from hotgravel.core.shot.props import Plane, Prop
+from hotgravel.core.shot.props import Prop
 
 Array = NDArray[Any]
 Unit = Literal["m", "cm"]
@@ -164,17 +166,24 @@ class Take:
         return {matter: self.store.meshes(matter) for matter in MATTERS}
 
     def draped(self, matter: str, frame: int) -> Iterator[tuple[str, dict[str, Array]]]:
-        """The meshes of a matter that deform, as they lie at a frame, with their names and normals; what is made from a
-        flat plain has coordinates for a texture, `uv` (V, 2), from its lower left seen from above."""
+        """The meshes of a matter that deform, as they lie at a frame, with their names and normals, and (not in older
+        runs) where their faces lie on a texture: see `textured`."""
         kept = self.store.elements(frame, matter, draping(MATTERS[matter].columns, TOLD))
-        props = {prop.id: prop.shape for prop in self.shot.props}
         for number, mesh in enumerate(self.meshes[matter]):
             made = _with_normals(draped(mesh, kept))
-            shape = props[self._drawn[matter][number][0]]
-            if isinstance(shape, Plane) and "rest" in made:
-                across = made["rest"][:, [0, 2]] / np.array([shape.width, -shape.depth], np.float32)
-                made["uv"] = across + np.float32(0.5)
+            if "rest" in made:
+                made = textured(made, self._chart(self._drawn[matter][number][0]))
             yield self.piece_name(matter, number), made
+
+    def _chart(self, prop: str) -> Chart:
+        if prop not in self._charts:
+            shape = next(row.shape for row in self.shot.props if row.id == prop)
+            self._charts[prop] = chart_of(shape, self.find_mesh)
+        return self._charts[prop]
+
+    @cached_property
+    def _charts(self) -> dict[str, Chart]:
+        return {}
 
     def tracks(
         self, matter: str, frames: tuple[int, ...], more: tuple[str, ...] = ()

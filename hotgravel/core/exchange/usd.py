@@ -179,8 +179,11 @@ def _surface(file: _File, scope: str, name: str, look: str) -> Callable[[int, di
             rest = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar("rest", types.Point3fArray, UsdGeom.Tokens.vertex)
             rest.Set(file.placed(made["rest"]), when)
         if "uv" in made:
-            uv = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar("st", types.TexCoord2fArray, UsdGeom.Tokens.vertex)
+            by = UsdGeom.Tokens.faceVarying if "uv_at" in made else UsdGeom.Tokens.vertex
+            uv = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar("st", types.TexCoord2fArray, by)
             uv.Set(Vt.Vec2fArray.FromNumpy(np.ascontiguousarray(made["uv"], np.float32)), when)
+            if "uv_at" in made:
+                uv.SetIndices(Vt.IntArray.FromNumpy(made["uv_at"].ravel()), when)
         mesh.GetExtentAttr().Set(_extent(file.wish.placed(made["vertices"]).astype(np.float32)), when)
 
     return at_frame

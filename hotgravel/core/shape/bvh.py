@@ -32,6 +32,13 @@ def build_tree(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> MeshT
 
     vertices (V, 3), faces (F, 3). The root is row 0.
     """
+    return ordered_tree(vertices, faces)[0]
+
+
+def ordered_tree(
+    vertices: NDArray[np.float64], faces: NDArray[np.int64]
+) -> tuple[MeshTree, NDArray[np.int64]]:  # fmt: skip
+    """A tree over triangles, whose last rows they are, and their numbers (F,) in the order of those rows."""
     corners = vertices[faces]
     low, high, middle = corners.min(axis=1), corners.max(axis=1), corners.mean(axis=1)
     order, nodes = np.arange(len(faces)), np.zeros((2 * len(faces) + 1, WIDTH))
@@ -39,7 +46,7 @@ def build_tree(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> MeshT
     triangles = np.zeros((len(faces), WIDTH))
     triangles[:, :NORMALS] = corners[order].reshape(-1, 9)
     triangles[:, NORMALS:] = _pseudonormals(vertices, faces)[order].reshape(-1, 21)
-    return np.concatenate([nodes[:count], triangles])
+    return np.concatenate([nodes[:count], triangles]), order
 
 
 @njit(cache=True, nogil=True)
@@ -173,8 +180,9 @@ def closest_on_triangle(px, py, pz, row):
 
 
 @njit(cache=True)
-def mesh_distance(tree, root, closed, x, y, z):
-    """Signed distance and gradient (d, gx, gy, gz) to the mesh of that root; unsigned if not closed."""
+def nearest_triangle(tree, root, x, y, z):
+    """The square of how far off the nearest triangle of the mesh of that root is, its row, on which of its features the
+    nearest place lies, and that place."""
     stack = np.empty(64, np.int64)
     stack[0], top = root, 1
     best, face, feature = np.inf, root, 0
@@ -198,6 +206,13 @@ def mesh_distance(tree, root, closed, x, y, z):
         stack[top] = 2 * first + 1 - nearer
         stack[top + 1] = nearer
         top += 2
+    return best, face, feature, nx, ny, nz
+
+
+@njit(cache=True)
+def mesh_distance(tree, root, closed, x, y, z):
+    """Signed distance and gradient (d, gx, gy, gz) to the mesh of that root; unsigned if not closed."""
+    best, face, feature, nx, ny, nz = nearest_triangle(tree, root, x, y, z)
     d = math.sqrt(best)
     at = NORMALS + 3 * feature
     mx, my, mz = tree[face, at], tree[face, at + 1], tree[face, at + 2]

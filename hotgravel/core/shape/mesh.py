@@ -69,14 +69,33 @@ def import_mesh(shape: props.Mesh, find_mesh: Callable[[str], Any]) -> Imported:
 @lru_cache(maxsize=8)
 def _imported(path: Any, _stamp: Any, shape: props.Mesh) -> Imported:
     vertices, faces = read_mesh(path)
-    vertices = vertices * METRES[shape.unit]
-    if shape.up == "z":
-        vertices = vertices @ UPRIGHT[:3, :3].T
-    return mesh_from(path.name, vertices, faces, mend=shape.mend == "mended")
+    return mesh_from(path.name, _placed(vertices, shape), faces, mend=shape.mend == "mended")
+
+
+def file_corners(
+    shape: props.Mesh, find_mesh: Callable[[str], Any]
+) -> tuple[NDArray[np.float64], NDArray[np.float64] | None]:
+    """The corners (F, 3, 3) of a file's faces, in metres and y up, and where they lie on its textures (F, 3, 2) from
+    their lower left, if it tells that. Raises `MeshFault`."""
+    mesh = _read(find_mesh(shape.file))
+    faces, uv = np.asarray(mesh.faces), getattr(mesh.visual, "uv", None)
+    corners = _placed(np.asarray(mesh.vertices, np.float64), shape)[faces]
+    return corners, np.asarray(uv, np.float64)[faces] if uv is not None and len(uv) else None
 
 
 def read_mesh(path: Any) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
     """The corner points (V, 3) and triangles (F, 3) of a file, as they stand there. Raises `MeshFault`."""
+    mesh = _read(path)
+    return np.asarray(mesh.vertices, np.float64), np.asarray(mesh.faces)
+
+
+def _placed(vertices: NDArray[np.float64], shape: props.Mesh) -> NDArray[np.float64]:
+    """Corner points of a file, in metres and y up."""
+    metres = vertices * METRES[shape.unit]
+    return metres @ UPRIGHT[:3, :3].T if shape.up == "z" else metres
+
+
+def _read(path: Any) -> trimesh.Trimesh:
     kind = path.suffix.lower().lstrip(".")
     if kind not in FORMATS:
         raise MeshFault(f"{path.name} is no mesh format that is read. Accepted: {', '.join(FORMATS)}.")
@@ -96,7 +115,7 @@ def read_mesh(path: Any) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
         mesh: trimesh.Trimesh = trimesh.load_mesh(source, file_type=kind, process=False)
     except Exception as error:  # a reader may fail in any way on a damaged file
         raise MeshFault(f"{path.name} cannot be read as {kind.upper()}: {_first_line(error)}") from error
-    return np.asarray(mesh.vertices, np.float64), np.asarray(mesh.faces)
+    return mesh
 
 
 def mesh_from(name: str, vertices: NDArray[np.float64], faces: NDArray[np.int64], *, mend: bool = False) -> Imported:
