@@ -23,8 +23,7 @@ serve: $(VENV)/app.done $(VENV)/kernels.done
 	$(BIN)/hotgravel serve --port $(PORT)
 
 test: $(VENV)/dev.done $(VENV)/kernels.done
-	$(PYTEST) -m "not browser"
-	$(PYTEST) -m browser tests/web
+	$(PYTEST)
 
 check: $(VENV)/dev.done
 	$(BIN)/ruff format --check .

@@ -95,10 +95,8 @@ def blocks_step(x0: Array, springs: Ints, groups: Ints, w: Array, stiff: float, 
     for n in (0, 1):
         colours[n, : (odd == n).sum()] = np.flatnonzero(odd == n)
 
-    def step(x: Array, before: Array, h: float) -> None:
+    def step(x: Array, _before: Array, h: float) -> None:
         led = x.copy()
-        x[:] = before  # then with what it goes on by, which converges faster
-        x += led - before
         for _ in range(turns):
             vertex_by_vertex(x, led, near, colours, w, stiff * h * h, 1.0 / (SIDE - 1))
 

@@ -138,8 +138,5 @@ def pytest_unconfigure(config: pytest.Config) -> None:
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """What drives a browser is marked, so that it can run where no other test keeps it waiting; what takes long begins."""
+    """What takes long begins."""
     items.sort(key=lambda item: LONGEST.index(item.path.name) if item.path.name in LONGEST else len(LONGEST))
-    for item in items:
-        if {"page", "browser"} & set(getattr(item, "fixturenames", ())):
-            item.add_marker("browser")

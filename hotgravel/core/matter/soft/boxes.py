@@ -9,7 +9,7 @@ import numpy as np
 from numba import njit, prange
 
 from hotgravel.core.matter.soft.model import Array, Ints
-from hotgravel.core.matter.soft.pairs import gap_before
+from hotgravel.core.matter.soft.pairs import may_touch
 
 LEAF = 4
 PARTS = 64  # in which all are looked through, each of them all over, so that both threads have as much to do
@@ -71,12 +71,12 @@ def _meet(of, i, others, j):
 
 @njit(cache=True, parallel=True, nogil=True)
 def neared(
-    old, points, rest, thick, thing, given, mine, boxes, others, other_boxes, nodes, later, found, gap, count
+    old, points, rest, thick, thing, given, mine, boxes, others, other_boxes, nodes, later, found, count
 ):  # fmt: skip
     """For each of `mine` (n, j) those of `others` (p, k), both by their corners, that may come to touch it though each
-    point is moved by another `given` times as thick as it is: into `found` (n, most), how far apart they were into
-    `gap` (n, most), and how many, into `count` (n,): it may be more than there is room for. `nodes` is the tree of the
-    others; where `later` is true both are the same, and only those of greater numbers are looked for."""
+    point is moved by another `given` times as thick as it is: into `found` (n, most), and how many, into
+    `count` (n,): it may be more than there is room for. `nodes` is the tree of the others; where `later` is true both
+    are the same, and only those of greater numbers are looked for."""
     half, most, split = len(nodes) // 2, found.shape[1], mine.shape[1]
     for part in prange(PARTS):
         stack, own, four = np.empty(64, np.int64), np.empty((1, 6)), np.empty(4, np.int64)
@@ -104,10 +104,9 @@ def neared(
                             continue
                         for p in range(4):
                             four[p] = mine[e, p] if p < split else others[f, p - split]
-                        apart = gap_before(old, points, rest, thick, thing, four, split, given)
-                        if apart < np.inf:
+                        if may_touch(old, points, rest, thick, thing, four, split, given):
                             if count[e] < most:
-                                found[e, count[e]], gap[e, count[e]] = f, apart
+                                found[e, count[e]] = f
                             count[e] += 1
 
 
@@ -120,14 +119,12 @@ def _last(node, half):
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def listed(mine, others, found, gap, count, ends, fours, gaps):
-    """All that was found (n, most) as pairs (P, 4), and how far apart they were (P,), in place: those of each of `mine`
-    end at `ends` (n,)."""
+def listed(mine, others, found, count, ends, fours):
+    """All that was found (n, most) as pairs (P, 4), in place: those of each of `mine` end at `ends` (n,)."""
     split = mine.shape[1]
     for row in prange(len(mine)):
         e = np.int64(row)
         for n in range(count[e]):
             k = ends[e] - count[e] + n
-            gaps[k] = gap[e, n]
             for p in range(4):
                 fours[k, p] = mine[e, p] if p < split else others[found[e, n], p - split]

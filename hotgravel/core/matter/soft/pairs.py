@@ -129,40 +129,47 @@ def nearer_by(old, points, four, split):
 
 
 @njit(cache=True, inline="always")
-def gap_before(old, points, rest, thick, thing, four, split, given):
-    """How far apart a pair was; infinite if it cannot come to touch on its way from `old` to `points` though each point
-    is moved by another `given` times as thick as it is, if it shares a point, or was one at rest."""
+def may_touch(old, points, rest, thick, thing, four, split, given):
+    """Whether a pair may come to touch on its way from `old` to `points`, each point moved by another `given` times as
+    thick as it is: none that shares a point does, or was one at rest."""
     if four[0] == four[2] or four[0] == four[3]:
-        return np.inf
+        return False
     if four[1] == four[2] or four[1] == four[3] if split == 2 else four[0] == four[1]:
-        return np.inf
-    both, gap = thick[four[0]] + thick[four[3]], gap_of(old, four, split)
-    left = gap - given * both - nearer_by(old, points, four, split)
+        return False
+    both = thick[four[0]] + thick[four[3]]
+    left = gap_of(old, four, split) - given * both - nearer_by(old, points, four, split)
     if left > 0.5 * both:
-        return np.inf
+        return False
     if thing[four[0]] == thing[four[3]]:
         at_rest = gap_of(rest, four, split)
         if at_rest < TORN * 0.5 * both or left > NEAR * at_rest:
-            return np.inf
-    return gap
+            return False
+    return True
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def measured(of, fours, split, gap):
-    """How far apart the sides of pairs (P, 4) are, into `gap` (P,)."""
-    for row in prange(len(fours)):
-        gap[np.int64(row)] = gap_of(of, fours[np.int64(row)], split)
-
-
-@njit(cache=True, parallel=True, nogil=True)
-def touchable(old, points, thick, fours, split, gap, reach, hit):
-    """Which pairs (P, 4) that were a `gap` (P,) apart may be nearer than `reach` times as both are thick on their way
-    from `old` to `points`, into `hit` (P,)."""
+def measured(of, rest, thing, fours, split, gap, least):
+    """How far apart the sides of pairs (P, 4) are, into `gap` (P,), and how near those of one thing may come by how
+    they lie at rest, into `least` (P,), which is infinite for others."""
     for row in prange(len(fours)):
         k = np.int64(row)
         four = fours[k]
-        need = reach * 0.5 * (thick[four[0]] + thick[four[3]])
-        hit[k] = gap[k] - nearer_by(old, points, four, split) < need
+        gap[k] = gap_of(of, four, split)
+        least[k] = NEAR * gap_of(rest, four, split) if thing[four[0]] == thing[four[3]] else np.inf
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def touchable(of, old, points, thick, fours, split, gap, least, reach, hit):
+    """Which pairs (P, 4), a `gap` (P,) apart where `of` has them, may be nearer than both `reach` times as they are
+    thick and `least` (P,) on their way from `old` to `points`, into `hit` (P,)."""
+    for row in prange(len(fours)):
+        k = np.int64(row)
+        four = fours[k]
+        near = min(least[k], reach * 0.5 * (thick[four[0]] + thick[four[3]]))
+        if gap[k] - max(nearer_by(of, old, four, split), nearer_by(of, points, four, split)) >= near:
+            hit[k] = False
+        else:
+            hit[k] = gap_of(old, four, split) - nearer_by(old, points, four, split) < near
 
 
 @njit(cache=True)

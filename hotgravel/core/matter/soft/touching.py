@@ -91,11 +91,9 @@ class Touching:
         if np.count_nonzero(strayed) > MANY * len(strayed):
             self.found_at = self.points.copy()
             for near in (self.near_faces, self.near_edges):
-                near.find(self.old, self.points, self.rest, s.thick, s.group)
+                near.find(self.old, self.found_at, self.rest, s.thick, s.group)
             return
         self._find_again(strayed)
-        for near in (self.near_faces, self.near_edges):
-            near.measure(self.old)
 
     def _strayed(self, *places: Array) -> Flags:
         """Which points (m,) are in one of such places (m, 3) too far off for what was found near them, beside how far
@@ -120,12 +118,12 @@ class Touching:
             return 0
         s, points, old = self.skins, self.points, self.old
         laid(x, s.nodes, s.shares, points)
-        by_faces = self.near_faces.touchable(old, points, s.thick, self.reach * (1.0 + ROUSED))
+        by_faces = self.near_faces.touchable(self.found_at, old, points, s.thick, self.reach * (1.0 + ROUSED))
         many = points_parted(
             x, w, s.nodes, s.shares, self.rest, s.thick, self.grip, self.sticky, s.area, self.spent, s.group, by_faces,
             points, old, dt, pressed,
         )  # fmt: skip
-        by_edges = self.near_edges.touchable(old, points, s.thick, 1.0 + ROUSED)
+        by_edges = self.near_edges.touchable(self.found_at, old, points, s.thick, 1.0 + ROUSED)
         many += edges_parted(
             x, w, s.nodes, s.shares, self.rest, s.thick, self.grip, s.group, by_edges, points, old, dt, pressed
         )
@@ -140,7 +138,7 @@ class Touching:
         laid(x, s.nodes, s.shares, self.points)
         self._find_again(self._strayed(self.points))
         for near in (self.near_faces, self.near_edges):
-            fours = near.touchable(self.old, self.points, s.thick, 1.0)
+            fours = near.touchable(self.found_at, self.old, self.points, s.thick, 1.0)
             hit = np.zeros(len(fours), np.bool_)
             meeting(self.points, self.old, fours, near.split, hit)
             caught.append(fours[hit])
@@ -152,17 +150,18 @@ class Touching:
 
 class Near:
     """What may come to touch in a small step of some points or edges and triangles or edges, all by their corners
-    (n, k): the pairs (P, 4), and how far apart they were (P,)."""
+    (n, k): the pairs (P, 4), how far apart they were where they were found (P,), and how near
+    they may come as they lie at rest (P,)."""
 
     def __init__(self, mine: Ints, others: Ints) -> None:
         self.mine, self.others, self.split = mine, others, mine.shape[1]
-        self.found, self.gaps = np.zeros((len(mine), ROOM), np.int64), np.zeros((len(mine), ROOM))
-        self.fours, self.gap = np.zeros((0, 4), np.int64), np.zeros(0)
+        self.found = np.zeros((len(mine), ROOM), np.int64)
+        self.fours, self.gap, self.least = np.zeros((0, 4), np.int64), np.zeros(0), np.zeros(0)
 
     def find(self, old: Array, points: Array, rest: Array, thick: Array, thing: Ints) -> None:
         """Of points that go from `old` to `points` (m, 3), and lie so at rest; how thick the skin of each is and the
         number of what it is of."""
-        self.fours, self.gap = self._found(self.mine, self.others, old, points, rest, thick, thing)
+        self.fours, self.gap, self.least = self._found(self.mine, self.others, old, points, rest, thick, thing)
 
     def add(self, far: Flags, old: Array, points: Array, rest: Array, thick: Array, thing: Ints) -> None:
         """That of points (m,) which have come far since, anew."""
@@ -172,23 +171,20 @@ class Near:
         looked = [(mine, mine if itself else others), (mine, self.others[~others_off])]
         if not itself:
             looked.append((self.mine[~off], others))
-        parts = [(self.fours[left], self.gap[left])]
+        parts = [(self.fours[left], self.gap[left], self.least[left])]
         parts += [self._found(one, other, old, points, rest, thick, thing) for one, other in looked]
-        self.fours, self.gap = (np.concatenate(part) for part in zip(*parts, strict=True))
+        self.fours, self.gap, self.least = (np.concatenate(part) for part in zip(*parts, strict=True))
 
-    def measure(self, old: Array) -> None:
-        """Find out how far apart all are where `old` has them."""
-        measured(old, self.fours, self.split, self.gap)
-
-    def touchable(self, old: Array, points: Array, thick: Array, reach: float) -> Ints:
-        """Those pairs that may be nearer than `reach` times as both are thick, on their way from `old` to `points`."""
+    def touchable(self, found_at: Array, old: Array, points: Array, thick: Array, reach: float) -> Ints:
+        """Those pairs that may be nearer than they may come, and `reach` times as both are thick, on their way from
+        `old` to `points`; `found_at` is where they were found."""
         hit = np.zeros(len(self.fours), np.bool_)
-        touchable(old, points, thick, self.fours, self.split, self.gap, reach, hit)
+        touchable(found_at, old, points, thick, self.fours, self.split, self.gap, self.least, reach, hit)
         return self.fours[hit]
 
     def _found(
         self, mine: Ints, others: Ints, old: Array, points: Array, rest: Array, thick: Array, thing: Ints
-    ) -> tuple[Ints, Array]:
+    ) -> tuple[Ints, Array, Array]:
         other_boxes, nodes, count = np.zeros((len(others), 6)), tree_for(len(others)), np.zeros(len(mine), np.int64)
         boxed(old, points, thick, 0.5 + GIVEN, others, other_boxes)
         refit(other_boxes, nodes)
@@ -199,11 +195,12 @@ class Near:
         while True:
             neared(
                 old, points, rest, thick, thing, GIVEN, mine, boxes, others, other_boxes, nodes, mine is others,
-                self.found, self.gaps, count,
+                self.found, count,
             )  # fmt: skip
             if (most := int(count.max(initial=0))) <= self.found.shape[1]:
                 break
-            self.found, self.gaps = np.zeros((len(self.mine), 2 * most), np.int64), np.zeros((len(self.mine), 2 * most))
-        fours, gap = np.zeros((count.sum(), 4), np.int64), np.zeros(count.sum())
-        listed(mine, others, self.found, self.gaps, count, np.cumsum(count), fours, gap)
-        return fours, gap
+            self.found = np.zeros((len(self.mine), 2 * most), np.int64)
+        fours, gap, least = np.zeros((count.sum(), 4), np.int64), np.zeros(count.sum()), np.zeros(count.sum())
+        listed(mine, others, self.found, count, np.cumsum(count), fours)
+        measured(points, rest, thing, fours, self.split, gap, least)
+        return fours, gap, least

@@ -344,7 +344,7 @@ def test_a_source_outside_the_box_is_told(height, said):
 
 def test_how_many_steps_are_taken_is_told_where_they_are_many():
     def told(speed):
-        shot = smoky({"cell": 0.05, "size": [1.6, 1.6, 1.6], "at": [0, 0.8, 0]}, [fume(speed=speed)], last=4)
+        shot = smoky({"cell": 0.1, "size": [1.6, 1.6, 1.6], "at": [0, 0.8, 0]}, [fume(speed=speed)], last=4)
         _, _, gauges = gone_on(shot)
         frames = dict(enumerate(gauges, 2))
         found = [f for f in SmokeMatter().after(load(shot), frames) if f.check == "many steps"]
@@ -353,11 +353,11 @@ def test_how_many_steps_are_taken_is_told_where_they_are_many():
     few, none = told(1.0)
     assert few < 16
     assert not none
-    many, (finding,) = told(60.0)
+    many, (finding,) = told(120.0)
     assert 16 <= many < 64
     assert finding.severity == "doubtful"
     assert f"{many:.0f} steps" in finding.message
-    most, (finding,) = told(400.0)
+    most, (finding,) = told(800.0)
     assert most == 64
     assert finding.severity == "wrong"
 
