@@ -148,28 +148,31 @@ def may_touch(old, points, rest, thick, thing, four, split, given):
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def measured(of, rest, thing, fours, split, gap, least):
-    """How far apart the sides of pairs (P, 4) are, into `gap` (P,), and how near those of one thing may come by how
-    they lie at rest, into `least` (P,), which is infinite for others."""
+def measured(of, fours, split, gap):
+    """How far apart the sides of pairs (P, 4) are, into `gap` (P,)."""
     for row in prange(len(fours)):
-        k = np.int64(row)
-        four = fours[k]
-        gap[k] = gap_of(of, four, split)
-        least[k] = NEAR * gap_of(rest, four, split) if thing[four[0]] == thing[four[3]] else np.inf
+        gap[np.int64(row)] = gap_of(of, fours[np.int64(row)], split)
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def touchable(of, old, points, thick, fours, split, gap, least, reach, hit):
-    """Which pairs (P, 4), a `gap` (P,) apart where `of` has them, may be nearer than both `reach` times as they are
-    thick and `least` (P,) on their way from `old` to `points`, into `hit` (P,)."""
+def limited(rest, thing, fours, split, least):
+    """How near pairs (P, 4) of one thing may come by how they lie at rest, into `least` (P,), which is infinite for
+    others."""
+    for row in prange(len(fours)):
+        four = fours[np.int64(row)]
+        alike = thing[four[0]] == thing[four[3]]
+        least[np.int64(row)] = NEAR * gap_of(rest, four, split) if alike else np.inf
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def touchable(old, points, thick, fours, split, gap, least, reach, hit):
+    """Which pairs (P, 4) that were a `gap` (P,) apart may be nearer than both `reach` times as they are thick and
+    `least` (P,) on their way from `old` to `points`, into `hit` (P,)."""
     for row in prange(len(fours)):
         k = np.int64(row)
         four = fours[k]
         near = min(least[k], reach * 0.5 * (thick[four[0]] + thick[four[3]]))
-        if gap[k] - max(nearer_by(of, old, four, split), nearer_by(of, points, four, split)) >= near:
-            hit[k] = False
-        else:
-            hit[k] = gap_of(old, four, split) - nearer_by(old, points, four, split) < near
+        hit[k] = gap[k] - nearer_by(old, points, four, split) < near
 
 
 @njit(cache=True)

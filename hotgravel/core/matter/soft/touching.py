@@ -9,7 +9,7 @@ from hotgravel.core.matter.soft.boxes import boxed, in_order, listed, neared, re
 from hotgravel.core.matter.soft.edges import edges_of, edges_parted
 from hotgravel.core.matter.soft.impact_zones import meeting, zoned
 from hotgravel.core.matter.soft.model import Array, Flags, Ints, Surface
-from hotgravel.core.matter.soft.pairs import laid, measured, touchable
+from hotgravel.core.matter.soft.pairs import laid, limited, measured, touchable
 from hotgravel.core.matter.soft.points import CLINGS, points_parted
 
 ROOM = 16  # that may come to touch a triangle or an edge, until more do
@@ -91,9 +91,10 @@ class Touching:
         if np.count_nonzero(strayed) > MANY * len(strayed):
             self.found_at = self.points.copy()
             for near in (self.near_faces, self.near_edges):
-                near.find(self.old, self.found_at, self.rest, s.thick, s.group)
-            return
-        self._find_again(strayed)
+                near.find(self.old, self.points, self.rest, s.thick, s.group)
+            self._measure()
+        elif not self._find_again(strayed):
+            self._measure()
 
     def _strayed(self, *places: Array) -> Flags:
         """Which points (m,) are in one of such places (m, 3) too far off for what was found near them, beside how far
@@ -104,12 +105,20 @@ class Touching:
         off = [np.linalg.norm(place - self.found_at, axis=1) for place in places]
         return np.asarray(np.max(off, axis=0) > GIVEN * self.skins.thick)
 
-    def _find_again(self, strayed: Flags) -> None:
-        """What has strayed is looked for where it is, all else where it was found, as it may stray from there alone."""
-        if strayed.any():
-            self.found_at[strayed] = self.points[strayed]
-            for near in (self.near_faces, self.near_edges):
-                near.add(strayed, self.old, self.found_at, self.rest, self.skins.thick, self.skins.group)
+    def _find_again(self, strayed: Flags) -> bool:
+        """What has strayed is looked for where it is, all else where it was found, as it may stray from there alone.
+        Returns whether anything has; then all is measured anew."""
+        if not strayed.any():
+            return False
+        self.found_at[strayed] = self.points[strayed]
+        for near in (self.near_faces, self.near_edges):
+            near.add(strayed, self.old, self.found_at, self.rest, self.skins.thick, self.skins.group)
+        self._measure()
+        return True
+
+    def _measure(self) -> None:
+        for near in (self.near_faces, self.near_edges):
+            near.measure(self.old)
 
     def part(self, x: Array, w: Array, dt: float, pressed: Array) -> int:
         """Move apart what touches, in place. What presses on vertices is added to `pressed` (n,), N s. Returns how many
@@ -118,12 +127,12 @@ class Touching:
             return 0
         s, points, old = self.skins, self.points, self.old
         laid(x, s.nodes, s.shares, points)
-        by_faces = self.near_faces.touchable(self.found_at, old, points, s.thick, self.reach * (1.0 + ROUSED))
+        by_faces = self.near_faces.touchable(old, points, s.thick, self.reach * (1.0 + ROUSED))
         many = points_parted(
             x, w, s.nodes, s.shares, self.rest, s.thick, self.grip, self.sticky, s.area, self.spent, s.group, by_faces,
             points, old, dt, pressed,
         )  # fmt: skip
-        by_edges = self.near_edges.touchable(self.found_at, old, points, s.thick, 1.0 + ROUSED)
+        by_edges = self.near_edges.touchable(old, points, s.thick, 1.0 + ROUSED)
         many += edges_parted(
             x, w, s.nodes, s.shares, self.rest, s.thick, self.grip, s.group, by_edges, points, old, dt, pressed
         )
@@ -138,7 +147,7 @@ class Touching:
         laid(x, s.nodes, s.shares, self.points)
         self._find_again(self._strayed(self.points))
         for near in (self.near_faces, self.near_edges):
-            fours = near.touchable(self.found_at, self.old, self.points, s.thick, 1.0)
+            fours = near.touchable(self.old, self.points, s.thick, 1.0)
             hit = np.zeros(len(fours), np.bool_)
             meeting(self.points, self.old, fours, near.split, hit)
             caught.append(fours[hit])
@@ -150,8 +159,7 @@ class Touching:
 
 class Near:
     """What may come to touch in a small step of some points or edges and triangles or edges, all by their corners
-    (n, k): the pairs (P, 4), how far apart they were where they were found (P,), and how near
-    they may come as they lie at rest (P,)."""
+    (n, k): the pairs (P, 4), how far apart they were (P,), and how near they may come by how they lie at rest (P,)."""
 
     def __init__(self, mine: Ints, others: Ints) -> None:
         self.mine, self.others, self.split = mine, others, mine.shape[1]
@@ -161,7 +169,7 @@ class Near:
     def find(self, old: Array, points: Array, rest: Array, thick: Array, thing: Ints) -> None:
         """Of points that go from `old` to `points` (m, 3), and lie so at rest; how thick the skin of each is and the
         number of what it is of."""
-        self.fours, self.gap, self.least = self._found(self.mine, self.others, old, points, rest, thick, thing)
+        self.fours, self.least = self._found(self.mine, self.others, old, points, rest, thick, thing)
 
     def add(self, far: Flags, old: Array, points: Array, rest: Array, thick: Array, thing: Ints) -> None:
         """That of points (m,) which have come far since, anew."""
@@ -171,20 +179,25 @@ class Near:
         looked = [(mine, mine if itself else others), (mine, self.others[~others_off])]
         if not itself:
             looked.append((self.mine[~off], others))
-        parts = [(self.fours[left], self.gap[left], self.least[left])]
+        parts = [(self.fours[left], self.least[left])]
         parts += [self._found(one, other, old, points, rest, thick, thing) for one, other in looked]
-        self.fours, self.gap, self.least = (np.concatenate(part) for part in zip(*parts, strict=True))
+        self.fours, self.least = (np.concatenate(part) for part in zip(*parts, strict=True))
 
-    def touchable(self, found_at: Array, old: Array, points: Array, thick: Array, reach: float) -> Ints:
+    def measure(self, old: Array) -> None:
+        """Find out how far apart all are where `old` has them."""
+        self.gap = np.zeros(len(self.fours))
+        measured(old, self.fours, self.split, self.gap)
+
+    def touchable(self, old: Array, points: Array, thick: Array, reach: float) -> Ints:
         """Those pairs that may be nearer than they may come, and `reach` times as both are thick, on their way from
-        `old` to `points`; `found_at` is where they were found."""
+        `old` to `points`."""
         hit = np.zeros(len(self.fours), np.bool_)
-        touchable(found_at, old, points, thick, self.fours, self.split, self.gap, self.least, reach, hit)
+        touchable(old, points, thick, self.fours, self.split, self.gap, self.least, reach, hit)
         return self.fours[hit]
 
     def _found(
         self, mine: Ints, others: Ints, old: Array, points: Array, rest: Array, thick: Array, thing: Ints
-    ) -> tuple[Ints, Array, Array]:
+    ) -> tuple[Ints, Array]:
         other_boxes, nodes, count = np.zeros((len(others), 6)), tree_for(len(others)), np.zeros(len(mine), np.int64)
         boxed(old, points, thick, 0.5 + GIVEN, others, other_boxes)
         refit(other_boxes, nodes)
@@ -200,7 +213,7 @@ class Near:
             if (most := int(count.max(initial=0))) <= self.found.shape[1]:
                 break
             self.found = np.zeros((len(self.mine), 2 * most), np.int64)
-        fours, gap, least = np.zeros((count.sum(), 4), np.int64), np.zeros(count.sum()), np.zeros(count.sum())
+        fours, least = np.zeros((count.sum(), 4), np.int64), np.zeros(count.sum())
         listed(mine, others, self.found, count, np.cumsum(count), fours)
-        measured(points, rest, thing, fours, self.split, gap, least)
-        return fours, gap, least
+        limited(rest, thing, fours, self.split, least)
+        return fours, least

@@ -130,7 +130,7 @@ def test_a_clamped_bar_of_jelly_bends_as_euler_and_bernoulli_found_the_better_th
     exact = 1.5 * load * long**4 / (stiff * thick**2) + 1.2 * load * long**2 / stiff
     sags = []
     for segments in (8, 16):
-        row = jelly("bar", segments=segments, stiffness=stiff, squash=0.0, pins="pins", damping=0.02)
+        row = jelly("bar", segments=segments, stiffness=stiff, squash=0.0, pins="pins", damping=0.02, meets="props")
         made = draped(
             [bar, pins((-long / 2, 3, 0), (0.002, 1, 1))], [row], 25, forces=[DOWN | {"strength": down}, STILL[1]]
         )
