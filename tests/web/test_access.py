@@ -5,7 +5,7 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page
 
-from tests.web.conftest import PATIENCE
+from tests.web.test_browser import until
 
 AXE = Axe()
 PAGES = {
@@ -41,6 +41,26 @@ def test_axe_finds_nothing(page: Page, client: httpx.Client, demo_run: int, name
         assert faults(page) == []
 
 
+def test_a_frame_that_stands_still_is_drawn_whole_though_that_is_known_to_be_cheap_only_while_it_is_fetched(page: Page):
+    page.goto("/")
+    drawn = page.evaluate("""async () => {
+      const { Player } = await import("/static/js/player.js");
+      let most = 4000, there = 0;
+      const frames = {
+        kept: new Set([1]), ahead() {}, has: () => there >= most,
+        get: async () => { const asked = most; await new Promise((r) => setTimeout(r, 20)); return there = asked; },
+      };
+      const drawn = [], player = new Player({ show: (data) => drawn.push(data), told() {} });
+      player.use(frames, 1, 24);
+      const first = player.draw();
+      most = 50000;
+      await player.draw();
+      await first;
+      return drawn;
+    }""")
+    assert drawn == [4000, 50000]
+
+
 def test_the_bench_is_worked_by_keyboard_alone(page: Page, demo_run: int):
     page.goto("/shots/1")
     page.locator("#frame-now", has_text="of 120").wait_for()
@@ -50,12 +70,8 @@ def test_the_bench_is_worked_by_keyboard_alone(page: Page, demo_run: int):
     for _ in range(3):
         page.keyboard.press("Shift+ArrowRight")
     page.locator("#frame-now", has_text="frame 31 of 120").wait_for()
-    for _ in range(10 * PATIENCE):
-        if page.evaluate(
-            "window.hotgravel.stage.frame?.frame === 31 && window.hotgravel.stage.frame.groups.every((c) => c.every === 1)"
-        ):
-            break  # all of it is shown, not some particles while it goes by
-        page.wait_for_timeout(100)
+    shown = "window.hotgravel.stage.frame"  # all of it, not some particles while it goes by
+    until(page, f"{shown}?.frame === 31 && {shown}.groups.every((c) => c.every === 1)")
     before = page.evaluate(eye)
     page.keyboard.press("Alt+ArrowLeft")
     turned = page.evaluate(eye)

@@ -11,7 +11,8 @@ from playwright.sync_api import Page, expect
 
 from tests.conftest import GRAVITY, LOOSE, at, document, landing, source
 from tests.core.cues.test_cues import cascade
-from tests.web.conftest import PATIENCE, ended
+from tests.web.conftest import ended
+from tests.web.test_browser import until
 
 
 def taken_in(client: httpx.Client, shot: dict, run: bool = True) -> int:
@@ -58,10 +59,7 @@ def test_a_because_is_followed_through_a_cascade_and_a_cue_is_asked_why_not(page
     page.goto(f"/shots/{flares}")
     expect(page.locator("#frame-now")).to_contain_text("of 48")
     page.keyboard.press("End")
-    for _ in range(10 * PATIENCE):
-        if page.evaluate("window.hotgravel.stage.frame?.frame") == 48:
-            break
-        page.wait_for_timeout(100)
+    until(page, "window.hotgravel.stage.frame?.frame === 48")
     page.keyboard.press("p")
     told = page.locator("#because ol li")
     expect(told.last).to_contain_text("Left the surface of vent in state flare")

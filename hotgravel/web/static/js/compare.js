@@ -14,6 +14,7 @@ const COLOURS = ["#2F5D7C", "#C8431B"], DASHES = [[], [6, 3]];
 class Pair {
   constructor(both) { this.both = both; this.kept = new Set(); }
   land(frame) { for (const one of this.both) one.land(frame); this.kept.add(frame); }
+  has(frame, whole) { return this.both.every((one) => one.has(frame, whole)); }
   get(frame, whole) { return Promise.all(this.both.map((one) => one.get(frame, whole))); }
   ahead(frames) { for (const one of this.both) one.ahead(frames); }
   drop() { for (const one of this.both) one.drop(); }

@@ -60,13 +60,14 @@ export class Player {
     return Array.from({ length: Math.min(AHEAD, span) }, (_, i) => this.first + ((((this.frame - this.first + this.way * i) % span) + span) % span));
   }
 
-  // Draw the frame the playhead is at; while one is fetched, only the newest wish counts.
+  // Draw the frame the playhead is at; while one is fetched, only the newest wish counts, and more of it may be wanted.
   async draw() {
     if (this.busy) return;
     this.busy = true;
     const frames = this.frames;
     try {
-      for (let wish = null, whole = null; (wish !== this.frame || whole === this.moving()) && frames === this.frames; ) {
+      let wish = null, whole = null;
+      while (frames === this.frames && (wish !== this.frame || whole === this.moving() || !frames.has(wish, whole))) {
         [wish, whole] = [this.frame, !this.moving()];
         const data = await frames.get(wish, whole);
         if (data && frames === this.frames) {
