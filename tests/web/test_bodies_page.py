@@ -116,7 +116,7 @@ def test_a_long_cutting_is_watched_and_cancelled(page: Page, client, scrap: list
         "kind": "cut",
         "id": "cutting",
         "prop": "block",
-        "manner": {"kind": "random", "pieces": 800},
+        "manner": {"kind": "random", "pieces": 500},
         "sides": rough,
     }
     shot = taken_in(client, scene([block, cutting], [], 4) | {"name": "Block"}, run=False)
@@ -129,8 +129,8 @@ def test_a_long_cutting_is_watched_and_cancelled(page: Page, client, scrap: list
     expect(pieces).to_contain_text("The cutting was cancelled.")
     pieces.get_by_role("button", name="Cut it again").click()
     expect(pieces).to_contain_text(re.compile(r"being cut: [1-9]\d? %"))
-    expect(pieces).to_contain_text(re.compile(r"800 pieces of .* Cut in [\d.]+ s"))
-    until(page, "window.hotgravel.stage.parted.made[0]?.group.children.length === 800")
+    expect(pieces).to_contain_text(re.compile(r"500 pieces of .* Cut in [\d.]+ s"))
+    until(page, "window.hotgravel.stage.parted.made[0]?.group.children.length === 500")
 
 
 def test_pieces_are_glued_struck_and_asked_why_they_hold(page: Page, client, scrap: list[int]):
