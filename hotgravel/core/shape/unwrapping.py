@@ -19,7 +19,7 @@ Chart = Callable[[Array], Array]  # from the corners of faces (F, 3, 3) in a pro
 ACROSS, UP = 3, 2  # sides of a box in a picture
 MARGIN = 0.02  # of a side's room, about it
 ALONG = np.array([[2, 1], [0, 2], [0, 1]])  # the axes of a side that looks along x, y or z
-FLIPS = np.array([[-1, 1], [1, -1], [1, 1]])  # so that each is seen from outside as it would be from within a room
+FLIPS = np.array([[-1, 1], [1, -1], [1, 1]])  # below 0: along that axis a side is seen from outside the other way round
 
 
 def chart_of(shape: Any, find_mesh: Callable[[str], Any]) -> Chart:
@@ -41,8 +41,9 @@ def boxed(corners: Array) -> Array:
     axis = np.abs(across).argmax(axis=1)
     back = np.take_along_axis(across, axis[:, None], axis=1)[:, 0] < 0.0
     flat = np.take_along_axis(corners, np.repeat(ALONG[axis][:, None], 3, axis=1), axis=2)
-    mirrored = (FLIPS[axis] * np.where(back, -1, 1)[:, None] ** np.array([1, 0]))[:, None] < 0
-    flat = np.where(mirrored, 1.0 - flat, flat)
+    flips = FLIPS[axis]
+    flips[back, 0] *= -1  # from behind, left is right
+    flat = np.where(flips[:, None] < 0, 1.0 - flat, flat)
     room = np.array([1.0 / ACROSS, 1.0 / UP])
     side = np.stack([axis, back], axis=1)[:, None]
     found: Array = (side + MARGIN + (1.0 - 2.0 * MARGIN) * flat) * room
