@@ -24,7 +24,7 @@ from hotgravel.core.run.world import World, build
 from hotgravel.core.shape.mesh import smooth_normals, triangles_of
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import FindMesh
-from hotgravel.core.shape.unwrapping import Chart, chart_of
+from hotgravel.core.shape.unwrapping import Chart, chart_of, in_box_of
 from hotgravel.core.shot.document import Shot, load
 from hotgravel.core.shot.faults import ShotFault
 from hotgravel.core.shot.props import Prop
@@ -169,10 +169,12 @@ class Take:
         """The meshes of a matter that deform, as they lie at a frame, with their names and normals, and (not in older
         runs) where their faces lie on a texture: see `textured`."""
         kept = self.store.elements(frame, matter, draping(MATTERS[matter].columns, TOLD))
+        props = [prop for prop, _ in self._drawn[matter]]
         for number, mesh in enumerate(self.meshes[matter]):
             made = _with_normals(draped(mesh, kept))
-            if "rest" in made:
-                made = textured(made, self._chart(self._drawn[matter][number][0]))
+            if "rest" in made:  # copies are turned, sized and stacked as they rest
+                alone = props.count(props[number]) == 1
+                made = textured(made, self._chart(props[number]) if alone else in_box_of(mesh["rest"]))
             yield self.piece_name(matter, number), made
 
     def _chart(self, prop: str) -> Chart:

@@ -30,7 +30,11 @@ def chart_of(shape: Any, find_mesh: Callable[[str], Any]) -> Chart:
         corners, own = file_corners(shape, find_mesh)
         if own is not None:
             return looked_up(corners, own)
-    vertices, _, _ = triangles_of(shape, find_mesh)
+    return in_box_of(triangles_of(shape, find_mesh)[0])
+
+
+def in_box_of(vertices: Array) -> Chart:
+    """The chart of what has its vertices (V, 3) there: on the sides of their box."""
     low, size = vertices.min(axis=0), float(np.ptp(vertices, axis=0).max())
     return lambda corners: boxed((corners - low) / max(size, 1e-30))
 

@@ -82,6 +82,17 @@ def test_what_has_no_texture_lies_on_the_sides_of_its_box_alike_in_all_formats(t
     assert np.array(st.ComputeFlattened(6)).reshape(-1, 3, 2) == pytest.approx(uv, abs=1e-5)
 
 
+def test_each_of_several_copies_lies_on_its_own_texture(tmp_path):
+    row = {"kind": "balloon", "id": "balloons", "prop": "ball", "segments": 6,
+           "copies": {"kind": "stacked", "across": 2, "turn": "any", "size_spread": 0.3}}  # fmt: skip
+    take, _ = handed(tmp_path, scene([prop("ball", {"kind": "sphere", "radius": 0.3}, (0, 3, 0))], [row], 2))
+    made = [mesh for _, mesh in take.draped("soft", 2)]
+    assert len(made) > 1
+    for mesh in made:
+        assert mesh["uv"].min() > 0.0 and mesh["uv"].max() < 1.0  # noqa: PT018
+        assert len(np.unique(np.floor(mesh["uv"][mesh["uv_at"]].mean(axis=1) * [3, 2]), axis=0)) == 6
+
+
 def test_the_six_sides_of_a_box_do_not_overlap_nor_are_mirrored():
     corners = trimesh.creation.box().triangles + 0.5
     uv = boxed(corners)
