@@ -16,8 +16,9 @@ from scipy.sparse.linalg import splu
 
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
-Step = Callable[[Array, Array, float], None]  # from places that forces have led to (moved in place) and those before
+Step = Callable[[Array], None]  # moves, in place, from where forces have led
 SIDE, WEIGHT, DOWN, FRAMES, RATE = 33, 0.3, 9.81, 72, 24.0
+REST = 1.0 / (SIDE - 1)  # m: a spring
 CALM = 0.98  # of the speed that is kept from one small step to the next of twelve in a frame
 
 
@@ -36,7 +37,7 @@ def net() -> tuple[Array, Ints, Ints]:
 
 @njit(parallel=True)
 def edge_by_edge(x: Array, pull: Array, springs: Ints, groups: Ints, w: Array, give: float, rest: float) -> None:
-    """One iteration of XPBD; `give` is one over the stiffness and the small step squared, `pull` its multipliers."""
+    """One iteration of XPBD; `give` is one over the stiffness times the small step squared, `pull` its multipliers."""
     for g in range(len(groups) - 1):
         for e in prange(groups[g], groups[g + 1]):
             a, b = springs[e]
@@ -49,13 +50,16 @@ def edge_by_edge(x: Array, pull: Array, springs: Ints, groups: Ints, w: Array, g
 
 
 @njit(parallel=True)
-def vertex_by_vertex(x: Array, led: Array, near: Ints, colours: Ints, w: Array, stiff: float, rest: float) -> None:
+def vertex_by_vertex(
+    x: Array, led: Array, near: Ints, colours: Ints, ends: Ints, w: Array, stiff: float, rest: float
+) -> None:  # fmt: skip
     """One sweep of vertex block descent: Newton's step of each vertex in the energy of a small step. `stiff` is the
-    stiffness times the small step squared, `colours` (2, n / 2) the vertices without a spring between them."""
-    for colour in range(2):
-        for k in prange(colours.shape[1]):
-            i = colours[colour, k]
-            if i < 0 or w[i] == 0.0:
+    stiffness times the small step squared; `colours` (n,) are vertices without a spring between those from one of
+    `ends` to the next."""
+    for colour in range(len(ends) - 1):
+        for k in prange(ends[colour], ends[colour + 1]):
+            i = colours[k]
+            if w[i] == 0.0:
                 continue
             force, hess = (led[i] - x[i]) / w[i], np.eye(3) / w[i]
             for j in near[i]:
@@ -72,55 +76,49 @@ def vertex_by_vertex(x: Array, led: Array, near: Ints, colours: Ints, w: Array, 
             x[i] += np.linalg.solve(hess, force)
 
 
-def edges_step(x0: Array, springs: Ints, groups: Ints, w: Array, stiff: float, turns: int) -> Step:
+def edges_step(springs: Ints, groups: Ints, w: Array, stiff: float, turns: int) -> Step:
     """XPBD, with so many iterations a small step."""
 
-    def step(x: Array, _before: Array, h: float) -> None:
+    def step(x: Array) -> None:
         pull = np.zeros(len(springs))
         for _ in range(turns):
-            edge_by_edge(x, pull, springs, groups, w, 1.0 / (stiff * h * h), 1.0 / (SIDE - 1))
+            edge_by_edge(x, pull, springs, groups, w, 1.0 / stiff, REST)
 
     return step
 
 
-def blocks_step(x0: Array, springs: Ints, groups: Ints, w: Array, stiff: float, turns: int) -> Step:
+def blocks_step(springs: Ints, _groups: Ints, w: Array, stiff: float, turns: int) -> Step:
     """Vertex block descent, with so many sweeps a small step."""
-    near = np.full((len(x0), 4), -1)
-    filled = np.zeros(len(x0), int)
+    near, filled = np.full((len(w), 4), -1), np.zeros(len(w), int)
     for a, b in np.concatenate([springs, springs[:, ::-1]]):
         near[a, filled[a]] = b
         filled[a] += 1
-    odd = np.add(*np.divmod(np.arange(len(x0)), SIDE)) % 2
-    colours = np.full((2, len(x0)), -1)
-    for n in (0, 1):
-        colours[n, : (odd == n).sum()] = np.flatnonzero(odd == n)
+    odd = np.add(*np.divmod(np.arange(len(w)), SIDE)) % 2
+    colours, ends = np.argsort(odd, kind="stable"), np.array([0, (odd == 0).sum(), len(w)])
 
-    def step(x: Array, _before: Array, h: float) -> None:
+    def step(x: Array) -> None:
         led = x.copy()
         for _ in range(turns):
-            vertex_by_vertex(x, led, near, colours, w, stiff * h * h, 1.0 / (SIDE - 1))
+            vertex_by_vertex(x, led, near, colours, ends, w, stiff, REST)
 
     return step
 
 
-def factored_step(x0: Array, springs: Ints, groups: Ints, w: Array, stiff: float, turns: int) -> Step:
+def factored_step(springs: Ints, _groups: Ints, w: Array, stiff: float, turns: int) -> Step:
     """Projective dynamics, with so many turns of local and global steps a small step."""
-    free, rest = np.flatnonzero(w > 0.0), 1.0 / (SIDE - 1)
+    free = np.flatnonzero(w > 0.0)
     rows = np.repeat(np.arange(len(springs)), 2)
-    apart = coo_matrix((np.tile([-1.0, 1.0], len(springs)), (rows, springs.ravel())), (len(springs), len(x0))).tocsr()
-    known: dict[float, object] = {}
+    apart = coo_matrix((np.tile([-1.0, 1.0], len(springs)), (rows, springs.ravel())), (len(springs), len(w))).tocsr()
+    pulls = stiff * apart[:, free].T
+    whole = (diags(1.0 / w[free]) + pulls @ apart[:, free]).tocsc()
+    solve = splu(whole, permc_spec="MMD_AT_PLUS_A", options={"SymmetricMode": True}).solve
 
-    def step(x: Array, _before: Array, h: float) -> None:
-        pulls = stiff * h * h * apart.T
-        if h not in known:
-            whole = (diags(1.0 / np.where(w > 0.0, w, 1e-9)) + pulls @ apart).tocsc()
-            known[h] = splu(whole[free][:, free], permc_spec="MMD_AT_PLUS_A", options={"SymmetricMode": True})
+    def step(x: Array) -> None:
         led = x.copy()
         for _ in range(turns):
             way = apart @ x
-            way *= 1.0 - rest / np.linalg.norm(way, axis=1, keepdims=True)
-            away = (x - led)[free] / w[free, None] + (pulls @ way)[free]
-            x[free] -= known[h].solve(away)
+            way *= 1.0 - REST / np.linalg.norm(way, axis=1, keepdims=True)
+            x[free] -= solve((x - led)[free] / w[free, None] + pulls @ way)
 
     return step
 
@@ -133,7 +131,7 @@ def hung(step: Step, x0: Array, w: Array, small: int) -> tuple[float, float]:
         before = x.copy()
         v[w > 0.0, 1] -= h * DOWN
         x += h * v
-        step(x, before, h)
+        step(x)
         v = CALM ** (12.0 / small) * (x - before) / h
     return -1.0 - float(x[-SIDE:, 1].mean()), (time.perf_counter() - start) / FRAMES
 
@@ -145,13 +143,13 @@ def main() -> None:
     w[:SIDE] = 0.0
     ways = [("edge by edge", edges_step), ("vertex by vertex", blocks_step), ("factored", factored_step)]
     for _, way in ways:
-        hung(way(x0, springs, groups, w, 1e3, 1), x0, w, 1)
+        hung(way(springs, groups, w, 1.0, 1), x0, w, 1)
     for stiff in (1e2, 1e3, 1e4):
         least = DOWN * mass * SIDE * (SIDE - 1) / 2.0 / stiff  # a row: each spring bears all that hangs below it
         for called, way in ways:
             told = []
             for small, turns in ((12, 1), (12, 4), (48, 1)):
-                more, cost = hung(way(x0, springs, groups, w, stiff, turns), x0, w, small)
+                more, cost = hung(way(springs, groups, w, stiff / (RATE * small) ** 2, turns), x0, w, small)
                 told.append(f"{small} x {turns}: {more / least:.2f} in {1e3 * cost:.1f} ms")
             print(f"steppers   {stiff:.0f} N/m, {called}: {'; '.join(told)} (1.00 is exact; small steps by turns)")
 

@@ -169,23 +169,24 @@ class Take:
         """The meshes of a matter that deform, as they lie at a frame, with their names and normals, and (not in older
         runs) where their faces lie on a texture: see `textured`."""
         kept = self.store.elements(frame, matter, draping(MATTERS[matter].columns, TOLD))
-        props = [prop for prop, _ in self._drawn[matter]]
-        for number, mesh in enumerate(self.meshes[matter]):
+        for number, (mesh, chart) in enumerate(zip(self.meshes[matter], self._charts[matter], strict=True)):
             made = _with_normals(draped(mesh, kept))
-            if "rest" in made:  # copies are turned, sized and stacked as they rest
-                alone = props.count(props[number]) == 1
-                made = textured(made, self._chart(props[number]) if alone else in_box_of(mesh["rest"]))
-            yield self.piece_name(matter, number), made
-
-    def _chart(self, prop: str) -> Chart:
-        if prop not in self._charts:
-            shape = next(row.shape for row in self.shot.props if row.id == prop)
-            self._charts[prop] = chart_of(shape, self.find_mesh)
-        return self._charts[prop]
+            yield self.piece_name(matter, number), made if chart is None else textured(made, chart)
 
     @cached_property
-    def _charts(self) -> dict[str, Chart]:
-        return {}
+    def _charts(self) -> dict[str, list[Chart | None]]:
+        """How each mesh that deforms lies on its texture, where it is known how it rests."""
+        shapes, found = {prop.id: prop.shape for prop in self.shot.props}, {}
+        for matter in (m for m in MATTERS if MATTERS[m].kind == "mesh"):
+            meshes, props = self.meshes[matter], [prop for prop, _ in self._drawn.get(matter, ())]
+            charts: list[Chart | None] = [None] * len(meshes)
+            for number, mesh in enumerate(meshes):
+                if "rest" in mesh:  # copies rest turned, sized and stacked
+                    alone = props.count(props[number]) == 1
+                    shape = shapes[props[number]]
+                    charts[number] = chart_of(shape, self.find_mesh) if alone else in_box_of(mesh["rest"])
+            found[matter] = charts
+        return found
 
     def tracks(
         self, matter: str, frames: tuple[int, ...], more: tuple[str, ...] = ()

@@ -9,12 +9,14 @@ from typing import Any
 
 import numpy as np
 from numba import njit, prange
+from numpy.typing import NDArray
+from trimesh.triangles import points_to_barycentric
 
 from hotgravel.core.shape.bvh import nearest_triangle, ordered_tree
 from hotgravel.core.shape.mesh import file_corners, triangles_of
 from hotgravel.core.shot.props import Mesh, Plane
 
-Array = np.typing.NDArray[Any]
+Array = NDArray[Any]
 Chart = Callable[[Array], Array]  # from the corners of faces (F, 3, 3) in a prop's own frame to (F, 3, 2)
 ACROSS, UP = 3, 2  # sides of a box in a picture
 MARGIN = 0.02  # of a side's room, about it
@@ -57,19 +59,17 @@ def boxed(corners: Array) -> Array:
 def looked_up(corners: Array, own: Array) -> Chart:
     """The chart of a mesh whose faces with such corners (S, 3, 3) lie so (S, 3, 2) on a picture: other faces lie as
     the one that is nearest to their middles does."""
+    sides = corners[:, 1:] - corners[:, :1]
+    wide = np.linalg.norm(np.cross(sides[:, 0], sides[:, 1]), axis=1) > 0.0  # in the others no place has shares
+    corners, own = corners[wide], own[wide]
     tree, order = ordered_tree(corners.reshape(-1, 3), np.arange(3 * len(corners)).reshape(-1, 3))
 
     def chart(faces: Array) -> Array:
         rows = np.zeros(len(faces), np.int64)
         _nearest(tree, np.ascontiguousarray(faces.mean(axis=1)), rows)
-        at = order[rows - (len(tree) - len(order))]
-        first, u, v = corners[at, 0], corners[at, 1] - corners[at, 0], corners[at, 2] - corners[at, 0]
-        off = faces - first[:, None]
-        uu, uv, vv = (u * u).sum(axis=1)[:, None], (u * v).sum(axis=1)[:, None], (v * v).sum(axis=1)[:, None]
-        ou, ov = (off * u[:, None]).sum(axis=2), (off * v[:, None]).sum(axis=2)
-        under = np.maximum(uu * vv - uv * uv, 1e-300)
-        s, t = ((vv * ou - uv * ov) / under)[..., None], ((uu * ov - uv * ou) / under)[..., None]
-        found: Array = (1.0 - s - t) * own[at, None, 0] + s * own[at, None, 1] + t * own[at, None, 2]
+        at = np.repeat(order[rows - (len(tree) - len(order))], 3)
+        shares = points_to_barycentric(corners[at], faces.reshape(-1, 3))
+        found: Array = np.einsum("ns,nsc->nc", shares, own[at]).reshape(-1, 3, 2)
         return found
 
     return chart

@@ -92,9 +92,11 @@ class Touching:
             self.found_at = self.points.copy()
             for near in (self.near_faces, self.near_edges):
                 near.find(self.old, self.points, self.rest, s.thick, s.group)
-            self._measure()
-        elif not self._find_again(strayed):
-            self._measure()
+        elif strayed.any():
+            self._find_again(strayed)
+        else:
+            for near in (self.near_faces, self.near_edges):
+                near.measure(self.old)
 
     def _strayed(self, *places: Array) -> Flags:
         """Which points (m,) are in one of such places (m, 3) too far off for what was found near them, beside how far
@@ -105,20 +107,11 @@ class Touching:
         off = [np.linalg.norm(place - self.found_at, axis=1) for place in places]
         return np.asarray(np.max(off, axis=0) > GIVEN * self.skins.thick)
 
-    def _find_again(self, strayed: Flags) -> bool:
-        """What has strayed is looked for where it is, all else where it was found, as it may stray from there alone.
-        Returns whether anything has; then all is measured anew."""
-        if not strayed.any():
-            return False
+    def _find_again(self, strayed: Flags) -> None:
+        """What has strayed is looked for where it is, all else where it was found, as it may stray from there alone."""
         self.found_at[strayed] = self.points[strayed]
         for near in (self.near_faces, self.near_edges):
             near.add(strayed, self.old, self.found_at, self.rest, self.skins.thick, self.skins.group)
-        self._measure()
-        return True
-
-    def _measure(self) -> None:
-        for near in (self.near_faces, self.near_edges):
-            near.measure(self.old)
 
     def part(self, x: Array, w: Array, dt: float, pressed: Array) -> int:
         """Move apart what touches, in place. What presses on vertices is added to `pressed` (n,), N s. Returns how many
@@ -145,7 +138,8 @@ class Touching:
             return False
         s, caught = self.skins, []
         laid(x, s.nodes, s.shares, self.points)
-        self._find_again(self._strayed(self.points))
+        if (strayed := self._strayed(self.points)).any():
+            self._find_again(strayed)
         for near in (self.near_faces, self.near_edges):
             fours = near.touchable(self.old, self.points, s.thick, 1.0)
             hit = np.zeros(len(fours), np.bool_)
@@ -170,6 +164,7 @@ class Near:
         """Of points that go from `old` to `points` (m, 3), and lie so at rest; how thick the skin of each is and the
         number of what it is of."""
         self.fours, self.least = self._found(self.mine, self.others, old, points, rest, thick, thing)
+        self.measure(old)
 
     def add(self, far: Flags, old: Array, points: Array, rest: Array, thick: Array, thing: Ints) -> None:
         """That of points (m,) which have come far since, anew."""
@@ -182,6 +177,7 @@ class Near:
         parts = [(self.fours[left], self.least[left])]
         parts += [self._found(one, other, old, points, rest, thick, thing) for one, other in looked]
         self.fours, self.least = (np.concatenate(part) for part in zip(*parts, strict=True))
+        self.measure(old)
 
     def measure(self, old: Array) -> None:
         """Find out how far apart all are where `old` has them."""
