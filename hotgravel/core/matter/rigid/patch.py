@@ -25,7 +25,9 @@ from hotgravel.core.matter.rigid.support import (
 )  # fmt: skip
 
 MOST_POINTS = 4
-FACING = 0.98  # the cosine from which on a face counts as what touches, not its edge
+FACING = 0.95  # the cosine from which on a face counts as what touches, not its edge
+LEANING = 0.7  # the same, where nothing parts them better than that face
+SAME = 0.05  # of the margins: gaps that differ by less are the same
 ROOM = 3 * (MOST_CORNERS + 8) + 4  # rows of scratch, 8 wide
 
 
@@ -170,10 +172,14 @@ def _swap(points, i, j):
 @njit(cache=True)
 def _face_on_face(
     part_a, corners_a, faces_a, normals_a, part_b, corners_b, faces_b, normals_b, r, px, py, pz, nx, ny, nz,
-    lx, ly, lz, reach, out, room,
+    lx, ly, lz, gap, least, reach, out, room,
 ):  # fmt: skip
     """The patch of two faces of which one looks along the normal n from A to B (l in B's frame), into `out`. Returns
-    how many points it has, none where no face does, and the normal of the face that the other was clipped to."""
+    how many points it has, none where no face does, and the normal of the face that the other was clipped to.
+
+    A face counts that looks along n; one that leans from it counts where A and B, which are `gap` apart along n, are no
+    nearer along its normal: then a face parts them, not an edge. `least` is the cosine of how far it may lean.
+    """
     wide = MOST_CORNERS + 8
     of_a, of_b, spare = room[4 : 4 + wide, 0:4], room[4 + wide : 4 + 2 * wide, 0:4], room[4 + 2 * wide :, 0:4]
     n_a, ax, ay, az = face_towards(part_a, corners_a, faces_a, normals_a, nx, ny, nz, of_a)
@@ -181,14 +187,20 @@ def _face_on_face(
     for i in range(n_b):
         x, y, z = _in_a(r, of_b[i, 0], of_b[i, 1], of_b[i, 2])
         of_b[i, 0], of_b[i, 1], of_b[i, 2] = x + px, y + py, z + pz
+    gx, gy, gz = _in_a(r, bx, by, bz)
     along_a = ax * nx + ay * ny + az * nz if n_a > 2 else -1.0
     along_b = bx * lx + by * ly + bz * lz if n_b > 2 else -1.0
-    if max(along_a, along_b) <= FACING:
+    apart_a = apart_b = -np.inf
+    if along_a > least:
+        apart_a = -_overlap(part_a, corners_a, part_b, corners_b, r, px, py, pz, ax, ay, az)
+    if along_b > least:
+        apart_b = -_overlap(part_a, corners_a, part_b, corners_b, r, px, py, pz, -gx, -gy, -gz)
+    alike = SAME * (part_a[MARGIN] + part_b[MARGIN])
+    if max(along_a, along_b) <= FACING and max(apart_a, apart_b) < gap - alike:
         return 0, 0.0, 0.0, 0.0
-    if along_a >= along_b - 1e-3:
+    if apart_a >= apart_b - alike:
         way, ref, m, cut, n, gx, gy, gz = 1.0, of_a, n_a, of_b, n_b, ax, ay, az
     else:
-        gx, gy, gz = _in_a(r, bx, by, bz)
         way, ref, m, cut, n, gx, gy, gz = -1.0, of_b, n_b, of_a, n_a, -gx, -gy, -gz
     n, count = _clipped(cut, n, ref, m, way * gx, way * gy, way * gz, spare), 0
     for i in range(n):
@@ -220,27 +232,23 @@ def patch(
     that B is on. room (ROOM, 8) is scratch.
     """
     d, nx, ny, nz, qx, qy, qz = closest(part_a, cores_a, part_b, cores_b, True, r, px, py, pz, px, py, pz, room[0:4])
-    margins = part_a[MARGIN] + part_b[MARGIN]
-    if d - margins > reach:
-        return 0, 0.0, 0.0, 0.0
     deep = d <= 0.0
     if deep:
         nx, ny, nz = _shallowest(
             part_a, corners_a, normals_a, part_b, corners_b, normals_b, r, px, py, pz, side
         )  # fmt: skip
-        gap = -_overlap(part_a, corners_a, part_b, corners_b, r, px, py, pz, nx, ny, nz)
-    else:
-        gap = d - margins
+    # Along the normal, of the shapes themselves: edges and corners reach farther than a margin around their cores.
+    gap = -_overlap(part_a, corners_a, part_b, corners_b, r, px, py, pz, nx, ny, nz)
+    if gap > reach:
+        return 0, 0.0, 0.0, 0.0
     lx, ly, lz = _in_b(r, -nx, -ny, -nz)
     if int(part_a[KIND]) != BALL and int(part_b[KIND]) != BALL:
         count, gx, gy, gz = _face_on_face(
             part_a, corners_a, faces_a, normals_a, part_b, corners_b, faces_b, normals_b, r, px, py, pz, nx, ny, nz,
-            lx, ly, lz, reach, out, room,
+            lx, ly, lz, gap, FACING if side != 0.0 else LEANING, reach, out, room,
         )  # fmt: skip
         if count > 0:
             return count, gx, gy, gz
-    if gap > reach:
-        return 0, 0.0, 0.0, 0.0
     if deep:
         bx, by, bz = support(part_b, corners_b, False, lx, ly, lz)
         bx, by, bz = _in_a(r, bx, by, bz)

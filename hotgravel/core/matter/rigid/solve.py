@@ -19,9 +19,9 @@ PUSH, GRIP, ROLL, MASS_R, HIT, SUM, ARM_A, ARM_B, NOW = 13, 14, 16, 19, 20, 21, 
 ALONG = 29
 # Kernels take the whole table c and a contact's row k in it: handing on a view of the row costs more than what is done
 # with it.
-# Columns of a direction's block: the direction, the turning that a unit impulse along it means for A and B, the spin
-# that it gives them, and the mass that answers.
-TORQUE_A, TORQUE_B, SPIN_A, SPIN_B, MASS, BLOCK_WIDTH = 3, 6, 9, 12, 15, 16
+# Columns of a direction's block: the direction, the spin that a unit impulse along it gives A and B, the mass that
+# answers, and the speed along it that a unit impulse along the normal gives.
+SPIN_A, SPIN_B, MASS, COUPLED, BLOCK_WIDTH = 3, 6, 9, 10, 11
 FIRST, SECOND = ALONG + BLOCK_WIDTH, ALONG + 2 * BLOCK_WIDTH  # the tangents' blocks
 SUM_FIRST, SUM_SECOND = SECOND + BLOCK_WIDTH, SECOND + BLOCK_WIDTH + 1  # the sums of impulses along them
 CONTACT_WIDTH = SUM_SECOND + 1
@@ -106,55 +106,53 @@ def _inverse(r, share):
 
 
 @njit(cache=True)
-def _apply(velocity, spin, light, c, k, d, a, b, size):
-    """An impulse of a size along a direction's block d of a contact, on B, and its opposite on A."""
-    x = size * light[a]
-    velocity[a, 0] -= x * c[k, d]
-    velocity[a, 1] -= x * c[k, d + 1]
-    velocity[a, 2] -= x * c[k, d + 2]
-    spin[a, 0] -= size * c[k, d + SPIN_A]
-    spin[a, 1] -= size * c[k, d + SPIN_A + 1]
-    spin[a, 2] -= size * c[k, d + SPIN_A + 2]
-    x = size * light[b]
-    velocity[b, 0] += x * c[k, d]
-    velocity[b, 1] += x * c[k, d + 1]
-    velocity[b, 2] += x * c[k, d + 2]
-    spin[b, 0] += size * c[k, d + SPIN_B]
-    spin[b, 1] += size * c[k, d + SPIN_B + 1]
-    spin[b, 2] += size * c[k, d + SPIN_B + 2]
+def _apply(velocity, spin, light, c, k, a, b, along, first, second):
+    """Impulses along the three directions of a contact at once, on B, and their opposites on A."""
+    for x in range(3):
+        push = along * c[k, ALONG + x] + first * c[k, FIRST + x] + second * c[k, SECOND + x]
+        velocity[a, x] -= push * light[a]
+        velocity[b, x] += push * light[b]
+        u, v = SPIN_A + x, SPIN_B + x
+        spin[a, x] -= along * c[k, ALONG + u] + first * c[k, FIRST + u] + second * c[k, SECOND + u]
+        spin[b, x] += along * c[k, ALONG + v] + first * c[k, FIRST + v] + second * c[k, SECOND + v]
 
 
 @njit(cache=True)
-def _speed(velocity, spin, c, k, d, a, b):
-    """How fast B's place of touch goes along a direction's block d, beside A's."""
-    return (
-        c[k, d] * (velocity[b, 0] - velocity[a, 0])
-        + c[k, d + 1] * (velocity[b, 1] - velocity[a, 1])
-        + c[k, d + 2] * (velocity[b, 2] - velocity[a, 2])
-        + c[k, d + TORQUE_B] * spin[b, 0] + c[k, d + TORQUE_B + 1] * spin[b, 1] + c[k, d + TORQUE_B + 2] * spin[b, 2]
-        - c[k, d + TORQUE_A] * spin[a, 0] - c[k, d + TORQUE_A + 1] * spin[a, 1] - c[k, d + TORQUE_A + 2] * spin[a, 2]
+def _speeds(velocity, spin, c, k, a, b):
+    """How fast B's place of touch goes along the three directions of a contact, beside A's."""
+    ax, ay, az, bx, by, bz = (
+        c[k, ARM_A], c[k, ARM_A + 1], c[k, ARM_A + 2], c[k, ARM_B], c[k, ARM_B + 1], c[k, ARM_B + 2],
     )  # fmt: skip
+    x = velocity[b, 0] + spin[b, 1] * bz - spin[b, 2] * by - velocity[a, 0] - spin[a, 1] * az + spin[a, 2] * ay
+    y = velocity[b, 1] + spin[b, 2] * bx - spin[b, 0] * bz - velocity[a, 1] - spin[a, 2] * ax + spin[a, 0] * az
+    z = velocity[b, 2] + spin[b, 0] * by - spin[b, 1] * bx - velocity[a, 2] - spin[a, 0] * ay + spin[a, 1] * ax
+    return (
+        c[k, ALONG] * x + c[k, ALONG + 1] * y + c[k, ALONG + 2] * z,
+        c[k, FIRST] * x + c[k, FIRST + 1] * y + c[k, FIRST + 2] * z,
+        c[k, SECOND] * x + c[k, SECOND + 1] * y + c[k, SECOND + 2] * z,
+    )
 
 
 @njit(cache=True)
 def _block(inverse, light, c, k, d, a, b, x, y, z):
-    """Fill a direction's block."""
+    """Fill a direction's block, the normal's first."""
     c[k, d], c[k, d + 1], c[k, d + 2] = x, y, z
-    total = light[a] + light[b]
+    total, coupled = light[a] + light[b], 0.0
     for side in range(2):
-        i, arm, torque, gives = (a, ARM_A, TORQUE_A, SPIN_A) if side == 0 else (b, ARM_B, TORQUE_B, SPIN_B)
+        i, arm, gives = (a, ARM_A, SPIN_A) if side == 0 else (b, ARM_B, SPIN_B)
         tx, ty, tz = (
             c[k, arm + 1] * z - c[k, arm + 2] * y,
             c[k, arm + 2] * x - c[k, arm] * z,
             c[k, arm] * y - c[k, arm + 1] * x,
         )
-        c[k, d + torque], c[k, d + torque + 1], c[k, d + torque + 2] = tx, ty, tz
         sx = inverse[i, 0, 0] * tx + inverse[i, 0, 1] * ty + inverse[i, 0, 2] * tz
         sy = inverse[i, 1, 0] * tx + inverse[i, 1, 1] * ty + inverse[i, 1, 2] * tz
         sz = inverse[i, 2, 0] * tx + inverse[i, 2, 1] * ty + inverse[i, 2, 2] * tz
         c[k, d + gives], c[k, d + gives + 1], c[k, d + gives + 2] = sx, sy, sz
         total += tx * sx + ty * sy + tz * sz
-    c[k, d + MASS] = 1.0 / total if total > 0.0 else 0.0
+        along = ALONG + gives
+        coupled += tx * c[k, along] + ty * c[k, along + 1] + tz * c[k, along + 2]
+    c[k, d + MASS], c[k, d + COUPLED] = 1.0 / total if total > 0.0 else 0.0, coupled
 
 
 @njit(cache=True)
@@ -208,16 +206,13 @@ def _prepare(r, inverse, light, share, c, k, a, b):
 
 
 @njit(cache=True)
-def _rub(velocity, spin, light, c, k, a, b, f1, f2, limit):
-    """Friction: stops sliding with impulses that come to no more than a limit together, beginning from f1 and f2 along
-    the tangents. Returns what they come to."""
-    g1 = f1 - c[k, FIRST + MASS] * _speed(velocity, spin, c, k, FIRST, a, b)
-    g2 = f2 - c[k, SECOND + MASS] * _speed(velocity, spin, c, k, SECOND, a, b)
+def _grip(c, k, f1, f2, slip1, slip2, limit):
+    """Friction: the impulses along the tangents, f1 and f2 before, that stop sliding at such speeds and come to no more
+    than a limit together."""
+    g1, g2 = f1 - c[k, FIRST + MASS] * slip1, f2 - c[k, SECOND + MASS] * slip2
     size = math.sqrt(g1 * g1 + g2 * g2)
     if size > limit:
         g1, g2 = g1 * limit / size, g2 * limit / size
-    _apply(velocity, spin, light, c, k, FIRST, a, b, g1 - f1)
-    _apply(velocity, spin, light, c, k, SECOND, a, b, g2 - f2)
     return g1, g2
 
 
@@ -231,13 +226,14 @@ def _bounce(position, velocity, spin, light, c, one, other, h, free):
             if c[k, BOUNCE] <= 0.0:
                 continue
             a, b = one[k], other[k]
-            speed = _speed(velocity, spin, c, k, ALONG, a, b)
+            speed, slip1, slip2 = _speeds(velocity, spin, c, k, a, b)
             if speed > -BOUNCING or c[k, NOW] + h * speed > 0.0:
                 continue
             c[k, HIT] = max(c[k, HIT], -speed)
             push = -(1.0 + c[k, BOUNCE]) * speed * c[k, ALONG + MASS]
-            _apply(velocity, spin, light, c, k, ALONG, a, b, push)
-            _rub(velocity, spin, light, c, k, a, b, 0.0, 0.0, c[k, FRICTION] * push)
+            slip1, slip2 = slip1 + push * c[k, FIRST + COUPLED], slip2 + push * c[k, SECOND + COUPLED]
+            g1, g2 = _grip(c, k, 0.0, 0.0, slip1, slip2, c[k, FRICTION] * push)
+            _apply(velocity, spin, light, c, k, a, b, push, g1, g2)
             c[k, SUM] += push
             free[a], free[b] = False, False
             # It meets on the way through the substep, and goes back for the rest of it.
@@ -262,7 +258,7 @@ def _solve(position, velocity, spin, r, inverse, light, balls, c, one, other, h,
             _place(position, r, balls, c, k, a, b)
             if was == 0.0 and c[k, NOW] > 0.0:
                 continue  # it may still bounce when it gets there
-        speed = _speed(velocity, spin, c, k, ALONG, a, b)
+        speed, slip1, slip2 = _speeds(velocity, spin, c, k, a, b)
         bias, mass, keep = 0.0, 1.0, 0.0
         if c[k, NOW] > 0.0:
             bias = c[k, NOW] / h
@@ -277,11 +273,11 @@ def _solve(position, velocity, spin, r, inverse, light, balls, c, one, other, h,
         push = max(0.0, was - c[k, ALONG + MASS] * mass * (speed + bias) - keep * was)
         c[k, PUSH] = push
         free[a], free[b] = False, False
-        _apply(velocity, spin, light, c, k, ALONG, a, b, push - was)
-        if c[k, FRICTION] > 0.0:
-            c[k, GRIP], c[k, GRIP + 1] = _rub(
-                velocity, spin, light, c, k, a, b, c[k, GRIP], c[k, GRIP + 1], c[k, FRICTION] * push
-            )  # fmt: skip
+        more, f1, f2 = push - was, c[k, GRIP], c[k, GRIP + 1]
+        slip1, slip2 = slip1 + more * c[k, FIRST + COUPLED], slip2 + more * c[k, SECOND + COUPLED]
+        g1, g2 = _grip(c, k, f1, f2, slip1, slip2, c[k, FRICTION] * push)
+        _apply(velocity, spin, light, c, k, a, b, more, g1 - f1, g2 - f2)
+        c[k, GRIP], c[k, GRIP + 1] = g1, g2
         if c[k, ROLLING] > 0.0:
             t0 = c[k, ROLL] - c[k, MASS_R] * (spin[b, 0] - spin[a, 0])
             t1 = c[k, ROLL + 1] - c[k, MASS_R] * (spin[b, 1] - spin[a, 1])
@@ -343,9 +339,8 @@ def advance_bodies(
         for k in range(len(contacts)):
             a, b = one[k], other[k]
             if contacts[k, PUSH] != 0.0:
-                _apply(velocity, spin, light, contacts, k, ALONG, a, b, contacts[k, PUSH])
-                _apply(velocity, spin, light, contacts, k, FIRST, a, b, contacts[k, GRIP])
-                _apply(velocity, spin, light, contacts, k, SECOND, a, b, contacts[k, GRIP + 1])
+                push, g1, g2 = contacts[k, PUSH], contacts[k, GRIP], contacts[k, GRIP + 1]
+                _apply(velocity, spin, light, contacts, k, a, b, push, g1, g2)
                 if contacts[k, ROLLING] > 0.0:
                     _twist(spin, inverse, a, b, contacts[k, ROLL], contacts[k, ROLL + 1], contacts[k, ROLL + 2])
         if bouncing:

@@ -3,13 +3,14 @@
 import numpy as np
 import pytest
 import trimesh
-from scipy.optimize import nnls
+from scipy.optimize import brentq, nnls
 from scipy.spatial import ConvexHull
 from scipy.spatial.transform import Rotation
 
 from hotgravel.core.matter.rigid.gjk import closest
 from hotgravel.core.matter.rigid.model import NotSolid, convex_parts, hull_of, model_of
-from hotgravel.core.matter.rigid.support import CORNERS, HULL, KIND, PART_WIDTH, support
+from hotgravel.core.matter.rigid.patch import MOST_POINTS, ROOM, patch
+from hotgravel.core.matter.rigid.support import CORNERS, HULL, KIND, MOST_CORNERS, PART_WIDTH, support
 from hotgravel.core.shape.mesh import mesh_of, solid
 from hotgravel.core.shot import props
 
@@ -63,6 +64,23 @@ def test_distances_of_a_thousand_pairs_of_hulls_are_the_programs():
         assert told == pytest.approx(distance_by_program(a, there), rel=1e-6, abs=2e-6)
         if told > 0.0:  # the direction parts them by as much
             assert (there @ [nx, ny, nz]).min() - (a @ [nx, ny, nz]).max() == pytest.approx(told, abs=1e-6)
+
+
+def test_cubes_touch_where_they_are_not_where_their_cores_round_them():
+    cube = props.Box(width=2, height=2, depth=2)
+    sides = np.array(np.meshgrid(*[[-1.0, 1.0]] * 3)).reshape(3, -1).T
+    part, room, points = model_of(cube, *mesh(cube)).parts[0], np.zeros((ROOM, 8)), np.zeros((MOST_POINTS, 4))
+    off, nothing, no_face = [], np.zeros((0, 3)), np.zeros((0, MOST_CORNERS), np.int64)
+    for pair in range(200):
+        turn = Rotation.random(random_state=pair)
+        way = Rotation.random(random_state=1000 + pair).as_matrix()[0]
+        there = turn.apply(sides)
+        far = brentq(lambda x: distance_by_program(sides, there + x * way) - 0.02, 1.0, 4.0)  # noqa: B023
+        own = nothing, nothing, no_face, nothing
+        many, *_ = patch(part, *own, part, *own, turn.as_matrix(), *far * way, 0.5, 0.0, points, room)
+        off.append(abs(points[:many, 3].min() - 0.02))
+    assert np.percentile(off, 90) < 0.002  # of half a side
+    assert max(off) < 0.05
 
 
 def test_a_core_lies_the_margin_within():
