@@ -7,7 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 import psutil
-from distributed import Client, Event, Future, KilledWorker, LocalCluster, Security
+from distributed import Client, Future, KilledWorker, LocalCluster, Security, Worker, WorkerPlugin
 
 from hotgravel.core.place import Place, address_of
 from hotgravel.farm import job
@@ -16,11 +16,19 @@ SCHEDULER = "HOTGRAVEL_SCHEDULER"
 Heard = Callable[[int, int, dict[str, Any]], None]
 Ended = Callable[[int, str, str], None]
 log = logging.getLogger("hotgravel.farm")
+STARTING = 20.0  # seconds that workers may take to come up
 SHARE_OF_MEMORY = 0.75  # that runs may take; a worker that takes more is ended, and started again
 OVER = (
     f"The worker was ended several times, from outside or because it took over {SHARE_OF_MEMORY:.0%} of the memory. "
     "The frames so far are kept; the run can go on. Fewer particles, or larger cells of a skin, take less."
 )
+
+
+class Quiet(WorkerPlugin):  # type: ignore[misc]
+    """A worker of this process says nothing of news that its scheduler did not take: that one ends with the process."""
+
+    def setup(self, worker: Worker) -> None:
+        logging.getLogger("distributed.worker").addFilter(lambda record: "during heartbeat" not in record.msg)
 
 
 class Farm:
@@ -46,7 +54,7 @@ class Farm:
             address = os.environ.get(SCHEDULER)
             if address:
                 # An outside scheduler's own keys are found where Dask looks for them (README).
-                self._client = Client(address, timeout=20, security=Security())
+                self._client = Client(address, timeout=STARTING, security=Security())
             else:
                 self._cluster = LocalCluster(
                     n_workers=1, threads_per_worker=1, processes=True, dashboard_address="127.0.0.1:0",
@@ -55,14 +63,15 @@ class Farm:
                     scheduler_kwargs={"dashboard": False},
                 )  # fmt: skip
                 self._client = Client(self._cluster)
+                self._client.register_plugin(Quiet())
             self._client.subscribe_topic(job.TOPIC, self._hear)
             for worker in self._client.scheduler_info(n_workers=-1)["workers"]:
                 self._behind[worker] = None
         except Exception as error:  # whatever stops the workers must reach the page
             log.exception("the workers did not start")
             self._failure = f"The workers did not start: {error}"
-        self._ready.set()
         self._prepare()
+        self._ready.set()
 
     def _prepare(self) -> None:
         """Let workers load all kernels while no run waits. A run loads what it needs by itself, and goes first."""
@@ -87,7 +96,6 @@ class Farm:
             self._runs.pop(run_id)
             self._ended(run_id, "failed", self._failure)
             return
-        Event(job.RUNS_WAIT, client=self._client).set()
         future = self._client.submit(
             job.run_shot, run_id, document, address_of(folder), address_of(meshes),
             key=f"run-{run_id}", pure=False, retries=0,
@@ -121,12 +129,12 @@ class Farm:
                 log.exception("run %s failed", run_id)
             self._ended(run_id, "failed", OVER if isinstance(error, KilledWorker) else _why(error))
         if not self._runs:
-            Event(job.RUNS_WAIT, client=self._client).clear()
             self._prepare()
 
     def stop(self) -> None:
-        """End the workers."""
+        """End the workers, which may just be coming up."""
         self._stopping = True
+        self.wait(STARTING)
         # A run that is cut off here is told of at the next start; the scheduler's complaints that
         # nobody hears its last news would only hide what matters in the log.
         logging.getLogger("distributed.scheduler").disabled = True

@@ -14,7 +14,6 @@ from hotgravel.core.warm import telling_of_kernels, warm
 
 TOPIC = "hotgravel"
 CANCEL = "cancel"
-RUNS_WAIT = "hotgravel runs wait"  # the name of an event that is set while they do
 BEHIND = 0  # stands for a run's number where no run waits
 PICTURE = "picture.png"
 PICTURE_SIZE = (640, 360)
@@ -25,17 +24,20 @@ def prepare() -> bool:
 
     It is given up as soon as a run waits; whether it came to its end is returned.
     """
-    from distributed import Event
+    from distributed import get_worker
 
-    wanted = Event(RUNS_WAIT)
+    waiting = get_worker().state.ready  # what this worker is to do next
+
+    def wanted() -> bool:
+        return bool(waiting)
 
     def compiling(name: str) -> None:
-        if wanted.is_set():
+        if wanted():
             raise _RunWaits
         _tell(BEHIND, {"preparing": name})
 
     try:
-        return warm(compiling, wanted.is_set)
+        return warm(compiling, wanted)
     except _RunWaits:
         return False
     finally:

@@ -4,9 +4,12 @@ import os
 import threading
 import time
 from concurrent.futures import ThreadPoolExecutor
+from types import SimpleNamespace
+from unittest import mock
 
+import distributed
 import pytest
-from distributed import Client, Event
+from distributed import Client
 
 from hotgravel.core.picture.still import still_of
 from hotgravel.core.run.frames import FrameStore
@@ -83,17 +86,38 @@ def test_the_picture_is_of_a_frame_in_which_much_goes_on(tmp_path):
     assert looks[(tmp_path / PICTURE).read_bytes()] >= 5
 
 
-def test_kernels_are_prepared_behind_until_a_run_waits(farm, monkeypatch):
-    heard, wanted = [], Event(job.RUNS_WAIT, client=farm[0]._client)
+def test_kernels_are_prepared_behind_until_a_run_waits(monkeypatch):
+    heard, waiting = [], []
+    monkeypatch.setattr(distributed, "get_worker", lambda: SimpleNamespace(state=SimpleNamespace(ready=waiting)))
     monkeypatch.setattr(job, "_tell", lambda run, news: heard.append((run, news["preparing"])))
-    monkeypatch.setattr(job, "warm", lambda tell, stopped: [tell("one"), wanted.set(), tell("two")])
+    monkeypatch.setattr(job, "warm", lambda tell, stopped: [tell("one"), waiting.append("run"), tell("two")])
     assert not job.prepare()
     monkeypatch.setattr(job, "warm", warm)
     assert not job.prepare()  # also where all are kept, and only have to be loaded
-    wanted.clear()
+    waiting.clear()
     monkeypatch.setattr(job, "warm", lambda tell, stopped: not stopped() and not tell("two"))
     assert job.prepare()
     assert heard == [(job.BEHIND, name) for name in ("one", "", "", "two", "")]
+
+
+def test_a_run_that_waits_ends_what_its_worker_prepares(farm, tmp_path):
+    def prepared(until):  # in the worker
+        def until_a_run_waits(tell, stopped):
+            (tmp_path / "begun").touch()
+            while not stopped() and time.time() < until:
+                time.sleep(0.05)
+
+        with mock.patch("hotgravel.farm.job.warm", until_a_run_waits):
+            job.prepare()
+        return time.time() < until
+
+    made, ear = farm
+    behind = made._client.submit(prepared, time.time() + 90, priority=-10)
+    while not (tmp_path / "begun").exists():
+        time.sleep(0.05)
+    made.send(9, document(set=at(1.0), finish={"last": 2}), tmp_path, tmp_path)
+    assert ear.wait(9) == ("finished", "")
+    assert behind.result(timeout=5)
 
 
 def test_a_run_is_cancelled_between_frames(farm, tmp_path):
