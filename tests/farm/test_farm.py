@@ -113,7 +113,7 @@ def test_a_run_that_waits_ends_what_its_worker_prepares(farm, tmp_path):
 
     made, ear = farm
     behind = made._client.submit(prepared, time.time() + 90, priority=-10)
-    while not (tmp_path / "begun").exists():
+    while not (tmp_path / "begun").exists() and not behind.done():
         time.sleep(0.05)
     made.send(9, document(set=at(1.0), finish={"last": 2}), tmp_path, tmp_path)
     assert ear.wait(9) == ("finished", "")
