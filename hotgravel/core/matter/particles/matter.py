@@ -64,6 +64,8 @@ class ParticleSolver:
         return State(Particles.blank(0), facts={"given": {}})
 
     def steps(self, state: State, span: float) -> int:
+        if not (self.emitters or self.shoots or len(state.elements)):
+            return 1
         fastest = float(state.elements.speed.max(initial=0.0))
         return steps_for(self.setting.quality, fastest, self.smallest, span)
 

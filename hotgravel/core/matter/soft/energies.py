@@ -24,6 +24,65 @@ def _moved(c, slope, rate, k, dt, damping, calms):
     return -c / (slope + 1.0 / (k * dt * dt))
 
 
+@njit(cache=True, inline="always")
+def ways(ub, uc, vb, vc, ax, ay, az, bx, by, bz):
+    """The two ways of a triangle whose sides from its first vertex are a and b, as long as they are stretched; the ends
+    of these count ub and uc in the one, vb and vc in the other."""
+    return (
+        ub * ax + uc * bx, ub * ay + uc * by, ub * az + uc * bz, vb * ax + vc * bx, vb * ay + vc * by, vb * az + vc * bz
+    )  # fmt: skip
+
+
+@njit(cache=True, inline="always")
+def _pulled(x, v, y, a, b, c, wa, wb, wc, sa, sb, sc, k, dt, damping, calms):
+    """One way of a triangle, whose vertices count sa, sb and sc in it, becomes 1 long."""
+    ux = sb * (x[b, 0] - x[a, 0]) + sc * (x[c, 0] - x[a, 0])
+    uy = sb * (x[b, 1] - x[a, 1]) + sc * (x[c, 1] - x[a, 1])
+    uz = sb * (x[b, 2] - x[a, 2]) + sc * (x[c, 2] - x[a, 2])
+    long = max(math.sqrt(ux * ux + uy * uy + uz * uz), LEAST)
+    rate = 0.0
+    if calms:
+        rate = (
+            ux * (sa * v[a, 0] + sb * v[b, 0] + sc * v[c, 0]) + uy * (sa * v[a, 1] + sb * v[b, 1] + sc * v[c, 1])
+            + uz * (sa * v[a, 2] + sb * v[b, 2] + sc * v[c, 2])
+        ) / long  # fmt: skip
+    go = _moved(long - 1.0, wa * sa * sa + wb * sb * sb + wc * sc * sc, rate, k, dt, damping, calms) / long
+    ta, tb, tc = go * wa * sa, go * wb * sb, go * wc * sc
+    y[a, 0], y[a, 1], y[a, 2] = y[a, 0] + ta * ux, y[a, 1] + ta * uy, y[a, 2] + ta * uz
+    y[b, 0], y[b, 1], y[b, 2] = y[b, 0] + tb * ux, y[b, 1] + tb * uy, y[b, 2] + tb * uz
+    y[c, 0], y[c, 1], y[c, 2] = y[c, 0] + tc * ux, y[c, 1] + tc * uy, y[c, 2] + tc * uz
+
+
+@njit(cache=True, inline="always")
+def _squared(x, v, y, a, b, c, wa, wb, wc, ua, ub, uc, va, vb, vc, k, dt, damping, calms):
+    """Both ways of a triangle, in which its vertices count ua, ub and uc, and va, vb and vc, come to right angles."""
+    ux, uy, uz, vx, vy, vz = ways(
+        ub, uc, vb, vc, x[b, 0] - x[a, 0], x[b, 1] - x[a, 1], x[b, 2] - x[a, 2],
+        x[c, 0] - x[a, 0], x[c, 1] - x[a, 1], x[c, 2] - x[a, 2],
+    )  # fmt: skip
+    lu = 1.0 / max(math.sqrt(ux * ux + uy * uy + uz * uz), LEAST)
+    lv = 1.0 / max(math.sqrt(vx * vx + vy * vy + vz * vz), LEAST)
+    ux, uy, uz, vx, vy, vz = ux * lu, uy * lu, uz * lu, vx * lv, vy * lv, vz * lv
+    value = ux * vx + uy * vy + uz * vz
+    px, py, pz = (vx - value * ux) * lu, (vy - value * uy) * lu, (vz - value * uz) * lu
+    qx, qy, qz = (ux - value * vx) * lv, (uy - value * vy) * lv, (uz - value * vz) * lv
+    fx, fy, fz = ua * px + va * qx, ua * py + va * qy, ua * pz + va * qz
+    gx, gy, gz = ub * px + vb * qx, ub * py + vb * qy, ub * pz + vb * qz
+    hx, hy, hz = uc * px + vc * qx, uc * py + vc * qy, uc * pz + vc * qz
+    slope = wa * (fx * fx + fy * fy + fz * fz) + wb * (gx * gx + gy * gy + gz * gz) + wc * (hx * hx + hy * hy + hz * hz)
+    rate = 0.0
+    if calms:
+        rate = (
+            fx * v[a, 0] + fy * v[a, 1] + fz * v[a, 2] + gx * v[b, 0] + gy * v[b, 1] + gz * v[b, 2]
+            + hx * v[c, 0] + hy * v[c, 1] + hz * v[c, 2]
+        )  # fmt: skip
+    go = _moved(value, slope, rate, k, dt, damping, calms)
+    ta, tb, tc = go * wa, go * wb, go * wc
+    y[a, 0], y[a, 1], y[a, 2] = y[a, 0] + ta * fx, y[a, 1] + ta * fy, y[a, 2] + ta * fz
+    y[b, 0], y[b, 1], y[b, 2] = y[b, 0] + tb * gx, y[b, 1] + tb * gy, y[b, 2] + tb * gz
+    y[c, 0], y[c, 1], y[c, 2] = y[c, 0] + tc * hx, y[c, 1] + tc * hy, y[c, 2] + tc * hz
+
+
 @njit(cache=True, parallel=True, nogil=True)
 def stretched(x, v, w, nodes, numbers, groups, dt, damping, calms):
     """Triangles, in place: lengths along their two ways become 1, and these stay at right angles."""
@@ -32,53 +91,17 @@ def stretched(x, v, w, nodes, numbers, groups, dt, damping, calms):
         for row in prange(groups[g], groups[g + 1]):
             t = np.int64(row)
             a, b, c = nodes[t, 0], nodes[t, 1], nodes[t, 2]
-            wa, wb, wc = w[a], w[b], w[c]
+            wa, wb, wc, drag = w[a], w[b], w[c], damping[a]
             if wa + wb + wc <= 0.0:
                 continue
-            area = numbers[t, 4]
             ub, vb, uc, vc = numbers[t, 0], numbers[t, 1], numbers[t, 2], numbers[t, 3]
             ua, va = -ub - uc, -vb - vc
-            for way in range(3):
-                k = area * (numbers[t, 6] if way == 2 else numbers[t, 5])
-                if k <= 0.0:
-                    continue
-                ux = ub * (x[b, 0] - x[a, 0]) + uc * (x[c, 0] - x[a, 0])
-                uy = ub * (x[b, 1] - x[a, 1]) + uc * (x[c, 1] - x[a, 1])
-                uz = ub * (x[b, 2] - x[a, 2]) + uc * (x[c, 2] - x[a, 2])
-                vx = vb * (x[b, 0] - x[a, 0]) + vc * (x[c, 0] - x[a, 0])
-                vy = vb * (x[b, 1] - x[a, 1]) + vc * (x[c, 1] - x[a, 1])
-                vz = vb * (x[b, 2] - x[a, 2]) + vc * (x[c, 2] - x[a, 2])
-                lu = max(math.sqrt(ux * ux + uy * uy + uz * uz), LEAST)
-                lv = max(math.sqrt(vx * vx + vy * vy + vz * vz), LEAST)
-                ux, uy, uz, vx, vy, vz = ux / lu, uy / lu, uz / lu, vx / lv, vy / lv, vz / lv
-                # How each vertex turns C: along p by sp, along q by sq.
-                if way == 0:
-                    value, px, py, pz, pa, pb, pc = lu - 1.0, ux, uy, uz, ua, ub, uc
-                    qx, qy, qz, qa, qb, qc = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-                elif way == 1:
-                    value, px, py, pz, pa, pb, pc = lv - 1.0, vx, vy, vz, va, vb, vc
-                    qx, qy, qz, qa, qb, qc = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-                else:
-                    value = ux * vx + uy * vy + uz * vz
-                    px, py, pz = (vx - value * ux) / lu, (vy - value * uy) / lu, (vz - value * uz) / lu
-                    qx, qy, qz = (ux - value * vx) / lv, (uy - value * vy) / lv, (uz - value * vz) / lv
-                    pa, pb, pc, qa, qb, qc = ua, ub, uc, va, vb, vc
-                slope, rate = 0.0, 0.0
-                for n in range(3):
-                    i = a if n == 0 else (b if n == 1 else c)
-                    sp = pa if n == 0 else (pb if n == 1 else pc)
-                    sq = qa if n == 0 else (qb if n == 1 else qc)
-                    gx, gy, gz = sp * px + sq * qx, sp * py + sq * qy, sp * pz + sq * qz
-                    slope += w[i] * (gx * gx + gy * gy + gz * gz)
-                    rate += gx * v[i, 0] + gy * v[i, 1] + gz * v[i, 2]
-                go = _moved(value, slope, rate, k, dt, damping[a], calms)
-                for n in range(3):
-                    i = a if n == 0 else (b if n == 1 else c)
-                    sp = pa if n == 0 else (pb if n == 1 else pc)
-                    sq = qa if n == 0 else (qb if n == 1 else qc)
-                    y[i, 0] += w[i] * go * (sp * px + sq * qx)
-                    y[i, 1] += w[i] * go * (sp * py + sq * qy)
-                    y[i, 2] += w[i] * go * (sp * pz + sq * qz)
+            k, shear = numbers[t, 4] * numbers[t, 5], numbers[t, 4] * numbers[t, 6]
+            if k > 0.0:
+                _pulled(x, v, y, a, b, c, wa, wb, wc, ua, ub, uc, k, dt, drag, calms)
+                _pulled(x, v, y, a, b, c, wa, wb, wc, va, vb, vc, k, dt, drag, calms)
+            if shear > 0.0:
+                _squared(x, v, y, a, b, c, wa, wb, wc, ua, ub, uc, va, vb, vc, shear, dt, drag, calms)
 
 
 @njit(cache=True, parallel=True, nogil=True)

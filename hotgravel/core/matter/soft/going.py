@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from hotgravel.core.drive.value import one
+from hotgravel.core.lengths import lengths
 from hotgravel.core.matter.contract import Array, Seam, State
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE
 from hotgravel.core.matter.forces import acting_on, gather
@@ -102,7 +103,7 @@ class Going:
         """All small steps; what becomes of the vertices is put into them, in place."""
         for number in range(self.many):
             self._small_step(number)
-            p.travelled += self.h * np.linalg.norm(self.v[p.vertex], axis=1)
+            p.travelled += self.h * lengths(self.v[p.vertex])
         p.position[:], p.velocity[:] = self.x[p.vertex], self.v[p.vertex]
         p.touched[:], p.impact[:] = self.touched[p.vertex], self.impact[p.vertex]
         p.clings[:] = self.clings[p.vertex]

@@ -6,19 +6,19 @@ same (projective dynamics: Bouaziz and others 2014, one round in each small step
 with its air, is so however long its steps. The matrix is factored once for as long as masses and steps stay the same.
 """
 
-from collections.abc import Callable
+import math
 from dataclasses import dataclass, field
-from hashlib import blake2b
 from typing import Any
 
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
-from scipy.sparse import csc_matrix, csr_matrix, diags
-from scipy.sparse.linalg import splu
+from scipy.sparse import csr_matrix, diags
 
 from hotgravel.core.matter.soft.air import Air
 from hotgravel.core.matter.soft.bending import Plates, normals
+from hotgravel.core.matter.soft.energies import ways
+from hotgravel.core.matter.soft.factors import Factors
 from hotgravel.core.matter.soft.model import Array, Energies, Ints
 from hotgravel.core.matter.soft.sewing import STIFF, Stitches
 
@@ -36,44 +36,60 @@ def aimed(x, nodes, numbers, groups, size, out):
             t = np.int64(row)
             a, b, c = nodes[t, 0], nodes[t, 1], nodes[t, 2]
             area, k, shear, s = numbers[t, 4], numbers[t, 5], 2.0 * numbers[t, 6], size[a]
-            u, v = np.zeros(3), np.zeros(3)
-            for e in range(3):
-                ab, ac = x[b, e] - x[a, e], x[c, e] - x[a, e]
-                u[e] = numbers[t, 0] * ab + numbers[t, 2] * ac
-                v[e] = numbers[t, 1] * ab + numbers[t, 3] * ac
-            lu = max(np.sqrt(u[0] ** 2 + u[1] ** 2 + u[2] ** 2), LEAST)
-            lv = max(np.sqrt(v[0] ** 2 + v[1] ** 2 + v[2] ** 2), LEAST)
+            ub, vb, uc, vc = numbers[t, 0], numbers[t, 1], numbers[t, 2], numbers[t, 3]
+            ux, uy, uz, vx, vy, vz = ways(
+                ub, uc, vb, vc, x[b, 0] - x[a, 0], x[b, 1] - x[a, 1], x[b, 2] - x[a, 2],
+                x[c, 0] - x[a, 0], x[c, 1] - x[a, 1], x[c, 2] - x[a, 2],
+            )  # fmt: skip
+            lu = max(math.sqrt(ux * ux + uy * uy + uz * uz), LEAST)
+            lv = max(math.sqrt(vx * vx + vy * vy + vz * vz), LEAST)
             # The nearest pair at right angles: both turn alike, about what lies between them.
-            p, q, lp, lq = np.zeros(3), np.zeros(3), 0.0, 0.0
+            px, py, pz = ux / lu + vx / lv, uy / lu + vy / lv, uz / lu + vz / lv
+            qx, qy, qz = ux / lu - vx / lv, uy / lu - vy / lv, uz / lu - vz / lv
+            lp = max(math.sqrt(2.0 * (px * px + py * py + pz * pz)), LEAST)
+            lq = max(math.sqrt(2.0 * (qx * qx + qy * qy + qz * qz)), LEAST)
+            px, py, pz, qx, qy, qz = px / lp, py / lp, pz / lp, qx / lq, qy / lq, qz / lq
+            tx, ty, tz, sx, sy, sz = px + qx, py + qy, pz + qz, px - qx, py - qy, pz - qz
+            of_u, of_v = area * k * s / lu, area * k * s / lv
+            to_u = area * shear * (ux * tx + uy * ty + uz * tz)
+            to_v = area * shear * (vx * sx + vy * sy + vz * sz)
+            ux, uy, uz = of_u * ux + to_u * tx, of_u * uy + to_u * ty, of_u * uz + to_u * tz
+            vx, vy, vz = of_v * vx + to_v * sx, of_v * vy + to_v * sy, of_v * vz + to_v * sz
+            bx, by, bz = ub * ux + vb * vx, ub * uy + vb * vy, ub * uz + vb * vz
+            cx, cy, cz = uc * ux + vc * vx, uc * uy + vc * vy, uc * uz + vc * vz
+            out[b, 0], out[b, 1], out[b, 2] = out[b, 0] + bx, out[b, 1] + by, out[b, 2] + bz
+            out[c, 0], out[c, 1], out[c, 2] = out[c, 0] + cx, out[c, 1] + cy, out[c, 2] + cz
+            out[a, 0], out[a, 1], out[a, 2] = out[a, 0] - bx - cx, out[a, 1] - by - cy, out[a, 2] - bz - cz
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def carried_on(x, before, aims, used, mass, starts, columns, values, weight):
+    """What the places of vertices in use (u,) count on the right of the system (u, 3): as they would be, as they were
+    before by a sparse matrix (u, u), and as they are aimed at with a weight."""
+    out = np.empty((len(used), 3))
+    for row in prange(len(used)):
+        r = np.int64(row)
+        i = used[r]
+        for e in range(3):
+            out[r, e] = mass[r] * x[i, e] + weight * aims[i, e]
+        for m in range(starts[r], starts[r + 1]):
+            j, much = used[columns[m]], values[m]
             for e in range(3):
-                p[e], q[e] = u[e] / lu + v[e] / lv, u[e] / lu - v[e] / lv
-                lp, lq = lp + p[e] ** 2, lq + q[e] ** 2
-            lp, lq = max(np.sqrt(2.0 * lp), LEAST), max(np.sqrt(2.0 * lq), LEAST)
-            uu, vv = 0.0, 0.0
-            for e in range(3):
-                p[e], q[e] = p[e] / lp, q[e] / lq
-                uu, vv = uu + u[e] * (p[e] + q[e]), vv + v[e] * (p[e] - q[e])
-            for e in range(3):
-                to_u = area * (k * s * u[e] / lu + shear * uu * (p[e] + q[e]))
-                to_v = area * (k * s * v[e] / lv + shear * vv * (p[e] - q[e]))
-                at_b = numbers[t, 0] * to_u + numbers[t, 1] * to_v
-                at_c = numbers[t, 2] * to_u + numbers[t, 3] * to_v
-                out[b, e] += at_b
-                out[c, e] += at_c
-                out[a, e] -= at_b + at_c
+                out[r, e] += much * before[j, e]
+    return out
 
 
 @dataclass(frozen=True, eq=False)
 class Factored:
     """The system for one length of steps: its triangles, what the places before count (`slow`), what plates count as
-    they lie at rest (`lain`), stitches and their ends as a matrix, and what solves the whole."""
+    they lie at rest (`lain`), stitches and their ends as a matrix, and the factors of the whole."""
 
     triangles: Energies
     slow: Any
     lain: Any
     stitches: Stitches
     ends: Any
-    solve: Callable[[Array], Array]
+    factors: Factors
 
 
 @dataclass(eq=False)
@@ -85,7 +101,7 @@ class System:
     free: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
     mass: Array = field(default_factory=lambda: np.zeros((0, 1)))
     now: Factored | None = None
-    kept: dict[bytes, Factored] = field(default_factory=dict)
+    kept: list[tuple[tuple[Any, ...], Factored]] = field(default_factory=list)
     dt: float = 0.0
 
     def prepare(
@@ -107,15 +123,15 @@ class System:
             return
         self.mass = np.where(np.isfinite(own), own, HELD * float(own[self.free].max()))[:, None]
         told = (
-            np.float64(dt), self.used, self.mass, there, triangles.nodes, triangles.numbers, plates.stiff, damping,
+            np.full(1, dt), self.used, self.mass, there, triangles.nodes, triangles.numbers, plates.stiff, damping,
             stitches.nodes, stitches.shares,
         )  # fmt: skip
-        key = blake2b(b"".join(part.tobytes() for part in told)).digest()
-        if key not in self.kept:
-            while len(self.kept) >= KEPT:
-                self.kept.pop(next(iter(self.kept)))
-            self.kept[key] = self._factored(len(mass), triangles, plates, there, stitches, damping)
-        self.now = self.kept[key]
+        for made_for, made in self.kept:
+            if all(np.array_equal(one, other) for one, other in zip(told, made_for, strict=True)):
+                self.now = made
+                return
+        self.now = self._factored(len(mass), triangles, plates, there, stitches, damping)
+        self.kept = [*self.kept[1 - KEPT :], (told, self.now)]
 
     def _factored(
         self,
@@ -137,10 +153,8 @@ class System:
         curved = plates.curved @ sides
         slow = csr_matrix(curved.T @ diags(self.dt * damping[plates.at] * plates.stiff) @ curved)
         bent = curved.T @ diags(self.dt**2 * plates.stiff)
-        made = splu(
-            csc_matrix(whole + slow + bent @ curved), permc_spec="MMD_AT_PLUS_A", options={"SymmetricMode": True}
-        )
-        return Factored(triangles, slow, csr_matrix(bent @ plates.curved), stitches, ends, made.solve)
+        factors = Factors.of(whole + slow + bent @ curved)
+        return Factored(triangles, slow, csr_matrix(bent @ plates.curved), stitches, ends, factors)
 
     def relax(self, x: Array, before: Array, sizes: Array, plates: Plates, rest: Array, air: Air) -> None:
         """Move vertices (n, 3) in place as cloth and air would have them at the end of a small step that began
@@ -148,12 +162,11 @@ class System:
         rest."""
         if self.now is None:
             return
-        right = self.mass * x[self.used] + self.now.slow @ before[self.used]
-        of = self.now.triangles
-        if len(of.nodes):
-            aims = np.zeros_like(x)
-            aimed(x, of.nodes, of.numbers, of.groups, sizes, aims)
-            right += self.dt**2 * aims[self.used]
+        of, slow, aims = self.now.triangles, self.now.slow, np.zeros_like(x)
+        aimed(x, of.nodes, of.numbers, of.groups, sizes, aims)
+        right = carried_on(
+            x, before, aims, self.used, self.mass[:, 0], slow.indptr, slow.indices, slow.data, self.dt**2
+        )
         if rest.any():
             right += self.now.lain @ ((2.0 * plates.span * np.sin(0.5 * rest))[:, None] * normals(x, plates))
         if self.now.stitches.gap.any():
@@ -161,10 +174,10 @@ class System:
             long = np.maximum(np.linalg.norm(way, axis=1), LEAST)
             right += self.dt**2 * STIFF * self.now.ends.T @ ((self.now.stitches.gap / long)[:, None] * way)
         if not air.any:
-            x[self.used[self.free]] = self.now.solve(right)[self.free]
+            x[self.used[self.free]] = self.now.factors.solve(right)[self.free]
             return
         slope = air.measure(before)
-        found = self.now.solve(np.concatenate([right, self.dt**2 * slope[self.used]], axis=1))
+        found = self.now.factors.solve(np.concatenate([right, self.dt**2 * slope[self.used]], axis=1))
         plain, pushed = before.copy(), np.zeros_like(x)
         plain[self.used[self.free]], pushed[self.used[self.free]] = found[self.free, :3], found[self.free, 3:]
         over = air.pressures(plain - before, pushed)
