@@ -25,7 +25,7 @@ def _moved(c, slope, rate, k, dt, damping, calms):
 
 
 @njit(cache=True, inline="always")
-def ways(ub, uc, vb, vc, ax, ay, az, bx, by, bz):
+def both_ways(ub, uc, vb, vc, ax, ay, az, bx, by, bz):
     """The two ways of a triangle whose sides from its first vertex are a and b, as long as they are stretched; the ends
     of these count ub and uc in the one, vb and vc in the other."""
     return (
@@ -56,7 +56,7 @@ def _pulled(x, v, y, a, b, c, wa, wb, wc, sa, sb, sc, k, dt, damping, calms):
 @njit(cache=True, inline="always")
 def _squared(x, v, y, a, b, c, wa, wb, wc, ua, ub, uc, va, vb, vc, k, dt, damping, calms):
     """Both ways of a triangle, in which its vertices count ua, ub and uc, and va, vb and vc, come to right angles."""
-    ux, uy, uz, vx, vy, vz = ways(
+    ux, uy, uz, vx, vy, vz = both_ways(
         ub, uc, vb, vc, x[b, 0] - x[a, 0], x[b, 1] - x[a, 1], x[b, 2] - x[a, 2],
         x[c, 0] - x[a, 0], x[c, 1] - x[a, 1], x[c, 2] - x[a, 2],
     )  # fmt: skip

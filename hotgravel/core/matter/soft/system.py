@@ -17,7 +17,7 @@ from scipy.sparse import csr_matrix, diags
 
 from hotgravel.core.matter.soft.air import Air
 from hotgravel.core.matter.soft.bending import Plates, normals
-from hotgravel.core.matter.soft.energies import ways
+from hotgravel.core.matter.soft.energies import both_ways
 from hotgravel.core.matter.soft.factors import Factors
 from hotgravel.core.matter.soft.model import Array, Energies, Ints
 from hotgravel.core.matter.soft.sewing import STIFF, Stitches
@@ -37,7 +37,7 @@ def aimed(x, nodes, numbers, groups, size, out):
             a, b, c = nodes[t, 0], nodes[t, 1], nodes[t, 2]
             area, k, shear, s = numbers[t, 4], numbers[t, 5], 2.0 * numbers[t, 6], size[a]
             ub, vb, uc, vc = numbers[t, 0], numbers[t, 1], numbers[t, 2], numbers[t, 3]
-            ux, uy, uz, vx, vy, vz = ways(
+            ux, uy, uz, vx, vy, vz = both_ways(
                 ub, uc, vb, vc, x[b, 0] - x[a, 0], x[b, 1] - x[a, 1], x[b, 2] - x[a, 2],
                 x[c, 0] - x[a, 0], x[c, 1] - x[a, 1], x[c, 2] - x[a, 2],
             )  # fmt: skip
