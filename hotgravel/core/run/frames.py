@@ -105,7 +105,9 @@ class FrameStore:
         if surfaces:
             groups["skins"] = {}
             for row, arrays in surfaces.items():
-                groups[f"skins/{row}"] = {n: arrays[n].astype(t) for n, t in (SKIN | FILM).items() if n in arrays}
+                groups[f"skins/{row}"] = {
+                    n: arrays[n].astype(t, copy=False) for n, t in (SKIN | FILM).items() if n in arrays
+                }
         attributes = {
             "frame": frame,
             "matters": list(columns),

@@ -9,7 +9,7 @@ from scipy.spatial.transform import Rotation
 
 from hotgravel.core.matter.slosh.modes import GRID, Modes, modes_of
 from hotgravel.core.matter.slosh.surface import Lie
-from hotgravel.core.matter.slosh.vessel import AREA, HEIGHT, MIDDLE, SPREAD, Vessel, cut_walls, root_of
+from hotgravel.core.matter.slosh.vessel import AREA, HEIGHT, MIDDLE, SPREAD, Vessel, cut_walls, inverse_of, root_of
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shot.slosh import Slosh
 
@@ -91,7 +91,7 @@ class Content:
         area = laid.levels[:, AREA]
         there = area > 0.0
         depth = s * level * self.vessel.room / np.where(there, area, 1.0)
-        inverse = np.linalg.pinv(root_of(laid.levels[:, SPREAD:]))
+        inverse = inverse_of(root_of(laid.levels[:, SPREAD:]))
         squares, ways = np.linalg.eigh(inverse @ m.pull @ inverse)
         k = np.sqrt(np.maximum(squares, 0.0)) / s[:, None]
         bend = np.einsum("nik,nk,njk->nij", ways, k * np.tanh(k * depth[:, None]), ways)
@@ -109,8 +109,15 @@ class Content:
 
 def _led(up: Array, axis: Array, normals: Array) -> Array:
     """An axis (3,) that is square to `up`, turned as little as takes `up` to normals (n, 3)."""
-    over = np.cross(up, normals)
-    about = normals @ up
-    once = np.cross(over, axis)
-    led = axis + once + np.cross(over, once) / np.maximum(1.0 + about, 1e-9)[:, None]
+    over, about = normals @ crossing(up).T, normals @ up
+    twice = over * (over @ axis)[:, None] - axis * (over**2).sum(axis=1)[:, None]
+    led = axis - over @ crossing(axis).T + twice / np.maximum(1.0 + about, 1e-9)[:, None]
     return np.where(about[:, None] > -1.0 + 1e-6, led, axis)
+
+
+def crossing(ways: Array) -> Array:
+    """Matrices (..., 3, 3) that take what is crossed with ways (..., 3), on its right, to what comes of it."""
+    made = np.zeros((*ways.shape, 3))
+    for n in range(3):
+        made[..., n, n - 2], made[..., n, n - 1] = -ways[..., n - 1], ways[..., n - 2]
+    return made

@@ -17,11 +17,11 @@ from hotgravel.core.matter.contract import Array, Offers, Seam, Shed, State
 from hotgravel.core.matter.fineness import FINENESS
 from hotgravel.core.matter.forces import pull_on_all
 from hotgravel.core.matter.paint import HAS_COLOUR
-from hotgravel.core.matter.slosh.content import POINTS, Content, Laid
+from hotgravel.core.matter.slosh.content import POINTS, Content, Laid, crossing
 from hotgravel.core.matter.slosh.points import Points
 from hotgravel.core.matter.slosh.surface import RINGS, Bodies, bodies_of, placed
 from hotgravel.core.matter.slosh.swing import swung
-from hotgravel.core.matter.slosh.vessel import HEIGHT, MIDDLE, SPREAD
+from hotgravel.core.matter.slosh.vessel import HEIGHT, MIDDLE, SPREAD, inverse_of
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.zones import Scene
@@ -196,10 +196,10 @@ class SloshSolver:
         away = arm + levels[:, None, MIDDLE:SPREAD] @ along + (levels[:, HEIGHT, None] + lift)[..., None] * up[:, None]
         p.position[mine] = (a[POSE][:, None, :3] + away)[rows, node]
         normal = -a[DOWN][:, None]
-        tipping = np.cross(a[DOWN], a[RATE])[:, None]
-        velocity = np.nan_to_num(a[GOING])[:, None] + np.cross(tipping, arm) + rise[..., None] * normal
+        tipping = np.swapaxes(crossing(np.cross(a[DOWN], a[RATE])), 1, 2)
+        velocity = np.nan_to_num(a[GOING])[:, None] + arm @ tipping + rise[..., None] * normal
         p.velocity[mine] = p.flow[mine] = velocity[rows, node]
-        grade = np.tensordot(ripples * a[WAVE] / laid.scale[:, None] ** 2, slopes, 1) @ np.linalg.pinv(laid.stretch)
+        grade = np.tensordot(ripples * a[WAVE] / laid.scale[:, None] ** 2, slopes, 1) @ inverse_of(laid.stretch)
         bent = normal - grade @ along
         straight = self._gravity(seam)
         level_way = -unit(straight) if straight.any() else laid.turn @ content.up
@@ -226,7 +226,7 @@ class SloshSolver:
         """The liquid in a row's vessels, and the films on their walls, as one mesh in the world."""
         laid, films = content.laid(a[DOWN], a[POSE], level), content.row.wet > 0.0
         mesh = bodies_of(
-            content.vessel, content.modes, content.lie(laid, a[WAVE]), level * content.vessel.room,
+            content.vessel, content.lie(laid, a[WAVE]), level * content.vessel.room,
             RINGS[self.setting.quality], a[FILM],
         )  # fmt: skip
         colour = _colours(content, a[FOAM])[mesh.vessel, mesh.on]

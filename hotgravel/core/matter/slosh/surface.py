@@ -11,14 +11,13 @@ from numba import njit, objmode
 from numpy.typing import NDArray
 
 from hotgravel.core.matter.slosh.modes import GRID, Modes
-from hotgravel.core.matter.slosh.vessel import AREA, HEIGHT, MIDDLE, SPREAD, Vessel, cut_walls, volume_of
+from hotgravel.core.matter.slosh.vessel import AREA, HEIGHT, MIDDLE, SPREAD, Vessel, cut_walls, inverse_of, volume_of
 
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
 RINGS = {"rough": 3, "fair": 6, "fine": 12}
 NEAR = 2e-7  # of the volume: how near that of the mesh comes
 ROUNDS = 6
-TINY = 1e-12
 LEAST = 0.02  # of a film that is whole: less is left out
 FILMED = 0.12  # how much of what lies behind it a whole film hides
 WALL, SURFACE, RIM = 0, 1, 2  # what a vertex is on; a surface's rim is on it too
@@ -28,7 +27,8 @@ OFF_RIM = 0.08  # of the way to the middle: the first ring, within which foam ga
 @dataclass(frozen=True)
 class Lie:
     """How the surfaces of n vessels lie in their frames: normals (n, 3), axes (n, 2, 3), levels (as `Vessel.levels` has
-    them), and heights of waves (n, N); places in a surface's axes lie on the modes' grid as `at @ place + off`."""
+    them), and how high waves stand on the modes' grid (n, GRID, GRID); places in a surface's axes lie on that as
+    `at @ place + off`."""
 
     normals: Array
     axes: Array
@@ -39,13 +39,11 @@ class Lie:
 
     @staticmethod
     def of(modes: Modes, normals: Array, axes: Array, levels: Array, stretch: Array, waves: Array) -> "Lie":
-        """Those of surfaces for which the surface at rest is stretched (n, 2, 2)."""
+        """Those of surfaces for which the surface at rest is stretched (n, 2, 2), with so much of each mode (n, N)."""
         cell = (modes.box[1] - modes.box[0]) / (GRID - 1)
-        a, b, c, d = stretch.reshape(-1, 4).T
-        inverse = np.stack([d, -b, -c, a], axis=1) / np.maximum(a * d - b * c, TINY)[:, None]
-        at = inverse.reshape(-1, 2, 2) / cell[:, None]
+        at = inverse_of(stretch) / cell[:, None]
         off = (modes.middle - modes.box[0]) / cell - np.einsum("nij,nj->ni", at, levels[:, MIDDLE:SPREAD])
-        return Lie(normals, axes, levels, waves, at, off)
+        return Lie(normals, axes, levels, np.tensordot(waves, modes.shape, 1), at, off)
 
 
 @dataclass(frozen=True)
@@ -55,16 +53,15 @@ class Bodies:
     there is liquid."""
 
     vertices: Array
-    faces: Ints
-    vessel: Ints
-    on: Ints
-    thin: Array
+    faces: NDArray[np.int32]
+    vessel: NDArray[np.int32]
+    on: NDArray[np.uint8]
+    thin: NDArray[np.float32]
 
 
-def bodies_of(vessel: Vessel, modes: Modes, lie: Lie, volume: float, rings: int, films: Array) -> Bodies:
+def bodies_of(vessel: Vessel, lie: Lie, volume: float, rings: int, films: Array) -> Bodies:
     """The liquid in vessels that are alike, each of a volume, and films on their walls (n, W), or (n, 0) without."""
-    waves = np.ascontiguousarray(lie.waves), modes.shape
-    way = lie.normals, lie.axes, lie.levels, *waves, lie.at, lie.off
+    way = lie.normals, lie.axes, lie.levels, lie.waves, lie.at, lie.off
     return Bodies(*_bodies(*vessel.walls, *way, volume, NEAR * vessel.room, rings, films))
 
 
@@ -235,20 +232,15 @@ def _film(walls, faces, edge_of, over, film):
 
 
 @njit(cache=True, nogil=True)
-def _bodies(walls, faces, edge_of, normals, axes, levels, heights, shape, at, off, volume, near, rings, films):
+def _bodies(walls, faces, edge_of, normals, axes, levels, waves, at, off, volume, near, rings, films):
     """What `Bodies` has, of all vessels."""
     meshes = []
     vertices, triangles = 0, 0
     for n in range(len(normals)):
-        waves = np.zeros((GRID, GRID))
-        for m in range(len(shape)):
-            for i in range(GRID):
-                for k in range(GRID):
-                    waves[i, k] += heights[n, m] * shape[m, i, k]
-        over = _over(walls, normals[n], axes[n], waves, at[n], off[n])
+        over = _over(walls, normals[n], axes[n], waves[n], at[n], off[n])
         place, made, first, rim, level = _body(
-            walls, faces, edge_of, over, levels[n, AREA], levels[n, HEIGHT], normals[n], axes[n], waves, at[n], off[n],
-            volume, near, rings,
+            walls, faces, edge_of, over, levels[n, AREA], levels[n, HEIGHT], normals[n], axes[n], waves[n], at[n],
+            off[n], volume, near, rings,
         )  # fmt: skip
         meshes.append((place, made, np.zeros(len(place)), first, rim))
         if films.shape[1]:
@@ -256,8 +248,8 @@ def _bodies(walls, faces, edge_of, normals, axes, levels, heights, shape, at, of
             meshes.append((place, made, thin, len(place), 0))
     for place, made, _, _, _ in meshes:
         vertices, triangles = vertices + len(place), triangles + len(made)
-    places, all_faces, thin = np.empty((vertices, 3)), np.empty((triangles, 3), np.int64), np.empty(vertices)
-    vessel, on = np.empty(vertices, np.int64), np.empty(vertices, np.int64)
+    places, all_faces = np.empty((vertices, 3)), np.empty((triangles, 3), np.int32)
+    vessel, on, thin = np.empty(vertices, np.int32), np.empty(vertices, np.uint8), np.empty(vertices, np.float32)
     v, f, each = 0, 0, len(meshes) // max(len(normals), 1)
     for number, (place, made, less, first, rim) in enumerate(meshes):
         end = v + len(place)
@@ -274,8 +266,9 @@ def placed(vertices, vessel, on, pose, turn, rate, spin, middle, going, tipping)
     as their vessel does, that goes and spins; its surface as that goes and tips about its middle.
 
     pose, rate, spin, middle, going, tipping (n, 3) and turn (n, 3, 3) are the vessels'; a middle is given from its
-    vessel's place."""
-    there, velocity = np.empty_like(vertices), np.empty_like(vertices)
+    vessel's place. Both are as frames keep them, in single precision: so many are made anew that memory is what they
+    wait for."""
+    there, velocity = np.empty(vertices.shape, np.float32), np.empty(vertices.shape, np.float32)
     for v in range(len(vertices)):
         n, top = vessel[v], on[v] != WALL
         x, y, z = 0.0, 0.0, 0.0

@@ -12,6 +12,7 @@ from hotgravel.core.shape.welding import welded
 
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
+TINY = 1e-12
 ROUNDS = 60  # of finding a level, at most
 NEAR = 1e-13  # of the room: how near its volume comes
 # Columns of a level: its height along the normal, the surface's area, its middle and its second moments about that.
@@ -222,6 +223,13 @@ def volume_of(vertices, faces):
             a[0] * (b[1] * c[2] - b[2] * c[1]) + a[1] * (b[2] * c[0] - b[0] * c[2]) + a[2] * (b[0] * c[1] - b[1] * c[0])
         )
     return total / 6.0
+
+
+def inverse_of(matrices: Array) -> Array:
+    """The inverses (n, 2, 2) of matrices (n, 2, 2); 0 of those that are 0."""
+    a, b, c, d = matrices.reshape(-1, 4).T
+    found: Array = np.stack([d, -b, -c, a], axis=1) / np.maximum(a * d - b * c, TINY)[:, None]
+    return found.reshape(-1, 2, 2)
 
 
 def root_of(spread: Array) -> Array:
