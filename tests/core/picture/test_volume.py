@@ -17,13 +17,10 @@ EYE = np.array([0.0, 0.0, 10.0])
 def block(thick, hot=(), low=-1.0):
     """A block of smoke 2 m wide, as frames keep it."""
     return {
-        "density": np.broadcast_to(thick, 20**3).astype(np.uint8),
-        "shape": np.array([20] * 3),
-        "low": np.array([low] * 3),
-        "hot": np.array(hot, np.uint8),
-        "tint": np.zeros(0, np.uint8),
+        "density": np.broadcast_to(thick, 20**3).astype(np.uint8), "shape": np.array([20] * 3),
+        "low": np.array([low] * 3), "hot": np.array(hot, np.uint8), "tint": np.zeros(0, np.uint8),
         "cell": np.array([0.1]),
-    }
+    }  # fmt: skip
 
 
 def seen(row, depth=100.0, thick=128, sky=1.0, lamps=NO_LAMPS):

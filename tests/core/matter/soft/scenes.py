@@ -20,13 +20,8 @@ def jelly(name: str, **more: Any) -> dict[str, Any]:
 
 def pins(at: Any, size: Any) -> dict[str, Any]:
     """A block with hard edges, in which things are pinned."""
-    return {
-        "kind": "zone",
-        "id": "pins",
-        "name": "pins",
-        "shape": {"kind": "block", "at": at, "size": size},
-        "edge": 0.0,
-    }
+    shape = {"kind": "block", "at": at, "size": size}
+    return {"kind": "zone", "id": "pins", "name": "pins", "shape": shape, "edge": 0.0}
 
 
 def draped(
