@@ -18,6 +18,7 @@ Ints = NDArray[np.int64]
 RINGS = {"rough": 3, "fair": 6, "fine": 12}
 NEAR = 2e-7  # of the volume: how near that of the mesh comes
 ROUNDS = 6
+LITTLE = 1e-3  # of the volume: what is short by less, by waves and corners of walls, is added within the rim
 LEAST = 0.02  # of a film that is whole: less is left out
 FILMED = 0.12  # how much of what lies behind it a whole film hides
 WALL, SURFACE, RIM = 0, 1, 2  # what a vertex is on; a surface's rim is on it too
@@ -200,6 +201,18 @@ def _filled_to(walls, faces, edge_of, over, level, normal, axes, waves, at, off,
 
 
 @njit(cache=True)
+def _raised(place, faces, rings, normal, short):
+    """Move the places of a surface within its rim, in place, along its normal until its body holds so much more. They
+    are those from `rings` on; as all go the same way, what it holds grows evenly."""
+    before = volume_of(place, faces)
+    for turn in range(2):
+        way = 1.0 if turn == 0 else short / (volume_of(place, faces) - before) - 1.0
+        for v in range(rings, len(place)):
+            for e in range(3):
+                place[v, e] += way * normal[e]
+
+
+@njit(cache=True)
 def _body(walls, faces, edge_of, over, flat, level, normal, axes, waves, at, off, volume, near, rings):
     """The liquid of one vessel as `_filled_to` has it, of a volume, and its level; `flat` is about its area."""
     before, raised = 0.0, 0.0
@@ -209,6 +222,9 @@ def _body(walls, faces, edge_of, over, flat, level, normal, axes, waves, at, off
         )
         short = volume - volume_of(place, made)
         if abs(short) <= near or flat <= 0.0:
+            break
+        if abs(short) < LITTLE * volume and first + many < len(place):
+            _raised(place, made, first + many, normal, short)
             break
         gained = (before - short) / raised if raised != 0.0 else area
         before, raised = short, short / (gained if 0.5 < gained / flat < 2.0 else flat)

@@ -15,7 +15,7 @@ from hotgravel.core.matter.soft.points import CLINGS, points_parted
 ROOM = 16  # that may come to touch a triangle or an edge, until more do
 ROUSED = 0.2  # of its thickness: so much nearer a pair may be brought by what moves others apart
 MANY = 0.2  # of all points: where more have strayed, all are looked at anew
-GIVEN = 0.25  # of its thickness: how far a point may stray before what may touch it is looked for anew
+GIVEN = 0.15  # of its thickness: how far a point may stray before what may touch it is looked for anew
 
 
 @dataclass(frozen=True, eq=False)
