@@ -28,7 +28,7 @@ class Quiet(WorkerPlugin):  # type: ignore[misc]
     """A worker of this process says nothing of news that its scheduler did not take: that one ends with the process."""
 
     def setup(self, worker: Worker) -> None:
-        logging.getLogger("distributed.worker").addFilter(lambda record: "during heartbeat" not in record.msg)
+        logging.getLogger("distributed.worker").addFilter(lambda record: "during heartbeat" not in record.getMessage())
 
 
 class Farm:
@@ -67,10 +67,10 @@ class Farm:
             self._client.subscribe_topic(job.TOPIC, self._hear)
             for worker in self._client.scheduler_info(n_workers=-1)["workers"]:
                 self._behind[worker] = None
+            self._prepare()
         except Exception as error:  # whatever stops the workers must reach the page
             log.exception("the workers did not start")
             self._failure = f"The workers did not start: {error}"
-        self._prepare()
         self._ready.set()
 
     def _prepare(self) -> None:

@@ -109,13 +109,13 @@ class Content:
 
 def _led(up: Array, axis: Array, normals: Array) -> Array:
     """An axis (3,) that is square to `up`, turned as little as takes `up` to normals (n, 3)."""
-    over, about = normals @ crossing(up).T, normals @ up
+    over, about = normals @ cross_matrix(up).T, normals @ up
     twice = over * (over @ axis)[:, None] - axis * (over**2).sum(axis=1)[:, None]
-    led = axis - over @ crossing(axis).T + twice / np.maximum(1.0 + about, 1e-9)[:, None]
+    led = axis - over @ cross_matrix(axis).T + twice / np.maximum(1.0 + about, 1e-9)[:, None]
     return np.where(about[:, None] > -1.0 + 1e-6, led, axis)
 
 
-def crossing(ways: Array) -> Array:
+def cross_matrix(ways: Array) -> Array:
     """Matrices (..., 3, 3) that take what is crossed with ways (..., 3), on its right, to what comes of it."""
     made = np.zeros((*ways.shape, 3))
     for n in range(3):

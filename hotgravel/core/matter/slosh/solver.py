@@ -17,7 +17,7 @@ from hotgravel.core.matter.contract import Array, Offers, Seam, Shed, State
 from hotgravel.core.matter.fineness import FINENESS
 from hotgravel.core.matter.forces import pull_on_all
 from hotgravel.core.matter.paint import HAS_COLOUR
-from hotgravel.core.matter.slosh.content import POINTS, Content, Laid, crossing
+from hotgravel.core.matter.slosh.content import POINTS, Content, Laid, cross_matrix
 from hotgravel.core.matter.slosh.points import Points
 from hotgravel.core.matter.slosh.surface import RINGS, Bodies, bodies_of, placed
 from hotgravel.core.matter.slosh.swing import swung
@@ -196,7 +196,7 @@ class SloshSolver:
         away = arm + levels[:, None, MIDDLE:SPREAD] @ along + (levels[:, HEIGHT, None] + lift)[..., None] * up[:, None]
         p.position[mine] = (a[POSE][:, None, :3] + away)[rows, node]
         normal = -a[DOWN][:, None]
-        tipping = np.swapaxes(crossing(np.cross(a[DOWN], a[RATE])), 1, 2)
+        tipping = np.swapaxes(cross_matrix(np.cross(a[DOWN], a[RATE])), 1, 2)
         velocity = np.nan_to_num(a[GOING])[:, None] + arm @ tipping + rise[..., None] * normal
         p.velocity[mine] = p.flow[mine] = velocity[rows, node]
         grade = np.tensordot(ripples * a[WAVE] / laid.scale[:, None] ** 2, slopes, 1) @ inverse_of(laid.stretch)

@@ -61,9 +61,10 @@ class Factors:
         made = splu(
             csc_matrix(matrix), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
         )
-        many, which = connected_components(made.L, directed=False)
+        whole = made.L  # copied each time that it is asked for
+        many, which = connected_components(whole, directed=False)
         parts, order = np.append(0, np.cumsum(np.bincount(which, minlength=many))), np.argsort(which, kind="stable")
-        low = tril(made.L[order][:, order], -1, format="csc")
+        low = tril(whole[order][:, order], -1, format="csc")
         starts, rows, ends = (of.astype(np.uint32) for of in (low.indptr, low.indices, parts))
         return cls(starts, rows, low.data, made.U.diagonal()[order], ends, np.argsort(made.perm_c)[order])
 

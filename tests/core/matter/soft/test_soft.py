@@ -237,7 +237,7 @@ def crushed(to, **row):
     shrinks = {"kind": "keys", "keys": [{"frame": 1, "value": 1.0}, {"frame": 25, "value": to}]}
     hollow = prop("hollow", {"kind": "sphere", "radius": 0.75}, (0, 1, 0), scale=shrinks)
     made = draped([hollow, prop("sheet", SHEET, (0, 1, 0), rotation=[60, 0, 20])],
-                  [cloth("sheet", damping=0.01, **row)], 28, landing={"props": ["hollow"], "side": "inside"})  # fmt: skip
+                  [cloth("sheet", damping=0.01, **row)], 30, landing={"props": ["hollow"], "side": "inside"})  # fmt: skip
     _, faces = sheet(1.0, 1.0, row["segments"], "alternating")
     return made.last, any(crossings(p.position, faces) for p in made.frames.values())
 
