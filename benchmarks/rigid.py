@@ -64,7 +64,7 @@ def ours(count: int) -> tuple[World, Snapshot]:
         ],
         "matter": [
             {"kind": "collision", "id": "landing", "props": ["ground"], "bounce": 0, "friction": 0.6},
-            {"kind": "rigid", "id": "boxes", "prop": "box", "bounce": 0, "friction": 0.6, "copies": {
+            {"kind": "rigid", "id": "boxes", "prop": "box", "bounce": 0, "friction": 0.6, "rolling": 0, "copies": {
                 "kind": "stacked", "across": 10, "up": layers, "deep": 10, "gap": GAP, "turn": "upright"}},
         ],
         "forces": [{"kind": "gravity", "id": "gravity"}], "finish": {"last": 200},

@@ -13,6 +13,7 @@ from numba import njit
 from hotgravel.core.matter.rigid.support import support
 
 MOST_ROUNDS = 40
+FLAT = 1e-24  # the sine squared of a corner over a face, that is rounding
 NEAR_ENOUGH = 1e-9  # of the distance squared: nearer is not looked for
 
 
@@ -76,13 +77,15 @@ def _on_triangle(w, i, j, k, share):
 
 @njit(cache=True)
 def _outside(w, i, j, k, d):
-    """Whether the origin lies on the other side of a face of the simplex than its fourth corner d."""
+    """Whether the origin lies on the other side of a face of the simplex than its fourth corner d; of one that is flat
+    but for rounding it does."""
     ab0, ab1, ab2 = w[j, 0] - w[i, 0], w[j, 1] - w[i, 1], w[j, 2] - w[i, 2]
     ac0, ac1, ac2 = w[k, 0] - w[i, 0], w[k, 1] - w[i, 1], w[k, 2] - w[i, 2]
     n0, n1, n2 = ab1 * ac2 - ab2 * ac1, ab2 * ac0 - ab0 * ac2, ab0 * ac1 - ab1 * ac0
-    origin = -(n0 * w[i, 0] + n1 * w[i, 1] + n2 * w[i, 2])
-    fourth = n0 * (w[d, 0] - w[i, 0]) + n1 * (w[d, 1] - w[i, 1]) + n2 * (w[d, 2] - w[i, 2])
-    return origin * fourth < 0.0 or fourth == 0.0
+    ad0, ad1, ad2 = w[d, 0] - w[i, 0], w[d, 1] - w[i, 1], w[d, 2] - w[i, 2]
+    origin, fourth = -(n0 * w[i, 0] + n1 * w[i, 1] + n2 * w[i, 2]), n0 * ad0 + n1 * ad1 + n2 * ad2
+    whole = (n0 * n0 + n1 * n1 + n2 * n2) * (ad0 * ad0 + ad1 * ad1 + ad2 * ad2)
+    return origin * fourth < 0.0 or fourth * fourth <= FLAT * whole
 
 
 @njit(cache=True)
@@ -126,7 +129,7 @@ def closest(part_a, corners_a, part_b, corners_b, core, r, px, py, pz, x, y, z, 
     n, vx, vy, vz = 0, -x, -y, -z
     if vx == 0.0 and vy == 0.0 and vz == 0.0:
         vy = 1.0
-    far = np.inf
+    far, qx, qy, qz = np.inf, 0.0, 0.0, 0.0
     for _ in range(MOST_ROUNDS):
         ax, ay, az = support(part_a, corners_a, core, -vx, -vy, -vz)
         lx = r[0, 0] * vx + r[1, 0] * vy + r[2, 0] * vz
@@ -158,17 +161,15 @@ def closest(part_a, corners_a, part_b, corners_b, core, r, px, py, pz, x, y, z, 
                     share[m] = share[k]
                 m += 1
         n = m
-        vx, vy, vz = 0.0, 0.0, 0.0
+        ux, uy, uz, tx, ty, tz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
         for k in range(n):
-            vx, vy, vz = vx + share[k] * w[k, 0], vy + share[k] * w[k, 1], vz + share[k] * w[k, 2]
-        new = vx * vx + vy * vy + vz * vz
+            ux, uy, uz = ux + share[k] * w[k, 0], uy + share[k] * w[k, 1], uz + share[k] * w[k, 2]
+            tx, ty, tz = tx + share[k] * p[k, 0], ty + share[k] * p[k, 1], tz + share[k] * p[k, 2]
+        new = ux * ux + uy * uy + uz * uz
         if new >= far:
-            break
-        far = new
+            break  # a simplex that is flat but for rounding tells nothing: the last one that came nearer counts
+        far, vx, vy, vz, qx, qy, qz = new, ux, uy, uz, tx, ty, tz
         if far < 1e-24:
             return 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-    qx, qy, qz = 0.0, 0.0, 0.0
-    for k in range(n):
-        qx, qy, qz = qx + share[k] * p[k, 0], qy + share[k] * p[k, 1], qz + share[k] * p[k, 2]
     d = math.sqrt(vx * vx + vy * vy + vz * vz)
     return d, -vx / d, -vy / d, -vz / d, qx, qy, qz

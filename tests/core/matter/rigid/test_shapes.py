@@ -66,6 +66,21 @@ def test_distances_of_a_thousand_pairs_of_hulls_are_the_programs():
             assert (there @ [nx, ny, nz]).min() - (a @ [nx, ny, nz]).max() == pytest.approx(told, abs=1e-6)
 
 
+def test_a_cube_that_lies_almost_flat_over_a_wide_plate_is_as_far_off_as_its_lowest_corner():
+    dice, room, part = np.random.default_rng(7), np.zeros((4, 8)), np.zeros((2, PART_WIDTH))
+    part[:, KIND], part[:, CORNERS] = HULL, [4, 8]
+    plate = 30.0 * np.array([[-1.0, 0, -1], [-1, 0, 1], [1, 0, 1], [1, 0, -1]])
+    cube = 0.1 * np.array(np.meshgrid(*[[-1.0, 1.0]] * 3)).reshape(3, -1).T
+    for _ in range(4000):
+        turn = Rotation.from_euler("y", dice.uniform(0.0, 6.0))
+        turn *= Rotation.from_rotvec(10.0 ** dice.uniform(-16.0, -2.0) * dice.normal(size=3))
+        high = dice.uniform(1e-4, 0.01)
+        x, z = dice.uniform(-3.0, 3.0, 2)
+        place = x, high - turn.apply(cube)[:, 1].min(), z
+        told, _, up, *_ = closest(part[0], plate, part[1], cube, False, turn.as_matrix(), *place, *place, room)
+        assert (told, up) == pytest.approx((high, 1.0), abs=1e-8)
+
+
 def test_cubes_touch_where_they_are_not_where_their_cores_round_them():
     cube = props.Box(width=2, height=2, depth=2)
     sides = np.array(np.meshgrid(*[[-1.0, 1.0]] * 3)).reshape(3, -1).T
