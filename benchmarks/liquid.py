@@ -5,7 +5,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from scipy.fft import ifft2
+from scipy.fft import irfft2
 
 from hotgravel.core.matter.liquid.drops import Drops
 from hotgravel.core.matter.liquid.solver import LiquidSolver
@@ -84,9 +84,10 @@ def main() -> None:
     for n in range(3):
         wind.at(1.0 + n)
     sea = (time.perf_counter() - start) / 3
+    half = wind.parts[:, : ACROSS // 2 + 1]
     start = time.perf_counter()
     for _ in range(3 * TRANSFORMS):
-        ifft2(wind.parts, norm="forward")
+        irfft2(half, s=wind.parts.shape, norm="forward")
     floor = (time.perf_counter() - start) / 3
     print(f"sea        {ACROSS} squared: {1e3 * sea:.0f} ms, over its {TRANSFORMS} transforms alone {sea / floor:.2f}")
 

@@ -10,7 +10,7 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import ifft2, irfft2, rfft2
+from scipy.fft import irfft2, rfft2
 from scipy.ndimage import map_coordinates
 
 from hotgravel.core.chance import uniforms
@@ -87,23 +87,41 @@ class Wind:
             turning = np.floor(turning * loop / (2.0 * np.pi)) * 2.0 * np.pi / loop
         return Wind(square, high * np.exp(2j * np.pi * phase.reshape(high.shape)), turning)
 
+    @cached_property
+    def _both(self) -> tuple[Parts, Parts]:
+        """Of the wave numbers that a real field needs (n, n / 2 + 1): what goes along each, and what comes from it."""
+        back = -np.arange(self.square.many)
+        half = self.square.many // 2 + 1
+        return 0.5 * self.parts[:, :half], 0.5 * self.parts[back][:, back[:half]].conj()
+
+    @cached_property
+    def _ways(self) -> tuple[Array, Array, Array, Array, Array, Array]:
+        """Of the same wave numbers: their frequency, 1/s; what a height counts along x and z; and how much that changes
+        along x, along z and across, 1/m. Waves of two cells lie still, as they have no side to go to."""
+        square, half = self.square, self.square.many // 2
+        kx, kz = (k[:, : half + 1].copy() for k in square.numbers)
+        k = np.maximum(np.hypot(kx, kz), 1e-12)
+        kx[half], kz[:, half] = 0.0, 0.0
+        under = 1.0 / np.tanh(np.clip(k * square.depth, 1e-6, 50.0)) / k
+        x, z = kx * under, kz * under
+        return self.turning[:, : half + 1].copy(), x, z, x * kx, z * kz, x * kz
+
     def at(self, time: float) -> tuple[Array, Array, Array, Array]:
         """At a time, s: height (n, n), m; how far each place is moved along x and z (n, n, 2), m; velocity (n, n, 3),
-        m/s; and how much the surface is pressed together by that (n, n), 1 where it is not."""
-        square, now = self.square, self.parts * np.exp(-1j * self.turning * time)
-        kx, kz = square.numbers
-        k = np.maximum(np.hypot(kx, kz), 1e-12)
-        under = 1.0 / np.tanh(np.clip(k * square.depth, 1e-6, 50.0))
-        x, z = kx / k * under, kz / k * under
-        w = self.turning
-
-        def field(parts: Parts) -> Array:
-            return np.asarray(ifft2(parts, norm="forward").real)
-
-        shift = np.stack([field(1j * x * now), field(1j * z * now)], axis=-1)
-        velocity = np.stack([field(w * x * now), field(-1j * w * now), field(w * z * now)], axis=-1)
-        xx, zz, xz = (field(-a * b * now) for a, b in ((x, kx), (z, kz), (x, kz)))
-        return field(now), shift, velocity, np.stack([xx, zz, xz], axis=-1)
+        m/s; and how much the surface is pressed together by that (n, n, 3), 1 where it is not."""
+        (go, come), (w, x, z, xx, zz, xz) = self._both, self._ways
+        turn = np.exp(-1j * w * time)
+        go, come = go * turn, come * turn.conj()
+        now, pace, size = go + come, w * (go - come), self.parts.shape
+        shift, velocity, bent = np.empty((*size, 2)), np.empty((*size, 3)), np.empty((*size, 3))
+        sideways = 1j * now
+        for out, part in (
+            (shift[..., 0], x * sideways), (shift[..., 1], z * sideways), (velocity[..., 0], x * pace),
+            (velocity[..., 1], -1j * pace), (velocity[..., 2], z * pace), (bent[..., 0], -xx * now),
+            (bent[..., 1], -zz * now), (bent[..., 2], -xz * now),
+        ):  # fmt: skip
+            out[:] = irfft2(part, s=size, norm="forward", overwrite_x=True)
+        return np.asarray(irfft2(now, s=size, norm="forward")), shift, velocity, bent
 
 
 def stepped(
