@@ -12,7 +12,7 @@ from hotgravel.core.run.world import World, beside, build
 from hotgravel.core.shot.document import load
 from hotgravel.demo.shots import FOLDER, demo_path
 
-WARM, FRAMES, SMALL_STEPS = 3, 10, 12
+WARM, FRAMES, SMALL_STEPS = 3, 10, 10
 
 
 def each(world: World) -> float:

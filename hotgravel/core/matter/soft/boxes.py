@@ -71,12 +71,13 @@ def _meet(of, i, others, j):
 
 @njit(cache=True, parallel=True, nogil=True)
 def neared(
-    old, points, rest, thick, thing, given, mine, boxes, others, other_boxes, nodes, later, found, count
+    old, points, rest, thick, thing, given, mine, boxes, rows, others, other_boxes, nodes, known, later, found, count
 ):  # fmt: skip
     """For each of `mine` (n, j) those of `others` (p, k), both by their corners, that may come to touch it though each
     point is moved by another `given` times as thick as it is: into `found` (n, most), and how many, into
-    `count` (n,): it may be more than there is room for. `nodes` is the tree of the others; where `later` is true both
-    are the same, and only those of greater numbers are looked for."""
+    `count` (n,): it may be more than there is room for. `nodes` is the tree of the others. Those of them that are
+    `known` (p,) are among `mine` too, which stand in their `rows` (n,): each is looked for from lower numbers alone.
+    `later` says that this holds for all."""
     half, most, split = len(nodes) // 2, found.shape[1], mine.shape[1]
     for part in prange(PARTS):
         stack, own, four = np.empty(64, np.int64), np.empty((1, 6)), np.empty(4, np.int64)
@@ -99,8 +100,8 @@ def neared(
                     continue
                 begin, end = LEAF * (k - half), min(LEAF * (k - half + 1), len(others))
                 for e in range(first, last):
-                    for f in range(max(begin, e + 1) if later else begin, end):
-                        if not _meet(boxes, e, other_boxes, f):
+                    for f in range(max(begin, rows[e] + 1) if later else begin, end):
+                        if not _meet(boxes, e, other_boxes, f) or (known[f] and f <= rows[e]):
                             continue
                         for p in range(4):
                             four[p] = mine[e, p] if p < split else others[f, p - split]

@@ -11,6 +11,12 @@ PASSES = 2  # surfaces that a point may meet in one small step
 GLUED = 0.05  # of its radius: a point that has come off by less still clings
 
 
+def moves(table):
+    """Which colliders (m,) of a table go, turn or grow in its step."""
+    ends = (P0, P1, 3), (Q0, Q1, 4), (S0, S1, 1)
+    return np.any([(table[:, a : a + n] != table[:, b : b + n]).any(axis=1) for a, b, n in ends], axis=0)
+
+
 def between(table, start, end):
     """A table of colliders for a part of its step: from shares of it to others. The way is a straight line, and turns
     are all alike."""

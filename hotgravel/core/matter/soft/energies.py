@@ -13,6 +13,7 @@ import numpy as np
 from numba import njit, prange
 
 LEAST = 1e-12
+PARTS = 8  # of a group, that go side by side
 
 
 @njit(cache=True, inline="always")
@@ -34,53 +35,84 @@ def both_ways(ub, uc, vb, vc, ax, ay, az, bx, by, bz):
 
 
 @njit(cache=True, inline="always")
-def _pulled(x, v, y, a, b, c, wa, wb, wc, sa, sb, sc, k, dt, damping, calms):
-    """One way of a triangle, whose vertices count sa, sb and sc in it, becomes 1 long."""
-    ux = sb * (x[b, 0] - x[a, 0]) + sc * (x[c, 0] - x[a, 0])
-    uy = sb * (x[b, 1] - x[a, 1]) + sc * (x[c, 1] - x[a, 1])
-    uz = sb * (x[b, 2] - x[a, 2]) + sc * (x[c, 2] - x[a, 2])
-    long = max(math.sqrt(ux * ux + uy * uy + uz * uz), LEAST)
-    rate = 0.0
-    if calms:
-        rate = (
-            ux * (sa * v[a, 0] + sb * v[b, 0] + sc * v[c, 0]) + uy * (sa * v[a, 1] + sb * v[b, 1] + sc * v[c, 1])
-            + uz * (sa * v[a, 2] + sb * v[b, 2] + sc * v[c, 2])
-        ) / long  # fmt: skip
-    go = _moved(long - 1.0, wa * sa * sa + wb * sb * sb + wc * sc * sc, rate, k, dt, damping, calms) / long
-    ta, tb, tc = go * wa * sa, go * wb * sb, go * wc * sc
-    y[a, 0], y[a, 1], y[a, 2] = y[a, 0] + ta * ux, y[a, 1] + ta * uy, y[a, 2] + ta * uz
-    y[b, 0], y[b, 1], y[b, 2] = y[b, 0] + tb * ux, y[b, 1] + tb * uy, y[b, 2] + tb * uz
-    y[c, 0], y[c, 1], y[c, 2] = y[c, 0] + tc * ux, y[c, 1] + tc * uy, y[c, 2] + tc * uz
+def _at(of, i):
+    """A row of some vectors as one."""
+    return of[i, 0], of[i, 1], of[i, 2]
 
 
 @njit(cache=True, inline="always")
-def _squared(x, v, y, a, b, c, wa, wb, wc, ua, ub, uc, va, vb, vc, k, dt, damping, calms):
-    """Both ways of a triangle, in which its vertices count ua, ub and uc, and va, vb and vc, come to right angles."""
-    ux, uy, uz, vx, vy, vz = both_ways(
-        ub, uc, vb, vc, x[b, 0] - x[a, 0], x[b, 1] - x[a, 1], x[b, 2] - x[a, 2],
-        x[c, 0] - x[a, 0], x[c, 1] - x[a, 1], x[c, 2] - x[a, 2],
-    )  # fmt: skip
-    lu = 1.0 / max(math.sqrt(ux * ux + uy * uy + uz * uz), LEAST)
-    lv = 1.0 / max(math.sqrt(vx * vx + vy * vy + vz * vz), LEAST)
-    ux, uy, uz, vx, vy, vz = ux * lu, uy * lu, uz * lu, vx * lv, vy * lv, vz * lv
-    value = ux * vx + uy * vy + uz * vz
-    px, py, pz = (vx - value * ux) * lu, (vy - value * uy) * lu, (vz - value * uz) * lu
-    qx, qy, qz = (ux - value * vx) * lv, (uy - value * vy) * lv, (uz - value * vz) * lv
-    fx, fy, fz = ua * px + va * qx, ua * py + va * qy, ua * pz + va * qz
-    gx, gy, gz = ub * px + vb * qx, ub * py + vb * qy, ub * pz + vb * qz
-    hx, hy, hz = uc * px + vc * qx, uc * py + vc * qy, uc * pz + vc * qz
-    slope = wa * (fx * fx + fy * fy + fz * fz) + wb * (gx * gx + gy * gy + gz * gz) + wc * (hx * hx + hy * hy + hz * hz)
-    rate = 0.0
-    if calms:
-        rate = (
-            fx * v[a, 0] + fy * v[a, 1] + fz * v[a, 2] + gx * v[b, 0] + gy * v[b, 1] + gz * v[b, 2]
-            + hx * v[c, 0] + hy * v[c, 1] + hz * v[c, 2]
-        )  # fmt: skip
+def _plus(a, much, b):
+    return a[0] + much * b[0], a[1] + much * b[1], a[2] + much * b[2]
+
+
+@njit(cache=True, inline="always")
+def _times(much, a):
+    return much * a[0], much * a[1], much * a[2]
+
+
+@njit(cache=True, inline="always")
+def _dot(a, b):
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+
+
+@njit(cache=True, inline="always")
+def _mixed(p, q, r, a, b, c):
+    """Three vectors by as much as each counts."""
+    return _plus(_plus(_times(p, a), q, b), r, c)
+
+
+@njit(cache=True, inline="always")
+def _pulled(a, b, c, fa, fb, fc, wa, wb, wc, sa, sb, sc, k, dt, damping, calms):
+    """One way of a triangle, whose vertices a, b and c count sa, sb and sc in it, becomes 1 long. Returns what of them
+    is moved, before which it is fa, fb and fc: their places, or their velocities."""
+    way = _mixed(sa, sb, sc, a, b, c)
+    long = max(math.sqrt(_dot(way, way)), LEAST)
+    rate = _dot(way, _mixed(sa, sb, sc, fa, fb, fc)) / long if calms else 0.0
+    go = _moved(long - 1.0, wa * sa * sa + wb * sb * sb + wc * sc * sc, rate, k, dt, damping, calms) / long
+    return _plus(fa, go * wa * sa, way), _plus(fb, go * wb * sb, way), _plus(fc, go * wc * sc, way)
+
+
+@njit(cache=True, inline="always")
+def _squared(a, b, c, fa, fb, fc, wa, wb, wc, ua, ub, uc, va, vb, vc, k, dt, damping, calms):
+    """Both ways of a triangle, in which its vertices count ua, ub and uc, and va, vb and vc, come to right angles.
+    Returns what of them is moved, as above."""
+    u, v = _mixed(ua, ub, uc, a, b, c), _mixed(va, vb, vc, a, b, c)
+    lu = 1.0 / max(math.sqrt(_dot(u, u)), LEAST)
+    lv = 1.0 / max(math.sqrt(_dot(v, v)), LEAST)
+    u, v = _times(lu, u), _times(lv, v)
+    value = _dot(u, v)
+    p, q = _times(lu, _plus(v, -value, u)), _times(lv, _plus(u, -value, v))
+    to_a, to_b, to_c = _plus(_times(ua, p), va, q), _plus(_times(ub, p), vb, q), _plus(_times(uc, p), vc, q)
+    slope = wa * _dot(to_a, to_a) + wb * _dot(to_b, to_b) + wc * _dot(to_c, to_c)
+    rate = _dot(to_a, fa) + _dot(to_b, fb) + _dot(to_c, fc) if calms else 0.0
     go = _moved(value, slope, rate, k, dt, damping, calms)
-    ta, tb, tc = go * wa, go * wb, go * wc
-    y[a, 0], y[a, 1], y[a, 2] = y[a, 0] + ta * fx, y[a, 1] + ta * fy, y[a, 2] + ta * fz
-    y[b, 0], y[b, 1], y[b, 2] = y[b, 0] + tb * gx, y[b, 1] + tb * gy, y[b, 2] + tb * gz
-    y[c, 0], y[c, 1], y[c, 2] = y[c, 0] + tc * hx, y[c, 1] + tc * hy, y[c, 2] + tc * hz
+    return _plus(fa, go * wa, to_a), _plus(fb, go * wb, to_b), _plus(fc, go * wc, to_c)
+
+
+@njit(cache=True)
+def _stretched_some(x, y, w, nodes, numbers, first, last, dt, damping, calms):
+    """Triangles from first to last, of places or velocities `y`, in place."""
+    for t in range(first, last):
+        a, b, c = nodes[t, 0], nodes[t, 1], nodes[t, 2]
+        wa, wb, wc, drag = w[a], w[b], w[c], damping[a]
+        if wa + wb + wc <= 0.0:
+            continue
+        ub, vb, uc, vc = numbers[t, 0], numbers[t, 1], numbers[t, 2], numbers[t, 3]
+        ua, va = -ub - uc, -vb - vc
+        k, shear = numbers[t, 4] * numbers[t, 5], numbers[t, 4] * numbers[t, 6]
+        pa, pb, pc, fa, fb, fc = _at(x, a), _at(x, b), _at(x, c), _at(y, a), _at(y, b), _at(y, c)
+        if k > 0.0:
+            fa, fb, fc = _pulled(pa, pb, pc, fa, fb, fc, wa, wb, wc, ua, ub, uc, k, dt, drag, calms)
+            if not calms:
+                pa, pb, pc = fa, fb, fc
+            fa, fb, fc = _pulled(pa, pb, pc, fa, fb, fc, wa, wb, wc, va, vb, vc, k, dt, drag, calms)
+            if not calms:
+                pa, pb, pc = fa, fb, fc
+        if shear > 0.0:
+            fa, fb, fc = _squared(pa, pb, pc, fa, fb, fc, wa, wb, wc, ua, ub, uc, va, vb, vc, shear, dt, drag, calms)
+        y[a, 0], y[a, 1], y[a, 2] = fa
+        y[b, 0], y[b, 1], y[b, 2] = fb
+        y[c, 0], y[c, 1], y[c, 2] = fc
 
 
 @njit(cache=True, parallel=True, nogil=True)
@@ -88,20 +120,43 @@ def stretched(x, v, w, nodes, numbers, groups, dt, damping, calms):
     """Triangles, in place: lengths along their two ways become 1, and these stay at right angles."""
     y = v if calms else x
     for g in range(len(groups) - 1):
-        for row in prange(groups[g], groups[g + 1]):
-            t = np.int64(row)
-            a, b, c = nodes[t, 0], nodes[t, 1], nodes[t, 2]
-            wa, wb, wc, drag = w[a], w[b], w[c], damping[a]
-            if wa + wb + wc <= 0.0:
-                continue
-            ub, vb, uc, vc = numbers[t, 0], numbers[t, 1], numbers[t, 2], numbers[t, 3]
-            ua, va = -ub - uc, -vb - vc
-            k, shear = numbers[t, 4] * numbers[t, 5], numbers[t, 4] * numbers[t, 6]
-            if k > 0.0:
-                _pulled(x, v, y, a, b, c, wa, wb, wc, ua, ub, uc, k, dt, drag, calms)
-                _pulled(x, v, y, a, b, c, wa, wb, wc, va, vb, vc, k, dt, drag, calms)
-            if shear > 0.0:
-                _squared(x, v, y, a, b, c, wa, wb, wc, ua, ub, uc, va, vb, vc, shear, dt, drag, calms)
+        many = groups[g + 1] - groups[g]
+        for part in prange(PARTS):
+            first = groups[g] + many * np.int64(part) // PARTS
+            last = groups[g] + many * (np.int64(part) + 1) // PARTS
+            _stretched_some(x, y, w, nodes, numbers, first, last, dt, damping, calms)
+
+
+@njit(cache=True, nogil=True)
+def pulled_most(x, nodes, numbers, most):
+    """By how much triangles are longer than at rest along either of their ways, the most about each vertex, into `most`
+    (n,), which is no less than it was."""
+    for t in range(len(nodes)):
+        a, b, c = _at(x, nodes[t, 0]), _at(x, nodes[t, 1]), _at(x, nodes[t, 2])
+        for way in range(2):
+            sb, sc = numbers[t, way], numbers[t, 2 + way]
+            along = _mixed(-sb - sc, sb, sc, a, b, c)
+            long = math.sqrt(_dot(along, along)) - 1.0
+            for n in range(3):
+                most[nodes[t, n]] = max(most[nodes[t, n]], long)
+
+
+@njit(cache=True, nogil=True)
+def faced(x, nodes, normal):
+    """The mean of the normals of triangles about each vertex by their areas, into `normal` (n, 3), which are 0."""
+    for t in range(len(nodes)):
+        a = _at(x, nodes[t, 0])
+        ux, uy, uz = _plus(_at(x, nodes[t, 1]), -1.0, a)
+        vx, vy, vz = _plus(_at(x, nodes[t, 2]), -1.0, a)
+        for n in range(3):
+            i = nodes[t, n]
+            normal[i, 0] += uy * vz - uz * vy
+            normal[i, 1] += uz * vx - ux * vz
+            normal[i, 2] += ux * vy - uy * vx
+    for i in range(len(normal)):
+        long = math.sqrt(_dot(_at(normal, i), _at(normal, i)))
+        if long > 0.0:
+            normal[i, 0], normal[i, 1], normal[i, 2] = normal[i, 0] / long, normal[i, 1] / long, normal[i, 2] / long
 
 
 @njit(cache=True, parallel=True, nogil=True)

@@ -68,11 +68,6 @@ class Factors:
         starts, rows, ends = (of.astype(np.uint32) for of in (low.indptr, low.indices, parts))
         return cls(starts, rows, low.data, made.U.diagonal()[order], ends, np.argsort(made.perm_c)[order])
 
-    def solve(self, right: Array) -> Array:
-        """What solves for right sides (n, 3k)."""
-        found = np.empty_like(right)
-        for first in range(0, right.shape[1], 3):
-            z = right[self.order, first : first + 3]
-            substituted(self.starts, self.rows, self.values, self.diagonal, self.parts, z)
-            found[self.order, first : first + 3] = z
-        return found
+    def put(self, z: Array) -> None:
+        """Put in place of right sides (n, 3), in the order of the factors, what solves for them."""
+        substituted(self.starts, self.rows, self.values, self.diagonal, self.parts, z)

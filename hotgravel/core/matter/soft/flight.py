@@ -1,4 +1,5 @@
-"""The kernel that moves free vertices on in a small step: by their velocity, what pulls, and the air."""
+"""Kernels that move free vertices on in a small step, by their velocity, what pulls, and the air; and tell how they
+went in the end."""
 
 import math
 
@@ -34,3 +35,14 @@ def flown(x, v, free, pull, rate, drift, bite, normal, share, dt):
         x[i, 0] += dt * gx
         x[i, 1] += dt * gy
         x[i, 2] += dt * gz
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def gone(x, before, dt, v, way):
+    """The velocities (n, 3) of vertices that have come from `before` to x in dt seconds, into `v`; how far that is, is
+    added to `way` (n,)."""
+    for row in prange(len(x)):
+        i = np.int64(row)
+        dx, dy, dz = x[i, 0] - before[i, 0], x[i, 1] - before[i, 1], x[i, 2] - before[i, 2]
+        v[i, 0], v[i, 1], v[i, 2] = dx / dt, dy / dt, dz / dt
+        way[i] += math.sqrt(dx * dx + dy * dy + dz * dz)

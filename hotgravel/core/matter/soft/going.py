@@ -5,14 +5,13 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from hotgravel.core.drive.value import one
-from hotgravel.core.lengths import lengths
 from hotgravel.core.matter.contract import Array, Seam, State
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE
 from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.soft.air import Air
-from hotgravel.core.matter.soft.contact import between, met
-from hotgravel.core.matter.soft.energies import squashed, stretched
-from hotgravel.core.matter.soft.flight import flown
+from hotgravel.core.matter.soft.contact import between, met, moves
+from hotgravel.core.matter.soft.energies import faced, squashed, stretched
+from hotgravel.core.matter.soft.flight import flown, gone
 from hotgravel.core.matter.soft.lumps import Lumps
 from hotgravel.core.matter.soft.model import Energies, Flags, grown, shared
 from hotgravel.core.matter.soft.state import Vertices
@@ -24,7 +23,7 @@ from hotgravel.core.shot.soft import Cloth
 if TYPE_CHECKING:
     from hotgravel.core.matter.soft.solver import SoftSolver
 
-SMALL_STEPS = {"rough": 12, "fair": 24, "fine": 48}  # in a frame, at least
+SMALL_STEPS = {"rough": 10, "fair": 20, "fine": 40}  # in a frame, at least
 MOST_SMALL = 16  # times as many, where something goes fast
 ROUNDS = 3  # of keeping all apart: what moves one may push it into the next
 ZONE_ROUNDS = 60  # in which what would go through each other may take along what that would then go through
@@ -69,10 +68,11 @@ class Going:
         self.clings = np.zeros_like(self.x)
         self.clings[p.vertex] = p.clings
         self.damping = np.array([thing.row.damping for thing in things])[model.body]
+        self.calms, self.way = bool(self.damping.any()), np.zeros(len(self.x))
         # Bodies step later: they are taken on by as much as they went in the step before.
         ahead = [m.taken_on() for m in seam.surfaces]
         self.colliders = colliders_of(solver.setting, scene, ahead)
-        self.light = 1.0 / self.colliders.mass
+        self.light, self.driven = 1.0 / self.colliders.mass, bool(moves(self.colliders.table).any())
         self.pushed, self.against = np.zeros((len(self.skin.nodes), 3)), np.full(len(self.skin.nodes), -1)
         self.led = p.vertex[p.pinned == FOLLOWING]
         self.start, self.end = self._shaped(seam, ahead)
@@ -103,10 +103,10 @@ class Going:
         """All small steps; what becomes of the vertices is put into them, in place."""
         for number in range(self.many):
             self._small_step(number)
-            p.travelled += self.h * lengths(self.v[p.vertex])
         p.position[:], p.velocity[:] = self.x[p.vertex], self.v[p.vertex]
         p.touched[:], p.impact[:] = self.touched[p.vertex], self.impact[p.vertex]
         p.clings[:] = self.clings[p.vertex]
+        p.travelled += self.way[p.vertex]
         self._press(p)
 
     def _press(self, p: Vertices) -> None:
@@ -136,19 +136,22 @@ class Going:
         solver, rest = self.solver, self.unsolved
         stretched(x, v, w, rest.nodes, rest.numbers, rest.groups, h, self.damping, False)
         solver.system.relax(x, self.before, self.sizes, self.plates, self.fold, self.air)
-        self.pulled += self.stitches.pulls(x) / self.many
+        if len(self.sewn):
+            self.pulled += self.stitches.pulls(x) / self.many
         squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, False)
         self.lumps.fit(x)
         self._keep_apart(number)
-        v[:] = (x - self.before) / h
-        if self.damping.any():
+        gone(x, self.before, h, v, self.way)
+        if self.calms:
             stretched(x, v, w, tri.nodes, tri.numbers, tri.groups, h, self.damping, True)
             squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, True)
 
     def _keep_apart(self, number: int) -> None:
         """Skins from one another, and from what they collide with."""
         touching, x, w = self.touching, self.x, self.w
-        surfaces = between(self.colliders.table, number / self.many, (number + 1) / self.many)
+        surfaces = self.colliders.table
+        if self.driven:
+            surfaces = between(surfaces, number / self.many, (number + 1) / self.many)
         touching.find(x, self.before)
         for turn in range(ROUNDS):
             many = touching.part(x, w, self.h, self.pressed)
@@ -237,13 +240,7 @@ class Going:
         """The normal (n, 3) of the cloth at each vertex, and the share (n,) of what air does straight on that it does
         along it; jelly has no normal, and air takes hold of it from everywhere."""
         model, things, x = self.solver.model, self.solver.things, self.x
-        cloth = model.triangles.nodes
-        a, b, c = (x[cloth[:, n]] for n in range(3))
-        across = np.cross(b - a, c - a)
         normal = np.zeros_like(x)
-        for n in range(3):
-            for axis in range(3):
-                normal[:, axis] += np.bincount(cloth[:, n], across[:, axis], len(x))
-        normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-30)[:, None]
+        faced(x, model.triangles.nodes, normal)
         shares = [one(t.row, "catch", seam.scene.ask) if isinstance(t.row, Cloth) else 1.0 for t in things]
         return normal, np.array(shares)[model.body]

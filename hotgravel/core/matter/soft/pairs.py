@@ -129,6 +129,25 @@ def nearer_by(old, points, four, split):
 
 
 @njit(cache=True, inline="always")
+def apart_at_least(of, four, split):
+    """How far apart both sides of a pair are at least, told along the way between their middles; below 0 where that
+    tells nothing."""
+    ux, uy, uz = 0.0, 0.0, 0.0
+    for p in range(4):
+        m, share = four[p], -1.0 / split if p < split else 1.0 / (4 - split)
+        ux, uy, uz = ux + share * of[m, 0], uy + share * of[m, 1], uz + share * of[m, 2]
+    one, other = -math.inf, math.inf
+    for p in range(4):
+        m = four[p]
+        at = ux * of[m, 0] + uy * of[m, 1] + uz * of[m, 2]
+        if p < split:
+            one = max(one, at)
+        else:
+            other = min(other, at)
+    return (other - one) / math.sqrt(ux * ux + uy * uy + uz * uz + 1e-300)
+
+
+@njit(cache=True, inline="always")
 def may_touch(old, points, rest, thick, thing, four, split, given):
     """Whether a pair may come to touch on its way from `old` to `points`, each point moved by another `given` times as
     thick as it is: none that shares a point does, or was one at rest."""
@@ -137,7 +156,10 @@ def may_touch(old, points, rest, thick, thing, four, split, given):
     if four[1] == four[2] or four[1] == four[3] if split == 2 else four[0] == four[1]:
         return False
     both = thick[four[0]] + thick[four[3]]
-    left = gap_of(old, four, split) - given * both - nearer_by(old, points, four, split)
+    room = given * both + nearer_by(old, points, four, split)
+    if apart_at_least(old, four, split) - room > 0.5 * both:
+        return False
+    left = gap_of(old, four, split) - room
     if left > 0.5 * both:
         return False
     if thing[four[0]] == thing[four[3]]:

@@ -12,6 +12,7 @@ from hotgravel.core.matter.drape import APART, CORNERS, at_rest
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE, PINNED
 from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.matter.soft.bending import folded
+from hotgravel.core.matter.soft.energies import pulled_most
 from hotgravel.core.matter.soft.flowing import flowed
 from hotgravel.core.matter.soft.going import Going
 from hotgravel.core.matter.soft.lumps import lumped
@@ -252,12 +253,7 @@ class SoftSolver:
     def _stretch(self, x: Array, tri: Energies) -> Array:
         """How much longer than at rest (n,) what is about each vertex is pulled, along either way of its cloth."""
         found = np.zeros(len(x))
-        sides = [x[tri.nodes[:, n]] - x[tri.nodes[:, 0]] for n in (1, 2)]
-        for way in (0, 1):
-            pulled = tri.numbers[:, way, None] * sides[0] + tri.numbers[:, 2 + way, None] * sides[1]
-            long = np.linalg.norm(pulled, axis=1) - 1.0
-            for n in range(3):
-                np.maximum.at(found, tri.nodes[:, n], long)
+        pulled_most(x, tri.nodes, tri.numbers, found)
         return found
 
     def _unpick(self, state: State, p: Vertices) -> None:

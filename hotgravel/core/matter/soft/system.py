@@ -19,7 +19,7 @@ from hotgravel.core.matter.soft.air import Air
 from hotgravel.core.matter.soft.bending import Plates, normals
 from hotgravel.core.matter.soft.energies import both_ways
 from hotgravel.core.matter.soft.factors import Factors
-from hotgravel.core.matter.soft.model import Array, Energies, Ints
+from hotgravel.core.matter.soft.model import Array, Energies, Flags, Ints
 from hotgravel.core.matter.soft.sewing import STIFF, Stitches
 
 HELD = 1e9  # times the greatest mass: what is kept in place
@@ -63,7 +63,7 @@ def aimed(x, nodes, numbers, groups, size, out):
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def carried_on(x, before, aims, used, mass, starts, columns, values, weight):
+def right_sides(x, before, aims, used, mass, starts, columns, values, weight):
     """What the places of vertices in use (u,) count on the right of the system (u, 3): as they would be, as they were
     before by a sparse matrix (u, u), and as they are aimed at with a weight."""
     out = np.empty((len(used), 3))
@@ -79,11 +79,25 @@ def carried_on(x, before, aims, used, mass, starts, columns, values, weight):
     return out
 
 
+@njit(cache=True, parallel=True, nogil=True)
+def laid_where(z, used, free, x):
+    """Put what is solved for (u, 3) where it is of vertices in use (u,) that are free (u,), into x (n, 3)."""
+    for row in prange(len(used)):
+        r = np.int64(row)
+        if free[r]:
+            for e in range(3):
+                x[used[r], e] = z[r, e]
+
+
 @dataclass(frozen=True, eq=False)
 class Factored:
-    """The system for one length of steps: its triangles, what the places before count (`slow`), what plates count as
-    they lie at rest (`lain`), stitches and their ends as a matrix, and the factors of the whole."""
+    """The system for one length of steps: the vertices (u,) in it, in the order of its factors, their masses (u,) and
+    which are free (u,); its triangles, what the places before count (`slow`), what plates count as they lie at rest
+    (`lain`), stitches and their ends as a matrix, and the factors of the whole."""
 
+    used: Ints
+    mass: Array
+    free: Flags
     triangles: Energies
     slow: Any
     lain: Any
@@ -94,12 +108,8 @@ class Factored:
 
 @dataclass(eq=False)
 class System:
-    """The system of some cloth: the vertices in it, those of them that are free, their masses, and its factors by what
-    they were made for."""
+    """The system of some cloth, and its factors by what they were made for."""
 
-    used: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
-    free: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
-    mass: Array = field(default_factory=lambda: np.zeros((0, 1)))
     now: Factored | None = None
     kept: list[tuple[tuple[Any, ...], Factored]] = field(default_factory=list)
     dt: float = 0.0
@@ -116,45 +126,41 @@ class System:
         used = np.zeros(len(mass), np.bool_)
         for of in (triangles, plates, stitches):
             used[of.nodes.ravel()] = True
-        self.used = np.flatnonzero(used)
-        own = mass[self.used]
-        self.free = np.flatnonzero(np.isfinite(own))
-        if not len(self.free):
+        if not np.isfinite(mass[used]).any():
             return
-        self.mass = np.where(np.isfinite(own), own, HELD * float(own[self.free].max()))[:, None]
         told = (
-            np.full(1, dt), self.used, self.mass, there, triangles.nodes, triangles.numbers, plates.stiff, damping,
+            np.full(1, dt), used, mass, there, triangles.nodes, triangles.numbers, plates.stiff, damping,
             stitches.nodes, stitches.shares,
         )  # fmt: skip
         for made_for, made in self.kept:
             if all(np.array_equal(one, other) for one, other in zip(told, made_for, strict=True)):
                 self.now = made
                 return
-        self.now = self._factored(len(mass), triangles, plates, there, stitches, damping)
+        self.now = self._factored(mass, np.flatnonzero(used), triangles, plates, there, stitches, damping)
         self.kept = [*self.kept[1 - KEPT :], (told, self.now)]
 
     def _factored(
-        self,
-        many: int,
-        triangles: Energies,
-        plates: Plates,
-        there: NDArray[np.bool_],
-        stitches: Stitches,
-        damping: Array,
-    ) -> Factored:
-        at = np.full(many, 0)
-        at[self.used] = np.arange(len(self.used))
-        whole = diags(self.mass[:, 0]) + self.dt**2 * _pulled(at, len(self.used), triangles)
-        ends = stitches.matrix(at, len(self.used))
+        self, mass: Array, used: Ints, triangles: Energies, plates: Plates, there: NDArray[np.bool_],
+        stitches: Stitches, damping: Array,
+    ) -> Factored:  # fmt: skip
+        many, at, own = len(used), np.zeros(len(mass), np.int64), mass[used]
+        at[used], free = np.arange(many), np.isfinite(own)
+        own[~free] = HELD * own[free].max()
+        whole = diags(own) + self.dt**2 * _pulled(at, many, triangles)
+        ends = stitches.matrix(at, many)
         whole += self.dt**2 * STIFF * ends.T @ ends
         rows = np.repeat(np.arange(len(plates.nodes)), 4)
         weights = (plates.weights * there[:, None]).ravel()
-        sides = csr_matrix((weights, (rows, at[plates.nodes].ravel())), shape=(len(plates.nodes), len(self.used)))
+        sides = csr_matrix((weights, (rows, at[plates.nodes].ravel())), shape=(len(plates.nodes), many))
         curved = plates.curved @ sides
         slow = csr_matrix(curved.T @ diags(self.dt * damping[plates.at] * plates.stiff) @ curved)
         bent = curved.T @ diags(self.dt**2 * plates.stiff)
         factors = Factors.of(whole + slow + bent @ curved)
-        return Factored(triangles, slow, csr_matrix(bent @ plates.curved), stitches, ends, factors)
+        order, lain = factors.order, csr_matrix(bent @ plates.curved)
+        return Factored(
+            used[order], own[order], free[order], triangles, slow[order][:, order], lain[order], stitches,
+            csr_matrix(ends)[:, order], factors,
+        )  # fmt: skip
 
     def relax(self, x: Array, before: Array, sizes: Array, plates: Plates, rest: Array, air: Air) -> None:
         """Move vertices (n, 3) in place as cloth and air would have them at the end of a small step that began
@@ -162,26 +168,27 @@ class System:
         rest."""
         if self.now is None:
             return
-        of, slow, aims = self.now.triangles, self.now.slow, np.zeros_like(x)
+        now, aims, weight = self.now, np.zeros_like(x), self.dt**2
+        of, slow, used = now.triangles, now.slow, now.used
         aimed(x, of.nodes, of.numbers, of.groups, sizes, aims)
-        right = carried_on(
-            x, before, aims, self.used, self.mass[:, 0], slow.indptr, slow.indices, slow.data, self.dt**2
-        )
+        right = right_sides(x, before, aims, used, now.mass, slow.indptr, slow.indices, slow.data, weight)
         if rest.any():
-            right += self.now.lain @ ((2.0 * plates.span * np.sin(0.5 * rest))[:, None] * normals(x, plates))
-        if self.now.stitches.gap.any():
-            way = self.now.ends @ x[self.used]
+            right += now.lain @ ((2.0 * plates.span * np.sin(0.5 * rest))[:, None] * normals(x, plates))
+        if now.stitches.gap.any():
+            way = now.ends @ x[used]
             long = np.maximum(np.linalg.norm(way, axis=1), LEAST)
-            right += self.dt**2 * STIFF * self.now.ends.T @ ((self.now.stitches.gap / long)[:, None] * way)
+            right += weight * STIFF * now.ends.T @ ((now.stitches.gap / long)[:, None] * way)
+        now.factors.put(right)
         if not air.any:
-            x[self.used[self.free]] = self.now.factors.solve(right)[self.free]
+            laid_where(right, used, now.free, x)
             return
-        slope = air.measure(before)
-        found = self.now.factors.solve(np.concatenate([right, self.dt**2 * slope[self.used]], axis=1))
+        pushes = weight * air.measure(before)[used]
+        now.factors.put(pushes)
         plain, pushed = before.copy(), np.zeros_like(x)
-        plain[self.used[self.free]], pushed[self.used[self.free]] = found[self.free, :3], found[self.free, 3:]
+        laid_where(right, used, now.free, plain)
+        laid_where(pushes, used, now.free, pushed)
         over = air.pressures(plain - before, pushed)
-        x[self.used[self.free]] = (plain + over * pushed)[self.used[self.free]]
+        laid_where((plain + over * pushed)[used], used, now.free, x)
 
 
 def _pulled(at: Ints, many: int, triangles: Energies) -> Any:

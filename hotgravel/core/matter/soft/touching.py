@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -64,6 +65,17 @@ def skins_of(surfaces: Mapping[int, Surface], thick: Sequence[float], rest: Arra
     )  # fmt: skip
 
 
+class Ways(NamedTuple):
+    """Points that go from `old` to `points` (m, 3), and lie so at rest (m, 3); how thick the skin of each is, and the
+    number of what it is of (m,)."""
+
+    old: Array
+    points: Array
+    rest: Array
+    thick: Array
+    group: Ints
+
+
 class Touching:
     """Skins in a step: those triangles that have all their vertices (`at` (n,) is less than 0 where one is gone), how
     each point grips, and how sticky it is, Pa, where it lies at rest now that its skin has grown to `sizes` (m,), and
@@ -91,7 +103,7 @@ class Touching:
         if np.count_nonzero(strayed) > MANY * len(strayed):
             self.found_at = self.points.copy()
             for near in (self.near_faces, self.near_edges):
-                near.find(self.old, self.points, self.rest, s.thick, s.group)
+                near.find(Ways(self.old, self.points, self.rest, s.thick, s.group))
         elif strayed.any():
             self._find_again(strayed)
         else:
@@ -111,7 +123,7 @@ class Touching:
         """What has strayed is looked for where it is, all else where it was found, as it may stray from there alone."""
         self.found_at[strayed] = self.points[strayed]
         for near in (self.near_faces, self.near_edges):
-            near.add(strayed, self.old, self.found_at, self.rest, self.skins.thick, self.skins.group)
+            near.add(strayed, Ways(self.old, self.found_at, self.rest, self.skins.thick, self.skins.group))
 
     def part(self, x: Array, w: Array, dt: float, pressed: Array) -> int:
         """Move apart what touches, in place. What presses on vertices is added to `pressed` (n,), N s. Returns how many
@@ -160,24 +172,25 @@ class Near:
         self.found = np.zeros((len(mine), ROOM), np.int64)
         self.fours, self.gap, self.least = np.zeros((0, 4), np.int64), np.zeros(0), np.zeros(0)
 
-    def find(self, old: Array, points: Array, rest: Array, thick: Array, thing: Ints) -> None:
-        """Of points that go from `old` to `points` (m, 3), and lie so at rest; how thick the skin of each is and the
-        number of what it is of."""
-        self.fours, self.least = self._found(self.mine, self.others, old, points, rest, thick, thing)
-        self.measure(old)
+    def find(self, ways: Ways) -> None:
+        """Of points that go such ways."""
+        itself = self.mine is self.others
+        rows, known = np.arange(len(self.mine)), np.full(len(self.others), itself)
+        self.fours, self.least = self._found(ways, rows, self.others, known, later=itself)
+        self.measure(ways.old)
 
-    def add(self, far: Flags, old: Array, points: Array, rest: Array, thick: Array, thing: Ints) -> None:
+    def add(self, far: Flags, ways: Ways) -> None:
         """That of points (m,) which have come far since, anew."""
-        itself, left = self.mine is self.others, ~far[self.fours].any(axis=1)
-        off, others_off = far[self.mine].any(axis=1), far[self.others].any(axis=1)
-        mine, others = self.mine[off], self.others[others_off]
-        looked = [(mine, mine if itself else others), (mine, self.others[~others_off])]
-        if not itself:
-            looked.append((self.mine[~off], others))
+        left, off = ~far[self.fours].any(axis=1), np.asarray(far[self.mine].any(axis=1))
         parts = [(self.fours[left], self.least[left])]
-        parts += [self._found(one, other, old, points, rest, thick, thing) for one, other in looked]
+        if self.mine is self.others:
+            parts.append(self._found(ways, np.flatnonzero(off), self.others, off))
+        else:
+            others = self.others[far[self.others].any(axis=1)]
+            for rows, among in ((np.flatnonzero(off), self.others), (np.flatnonzero(~off), others)):
+                parts.append(self._found(ways, rows, among, np.zeros(len(among), np.bool_)))
         self.fours, self.least = (np.concatenate(part) for part in zip(*parts, strict=True))
-        self.measure(old)
+        self.measure(ways.old)
 
     def measure(self, old: Array) -> None:
         """Find out how far apart all are where `old` has them."""
@@ -191,19 +204,21 @@ class Near:
         touchable(old, points, thick, self.fours, self.split, self.gap, self.least, reach, hit)
         return self.fours[hit]
 
-    def _found(
-        self, mine: Ints, others: Ints, old: Array, points: Array, rest: Array, thick: Array, thing: Ints
-    ) -> tuple[Ints, Array]:
-        other_boxes, nodes, count = np.zeros((len(others), 6)), tree_for(len(others)), np.zeros(len(mine), np.int64)
+    def _found(self, ways: Ways, rows: Ints, others: Ints, known: Flags, *, later: bool = False) -> tuple[Ints, Array]:
+        """What may come to touch of its own in some rows and of others, some of which are `known` as its own too."""
+        old, points, rest, thick, group = ways
+        mine, other_boxes, nodes = self.mine[rows], np.zeros((len(others), 6)), tree_for(len(others))
+        count = np.zeros(len(mine), np.int64)
         boxed(old, points, thick, 0.5 + GIVEN, others, other_boxes)
         refit(other_boxes, nodes)
-        boxes = other_boxes
-        if mine is not others:
+        if others is self.mine:
+            boxes = other_boxes[rows]
+        else:
             boxes = np.zeros((len(mine), 6))
             boxed(old, points, thick, 0.5 + GIVEN, mine, boxes)
         while True:
             neared(
-                old, points, rest, thick, thing, GIVEN, mine, boxes, others, other_boxes, nodes, mine is others,
+                old, points, rest, thick, group, GIVEN, mine, boxes, rows, others, other_boxes, nodes, known, later,
                 self.found, count,
             )  # fmt: skip
             if (most := int(count.max(initial=0))) <= self.found.shape[1]:
@@ -211,5 +226,5 @@ class Near:
             self.found = np.zeros((len(self.mine), 2 * most), np.int64)
         fours, least = np.zeros((count.sum(), 4), np.int64), np.zeros(count.sum())
         listed(mine, others, self.found, count, np.cumsum(count), fours)
-        limited(rest, thing, fours, self.split, least)
+        limited(rest, group, fours, self.split, least)
         return fours, least
