@@ -13,9 +13,9 @@ from hotgravel.core.matter.soft.contact import between, met, moves
 from hotgravel.core.matter.soft.energies import faced, squashed, stretched
 from hotgravel.core.matter.soft.flight import flown, gone
 from hotgravel.core.matter.soft.lumps import Lumps
-from hotgravel.core.matter.soft.model import Energies, Flags, grown, shared
+from hotgravel.core.matter.soft.model import Energies, Flags, grown
 from hotgravel.core.matter.soft.state import Vertices
-from hotgravel.core.matter.soft.stiffness import by_vertex, stiffened
+from hotgravel.core.matter.soft.stiffness import by_vertex, solid_now
 from hotgravel.core.matter.soft.touching import Touching
 from hotgravel.core.shape.colliders import P0, P1, Moving, colliders_of
 from hotgravel.core.shot.soft import Cloth
@@ -23,7 +23,8 @@ from hotgravel.core.shot.soft import Cloth
 if TYPE_CHECKING:
     from hotgravel.core.matter.soft.solver import SoftSolver
 
-SMALL_STEPS = {"rough": 10, "fair": 20, "fine": 40}  # in a frame, at least
+SMALL_STEPS = {"rough": 8, "fair": 16, "fine": 32}  # in a frame, at least
+CLOSER = 1.25  # times as many where skins meet, or where there is jelly: those go one after another
 MOST_SMALL = 16  # times as many, where something goes fast
 ROUNDS = 3  # of keeping all apart: what moves one may push it into the next
 ZONE_ROUNDS = 60  # in which what would go through each other may take along what that would then go through
@@ -54,9 +55,9 @@ class Going:
         self.touched, self.impact, self.touches = np.zeros(len(self.x), np.uint64), np.zeros(len(self.x)), 0
         self.air = Air(things, model.members, solver.faces, solver.volumes, self.at, scene.ask.later(dt))
         self.sizes = self.air.sizes[model.body]
-        triangles, tets, self.plates = stiffened(model, things, p, scene)
-        tets.numbers[:, :9] = state.arrays["rest"]
-        self.tets, self.skin = self._there(tets), self._there(solver.skin)
+        triangles, self.plates = solver.stiff.find(model, things, p, scene)
+        self.tets = self._there(solid_now(model, things, p, scene, state.arrays["rest"]))
+        self.skin = self._there(solver.skin)
         friction = np.array([one(thing.row, "friction", scene.ask) for thing in things])
         self.friction = friction[self.skin.numbers[:, 5].astype(int)]
         skins = solver.skins
@@ -75,17 +76,16 @@ class Going:
         self.light, self.driven = 1.0 / self.colliders.mass, bool(moves(self.colliders.table).any())
         self.pushed, self.against = np.zeros((len(self.skin.nodes), 3)), np.full(len(self.skin.nodes), -1)
         self.led = p.vertex[p.pinned == FOLLOWING]
-        self.start, self.end = self._shaped(seam, ahead)
         self.many = self._number(p, seam, dt)
         self.h = dt / self.many
         pulled = (self.h * by_vertex("follow", things, p, scene, model)[self.free, None]) ** 2
         self.follow, self.follows = pulled / (1.0 + pulled), bool(pulled.any())
+        self.start, self.end = self._shaped(seam, ahead)
         with np.errstate(divide="ignore"):
             mass = 1.0 / self.w
         whole = self.plates.whole & (self.at[self.plates.nodes] >= 0).all(axis=1)
-        rested = self._there(triangles)
-        self.triangles = grown(rested, self.sizes)
-        solved, left = shared(rested, solver.solved / self.h**2)
+        self.triangles = grown(self._there(triangles), self.sizes)
+        solved, left = (self._there(part) for part in solver.stiff.shared(triangles, solver.solved, self.h))
         self.unsolved = grown(left, self.sizes)
         there = (self.at[solver.stitches.nodes] >= 0).all(axis=1)
         self.sewn = np.flatnonzero(there & (state.arrays["sewn"] > 0.0))
@@ -199,7 +199,8 @@ class Going:
         """How many small steps: by the quality, and twice as many again and again where something goes so fast that in
         one of them it would come past a vertex before that has pulled on the next, or where jelly is so stiff for its
         weight that a wave in it would go farther than that: there it would shake itself apart."""
-        least = max(1, round(SMALL_STEPS[self.solver.setting.quality] * seam.ahead))
+        closer = CLOSER if len(self.touching.faces) or len(self.tets.nodes) else 1.0
+        least = int(np.ceil(closer * SMALL_STEPS[self.solver.setting.quality] * seam.ahead - 1e-9))
         table = self.colliders.table
         swept = np.linalg.norm(table[:, P1 : P1 + 3] - table[:, P0 : P0 + 3], axis=1).max(initial=0.0)
         way = max(float(p.speed.max(initial=0.0)) * dt, float(swept))
@@ -215,17 +216,22 @@ class Going:
 
     def _there(self, of: Energies) -> Energies:
         """The energies that have all their vertices."""
+        if (self.at >= 0).all():
+            return of
         return of.only(np.flatnonzero((self.at[of.nodes] >= 0).all(axis=1)))
 
     def _shaped(self, seam: Seam, ahead: list[Moving]) -> tuple[Array, Array]:
         """Where props have vertices (n, 3) at the step's start and end, each thing's own or the one that it is pinned
-        to; those of props that are away stay. `ahead` has the bodies, which step later."""
+        to, those that are led, or all where any follows; those of props that are away stay. `ahead` has the bodies,
+        which step later."""
         setting, model, scene = self.solver.setting, self.solver.model, seam.scene
         bodies = {moved.prop: (moved.start, moved.end) for moved in ahead}
-        ends = []
+        shaped = np.full(len(self.x), self.follows)
+        shaped[self.led] = True
+        members, ends = [mine[shaped[mine]] for mine in model.members], []
         for end, others in enumerate((scene.poses, scene.soon)):
             poses, place = setting.row_poses(seam.frame + end * seam.ahead), self.x.copy()
-            for thing, mine in zip(self.solver.things, model.members, strict=True):
+            for thing, mine in zip(self.solver.things, members, strict=True):
                 own, to = thing.prop.id, thing.row.to
                 if to is None and own in poses:
                     place[mine] = poses[own].to_world(model.place[mine])

@@ -20,7 +20,7 @@ from hotgravel.core.matter.soft.making import Thing
 from hotgravel.core.matter.soft.model import Energies, Ints, Model, grouped, volume_of
 from hotgravel.core.matter.soft.sewing import NONE, Stitches, joined
 from hotgravel.core.matter.soft.state import Vertices
-from hotgravel.core.matter.soft.stiffness import by_vertex
+from hotgravel.core.matter.soft.stiffness import Stiffened, by_vertex
 from hotgravel.core.matter.soft.system import System
 from hotgravel.core.matter.soft.tearing import parted, torn
 from hotgravel.core.matter.soft.touching import Skins, skins_of
@@ -42,6 +42,7 @@ class SoftSolver:
     things: tuple[Thing, ...]
     stitches: Stitches = NONE
     system: System = field(default_factory=System)
+    stiff: Stiffened = field(default_factory=Stiffened)
     as_torn: dict[bytes, "tuple[SoftSolver, Ints]"] = field(default_factory=dict)
 
     def begin(self) -> State:

@@ -1,14 +1,17 @@
 """How stiff what is soft is, now: its dials may vary over time, by zone or by what each vertex is."""
 
-from dataclasses import replace
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from hotgravel.core.drive.value import each, is_driven
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.soft.bending import Plates
 from hotgravel.core.matter.soft.making import Thing
-from hotgravel.core.matter.soft.model import Array, Energies, Model
+from hotgravel.core.matter.soft.model import Array, Energies, Model, shared
 from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.shape.zones import Scene
 
@@ -27,16 +30,48 @@ def by_vertex(name: str, things: tuple[Thing, ...], p: Vertices, scene: Scene, m
     return found
 
 
-def stiffened(model: Model, things: tuple[Thing, ...], p: Vertices, scene: Scene) -> tuple[Energies, Energies, Plates]:
-    """The triangles, tetrahedra and plates of a model, which are made as stiff as 1, as stiff as rows have them now:
-    the mean of their vertices."""
-    stretch, shear, bend, stiffness = (
-        by_vertex(name, things, p, scene, model) for name in ("stretch", "shear", "bend", "stiffness")
-    )
-    triangles, tets = model.triangles, model.tets
-    flat, solid = triangles.numbers.copy(), tets.numbers.copy()
-    for column, values in ((5, stretch), (6, shear)):
-        flat[:, column] *= values[triangles.nodes].mean(axis=1)
-    solid[:, 10:12] *= stiffness[tets.nodes].mean(axis=1)[:, None]
-    plates = replace(model.plates, stiff=model.plates.stiff * bend[model.plates.at])
-    return replace(triangles, numbers=flat), replace(tets, numbers=solid), plates
+def solid_now(model: Model, things: tuple[Thing, ...], p: Vertices, scene: Scene, rest: Array) -> Energies:
+    """The tetrahedra of a model, which are made as stiff as 1, as stiff as rows have them now, the mean of their
+    vertices; they lie at rest as `rest` (E, 9) has it."""
+    tets, stiffness = model.tets, by_vertex("stiffness", things, p, scene, model)
+    numbers = tets.numbers.copy()
+    numbers[:, :9] = rest
+    numbers[:, 10:12] *= stiffness[tets.nodes].mean(axis=1)[:, None]
+    return replace(tets, numbers=numbers)
+
+
+@dataclass(eq=False)
+class Stiffened:
+    """The triangles and plates of a model, which are made as stiff as 1, as stiff as rows have them, the mean of their
+    vertices: made anew when rows have them otherwise. `parts` are the triangles that the linear system has and those
+    that it leaves, by the lengths of small steps."""
+
+    model: Model | None = None
+    told: tuple[Array, ...] = ()
+    triangles: Energies | None = None
+    plates: Plates | None = None
+    parts: dict[float, tuple[Energies, Energies]] = field(default_factory=dict)
+
+    def find(self, model: Model, things: tuple[Thing, ...], p: Vertices, scene: Scene) -> tuple[Energies, Plates]:
+        """Both as they are now."""
+        told = tuple(by_vertex(name, things, p, scene, model) for name in ("stretch", "shear", "bend"))
+        if self.triangles is None or self.plates is None or self.model is not model or not same(told, self.told):
+            self.model, self.told, numbers = model, told, model.triangles.numbers.copy()
+            for column, values in ((5, told[0]), (6, told[1])):
+                numbers[:, column] *= values[model.triangles.nodes].mean(axis=1)
+            self.triangles = replace(model.triangles, numbers=numbers)
+            self.plates = replace(model.plates, stiff=model.plates.stiff * told[2][model.plates.at])
+            self.parts.clear()
+        return self.triangles, self.plates
+
+    def shared(self, triangles: Energies, ceiling: Array, dt: float) -> tuple[Energies, Energies]:
+        """The triangles of a linear system for small steps of dt seconds, in which none may be stiffer than a ceiling
+        (n,), N/m for steps of a second, and what it leaves of them."""
+        if dt not in self.parts:
+            self.parts[dt] = shared(triangles, ceiling / dt**2)
+        return self.parts[dt]
+
+
+def same(one: Sequence[NDArray[Any]], other: Sequence[NDArray[Any]]) -> bool:
+    """Whether arrays are, one by one."""
+    return len(one) == len(other) and all(np.array_equal(a, b) for a, b in zip(one, other, strict=True))

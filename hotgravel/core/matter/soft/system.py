@@ -21,6 +21,7 @@ from hotgravel.core.matter.soft.energies import both_ways
 from hotgravel.core.matter.soft.factors import Factors
 from hotgravel.core.matter.soft.model import Array, Energies, Flags, Ints
 from hotgravel.core.matter.soft.sewing import STIFF, Stitches
+from hotgravel.core.matter.soft.stiffness import same
 
 HELD = 1e9  # times the greatest mass: what is kept in place
 KEPT = 4  # factors of the matrix: a step's length goes to and fro
@@ -133,7 +134,7 @@ class System:
             stitches.nodes, stitches.shares,
         )  # fmt: skip
         for made_for, made in self.kept:
-            if all(np.array_equal(one, other) for one, other in zip(told, made_for, strict=True)):
+            if same(told, made_for):
                 self.now = made
                 return
         self.now = self._factored(mass, np.flatnonzero(used), triangles, plates, there, stitches, damping)
