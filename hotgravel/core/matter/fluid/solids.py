@@ -16,6 +16,7 @@ from hotgravel.core.shape.zones import Scene
 
 Array = NDArray[np.float64]
 FAR = 1e3
+ALONG = 1e-4  # of a cell: corners so near to an obstacle are on it, whatever rounding says
 THIN = 1.2  # cells: a thinner obstacle counts as so thick, or gas would pass between its two sides
 BAND = 3.0  # cells: so far about an obstacle distances from it are worked out
 BESIDE = 0.75  # cells: an obstacle is nearest to a face if no other is by so much nearer
@@ -187,6 +188,7 @@ def solids_in(box: Box, corners: Grid, moving: Sequence[Obstacle], walls: Sequen
     """What stands in a box, from how far corners of cells lie from it; `moving` are the obstacles of them that move,
     `walls` the sides (axis and end) that are shut, and `ends` says which ends of the grid are sides at all."""
     led, open_ = box.faces(), box.faces()
+    corners = np.where(np.abs(corners) < ALONG * box.cell, np.float32(0.0), corners)
     for obstacle in moving:
         _led(box, obstacle, corners, led)
     for axis in range(3):

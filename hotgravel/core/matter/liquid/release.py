@@ -10,7 +10,6 @@ from hotgravel.core.matter.fluid.solids import Solids
 
 LEAST = 0.1  # of the way between two middles: a nearer surface counts as so near
 HELD = 1e-5  # what holds the pressure of liquid that no air reaches
-FULL = 1.02  # drops that are pressed together by more than this are pushed apart
 WALL = 0.5  # cells: liquid goes on so far into obstacles
 LIGHT = 20.0  # times as light as liquid gas in it counts: lighter, the pressure would be hard to find
 
@@ -133,26 +132,19 @@ def released(
     near: Grid,
     gas: NDArray[np.bool_],
     distance: Grid,
-    fill: Grid,
-    source: Grid | None,
-    evens: float,
+    source: Grid,
     pull: Grid,
     guess: Grid | None,
 ) -> tuple[Grid, tuple[NDArray[np.bool_], ...], int]:
     """Take the divergence off a liquid's velocity, in place. `near` (nx, ny, nz) is less than 0 where it is wet, in
     cells from its surface, `gas` tells where gas is, and `distance` how far middles lie from obstacles, in cells;
-    `fill` is how full cells are, of which the share `evens` of what is over is let apart, in velocity; `source` is what
-    comes into cells, in velocity; `pull` is the pressure of its surface. Returns the pressure, with a rim of zeros, on
-    which faces the velocity is the liquid's, and in how many rounds it was found."""
+    `source` is what comes into cells, in velocity; `pull` is the pressure of its surface. Returns the pressure, with a
+    rim of zeros, on which faces the velocity is the liquid's, and in how many rounds it was found."""
     _sealed(near, gas, distance)
     wx, wy, wz = (np.zeros_like(face) for face in velocity)
     extra, right = np.zeros_like(near), np.zeros_like(near)
     _weighed(near, gas, *solids.open, pull, wx, wy, wz, extra, right)
-    apart = divergence_of(velocity, solids.open, solids.moving)
-    if evens > 0.0:
-        apart -= np.float32(evens) * np.maximum(fill - FULL, 0.0)
-    if source is not None:
-        apart -= source
+    apart = divergence_of(velocity, solids.open, solids.moving) - source
     p, rounds = pressure(levels_of((wx, wy, wz), extra), apart - right, guess)
     known = tuple(np.zeros(face.shape, bool) for face in velocity)
     for axis in range(3):

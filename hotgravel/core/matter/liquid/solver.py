@@ -18,6 +18,7 @@ from hotgravel.core.matter.fluid.solids import Box, Solids
 from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.liquid.buoyancy import Wetting, blows_of
 from hotgravel.core.matter.liquid.drops import Drops
+from hotgravel.core.matter.liquid.evening import too_many
 from hotgravel.core.matter.liquid.gas import Gas, came, lie, moved
 from hotgravel.core.matter.liquid.release import released
 from hotgravel.core.matter.liquid.room import Room, part_of, window_of
@@ -261,11 +262,13 @@ class LiquidSolver:
         if row.tension > 0.0:
             pull = _curvature(on.fill) * np.float32(row.tension * dt / (row.density * cell**2))
         evens, gas = min(row.evens, 0.5 / dt) * cell, on.gas
-        light, fill, source = np.zeros(grid.shape, np.bool_), on.fill, None
+        light, fill, source = np.zeros(grid.shape, np.bool_), on.fill, np.zeros(grid.shape, np.float32)
         if gas is not None:
             light, fill, source = gas.cells, fill + gas.among, cell * gas.evened(dt)
+        if evens > 0.0:
+            source += np.float32(evens) * too_many(fill, solids)
         state.arrays["pressure"], known, facts["rounds"] = released(
-            flow, solids, on.near, light, distance, fill, source, evens, pull, guess
+            flow, solids, on.near, light, distance, source, pull, guess
         )
         if gas is not None:
             state.arrays["gas"] = moved(gas, flow, known, grid, distance, dt)

@@ -187,10 +187,10 @@ class WaterSolver:
             if high is a["high"] and when == time:
                 return known
         high, shift, flow, bent = self.wind.at(time)
-        place = self.nodes + np.stack([chop * shift[..., 0], high + a["high"], chop * shift[..., 1]], axis=-1)
+        place = self.nodes + np.stack([chop * shift[0], high + a["high"], chop * shift[1]], axis=-1)
         stirred = velocity_in(self.square, a["high"], a["potential"]) if a["potential"].any() else None
         flow = flow if stirred is None else flow + stirred
-        pressed = (1.0 + chop * bent[..., 0]) * (1.0 + chop * bent[..., 1]) - (chop * bent[..., 2]) ** 2
+        pressed = (1.0 + chop * bent[0]) * (1.0 + chop * bent[1]) - (chop * bent[2]) ** 2
         seen = Seen(place, flow, stirred, pressed)
         self.last[:] = [(a["high"], time, seen)]
         return seen

@@ -97,7 +97,7 @@ class Wind:
     @cached_property
     def _ways(self) -> tuple[Array, Array, Array, Array, Array, Array]:
         """Of the same wave numbers: their frequency, 1/s; what a height counts along x and z; and how much that changes
-        along x, along z and across, 1/m. Waves of two cells lie still, as they have no side to go to."""
+        along x, along z and across. Waves of two cells lie still, as they have no side to go to."""
         square, half = self.square, self.square.many // 2
         kx, kz = (k[:, : half + 1].copy() for k in square.numbers)
         k = np.maximum(np.hypot(kx, kz), 1e-12)
@@ -107,18 +107,19 @@ class Wind:
         return self.turning[:, : half + 1].copy(), x, z, x * kx, z * kz, x * kz
 
     def at(self, time: float) -> tuple[Array, Array, Array, Array]:
-        """At a time, s: height (n, n), m; how far each place is moved along x and z (n, n, 2), m; velocity (n, n, 3),
-        m/s; and how much the surface is pressed together by that (n, n, 3), 1 where it is not."""
+        """At a time, s: height (n, n), m; how far each place is moved along x and along z (2, n, n), m; velocity
+        (n, n, 3), m/s; and how that shift changes along x, along z and across (3, n, n)."""
         (go, come), (w, x, z, xx, zz, xz) = self._both, self._ways
-        turn = np.exp(-1j * w * time)
+        turn = np.exp(-1j * w[: len(w) // 2 + 1] * time)
+        turn = np.concatenate([turn, turn[-2:0:-1]])  # waves along x and against it are as quick
         go, come = go * turn, come * turn.conj()
         now, pace, size = go + come, w * (go - come), self.parts.shape
-        shift, velocity, bent = np.empty((*size, 2)), np.empty((*size, 3)), np.empty((*size, 3))
+        shift, velocity, bent = np.empty((2, *size)), np.empty((*size, 3)), np.empty((3, *size))
         sideways = 1j * now
         for out, part in (
-            (shift[..., 0], x * sideways), (shift[..., 1], z * sideways), (velocity[..., 0], x * pace),
-            (velocity[..., 1], -1j * pace), (velocity[..., 2], z * pace), (bent[..., 0], -xx * now),
-            (bent[..., 1], -zz * now), (bent[..., 2], -xz * now),
+            (shift[0], x * sideways), (shift[1], z * sideways), (velocity[..., 0], x * pace),
+            (velocity[..., 1], -1j * pace), (velocity[..., 2], z * pace), (bent[0], -xx * now), (bent[1], -zz * now),
+            (bent[2], -xz * now),
         ):  # fmt: skip
             out[:] = irfft2(part, s=size, norm="forward", overwrite_x=True)
         return np.asarray(irfft2(now, s=size, norm="forward")), shift, velocity, bent

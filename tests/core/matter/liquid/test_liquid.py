@@ -43,6 +43,8 @@ def test_still_water_stays_still_and_presses_by_its_depth(tmp_path):
     wetted = middle[middle > 0.0]
     depths = np.diff(wetted) * 1000.0 * cell / dt  # from one middle to the next
     assert depths[:5] == pytest.approx(-1000.0 * G * cell, rel=0.05)
+    floor = column[:, np.flatnonzero((column > 0.0).any(axis=(0, 2)))[0]]
+    assert floor[floor > 0.0].min() > 0.95 * floor.max()  # no wall lets any off
 
 
 def test_a_column_of_water_runs_out_as_it_did_in_a_tank():
@@ -54,6 +56,12 @@ def test_a_column_of_water_runs_out_as_it_did_in_a_tank():
     fronts = np.array([np.quantile(p.position[:, 0], 0.995) for p in film.frames.values()])
     for t, z in told.items():
         assert np.interp(t, times, (fronts + 1.6) / a) == pytest.approx(z, rel=0.12)
+
+
+def test_a_column_of_thick_liquid_that_has_run_out_keeps_its_volume_for_ten_seconds():
+    film = flow(wet([body_of(0.6, 1.0, 0.4, at=(-0.3, None, 0))], 241, size=[1.2, 1.6, 0.4], viscosity=30.0))
+    # Of even depth, it is twice as high as its middle.
+    assert 2.0 * film.last.position[:, 1].mean() == pytest.approx(0.6 * 1.0 / 1.2, rel=0.01)
 
 
 def test_a_drop_falls_as_all_else_does():
