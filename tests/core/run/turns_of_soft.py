@@ -227,7 +227,7 @@ SOFT: dict[str, tuple[Any, ...]] = {
     "cloth.thickness": ("matter.0.thickness", 0.01, 0.1, lowest, 1, lying),
     "cloth.friction": ("matter.0.friction", AS_IS, 1.0, slid, -1, lying),
     "cloth.sticks": ("matter.0.sticks", 0.0, 20.0, slid, -1, lying),
-    "cloth.damping": ("matter.0.damping", AS_IS, 0.1, speed, -1, a_sheet(last=37)),
+    "cloth.damping": ("matter.0.damping", AS_IS, 0.1, speed, -1, a_sheet(forces=[DOWN | {"direction": [0, 0, 1]}])),
     "cloth.follow": ("matter.0.follow", 0.0, 20.0, lowest, 1, a_sheet(row={"pins": None})),
     "cloth.to": ("matter.0.to", None, "mast", lowest, 1, by_a_mast(a_sheet())),
     "jelly.to": ("matter.0.to", None, "mast", lowest, 1, by_a_mast(a_block())),

@@ -46,11 +46,6 @@ class Gas:
     fill: Grid
     source: Grid
 
-    @property
-    def among(self) -> Grid:
-        """How full of it cells are that are liquid."""
-        return np.where(self.cells, np.float32(0.0), self.fill)
-
     def evened(self, dt: float) -> Grid:
         """What comes into cells and what each body of gas has too little or too much room for."""
         if not self.cells.any():

@@ -264,9 +264,9 @@ class LiquidSolver:
         evens, gas = min(row.evens, 0.5 / dt) * cell, on.gas
         light, fill, source = np.zeros(grid.shape, np.bool_), on.fill, np.zeros(grid.shape, np.float32)
         if gas is not None:
-            light, fill, source = gas.cells, fill + gas.among, cell * gas.evened(dt)
+            light, fill, source = gas.cells, fill + gas.fill, cell * gas.evened(dt)
         if evens > 0.0:
-            source += np.float32(evens) * too_many(fill, solids)
+            source += np.where(light, np.float32(0.0), np.float32(evens) * too_many(fill, solids))
         state.arrays["pressure"], known, facts["rounds"] = released(
             flow, solids, on.near, light, distance, source, pull, guess
         )
