@@ -58,8 +58,8 @@ class Liquid(Sided):
     )  # fmt: skip
     evens: float = dial(
         "/s", 4.0, label="evens out", soft=(0.0, 10.0), low=0.0, high=100.0,
-        help="How quickly drops that have been pressed together take up their room again, which keeps the volume. At 0 "
-        "it slowly loses some.",
+        help="How quickly drops that were pressed together, or have drifted apart, take up their room again, which "
+        "keeps the volume. At 0 it slowly changes.",
     )  # fmt: skip
     cooling: Value = dial(
         "/s", 0.0, label="cooling", soft=(0.0, 1.0), low=0.0, high=1e4, drivable=True, each=True,
