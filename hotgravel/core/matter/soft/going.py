@@ -85,7 +85,7 @@ class Going:
             mass = 1.0 / self.w
         whole = self.plates.whole & (self.at[self.plates.nodes] >= 0).all(axis=1)
         self.triangles = grown(self._there(triangles), self.sizes)
-        solved, left = (self._there(part) for part in solver.stiff.shared(triangles, solver.solved, self.h))
+        solved, left = (self._there(part) for part in solver.stiff.shared(solver.solved, self.h))
         self.unsolved = grown(left, self.sizes)
         there = (self.at[solver.stitches.nodes] >= 0).all(axis=1)
         self.sewn = np.flatnonzero(there & (state.arrays["sewn"] > 0.0))

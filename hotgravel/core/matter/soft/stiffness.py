@@ -64,11 +64,12 @@ class Stiffened:
             self.parts.clear()
         return self.triangles, self.plates
 
-    def shared(self, triangles: Energies, ceiling: Array, dt: float) -> tuple[Energies, Energies]:
-        """The triangles of a linear system for small steps of dt seconds, in which none may be stiffer than a ceiling
-        (n,), N/m for steps of a second, and what it leaves of them."""
+    def shared(self, ceiling: Array, dt: float) -> tuple[Energies, Energies]:
+        """Its triangles that a linear system has for small steps of dt seconds, in which none may be stiffer than a
+        ceiling (n,), N/m for steps of a second, and what that leaves of them."""
+        assert self.triangles is not None
         if dt not in self.parts:
-            self.parts[dt] = shared(triangles, ceiling / dt**2)
+            self.parts[dt] = shared(self.triangles, ceiling / dt**2)
         return self.parts[dt]
 
 

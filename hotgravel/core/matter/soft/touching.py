@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 
@@ -13,6 +13,7 @@ from hotgravel.core.matter.soft.model import Array, Flags, Ints, Surface
 from hotgravel.core.matter.soft.pairs import laid, limited, measured, touchable
 from hotgravel.core.matter.soft.points import CLINGS, points_parted
 
+Table = TypeVar("Table", Array, Ints)
 ROOM = 16  # that may come to touch a triangle or an edge, until more do
 ROUSED = 0.2  # of its thickness: so much nearer a pair may be brought by what moves others apart
 MANY = 0.2  # of all points: where more have strayed, all are looked at anew
@@ -207,12 +208,12 @@ class Near:
     def _found(self, ways: Ways, rows: Ints, others: Ints, known: Flags, *, later: bool = False) -> tuple[Ints, Array]:
         """What may come to touch of its own in some rows and of others, some of which are `known` as its own too."""
         old, points, rest, thick, group = ways
-        mine, other_boxes, nodes = self.mine[rows], np.zeros((len(others), 6)), tree_for(len(others))
+        mine, other_boxes, nodes = _rows(self.mine, rows), np.zeros((len(others), 6)), tree_for(len(others))
         count = np.zeros(len(mine), np.int64)
         boxed(old, points, thick, 0.5 + GIVEN, others, other_boxes)
         refit(other_boxes, nodes)
         if others is self.mine:
-            boxes = other_boxes[rows]
+            boxes = _rows(other_boxes, rows)
         else:
             boxes = np.zeros((len(mine), 6))
             boxed(old, points, thick, 0.5 + GIVEN, mine, boxes)
@@ -228,3 +229,8 @@ class Near:
         listed(mine, others, self.found, count, np.cumsum(count), fours)
         limited(rest, group, fours, self.split, least)
         return fours, least
+
+
+def _rows(of: Table, rows: Ints) -> Table:
+    """Some rows of an array, by their numbers; itself where they are all, as in most small steps."""
+    return of if len(rows) == len(of) else of[rows]
