@@ -201,13 +201,13 @@ def _filled_to(walls, faces, edge_of, over, level, normal, axes, waves, at, off,
 
 
 @njit(cache=True)
-def _raised(place, faces, rings, normal, short):
+def _raised(place, faces, inner, normal, short):
     """Move the places of a surface within its rim, in place, along its normal until its body holds so much more. They
-    are those from `rings` on; as all go the same way, what it holds grows evenly."""
+    are those from `inner` on; as all go the same way, what it holds grows evenly."""
     before = volume_of(place, faces)
     for turn in range(2):
         way = 1.0 if turn == 0 else short / (volume_of(place, faces) - before) - 1.0
-        for v in range(rings, len(place)):
+        for v in range(inner, len(place)):
             for e in range(3):
                 place[v, e] += way * normal[e]
 

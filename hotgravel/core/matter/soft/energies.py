@@ -26,15 +26,6 @@ def _moved(c, slope, rate, k, dt, damping, calms):
 
 
 @njit(cache=True, inline="always")
-def both_ways(ub, uc, vb, vc, ax, ay, az, bx, by, bz):
-    """The two ways of a triangle whose sides from its first vertex are a and b, as long as they are stretched; the ends
-    of these count ub and uc in the one, vb and vc in the other."""
-    return (
-        ub * ax + uc * bx, ub * ay + uc * by, ub * az + uc * bz, vb * ax + vc * bx, vb * ay + vc * by, vb * az + vc * bz
-    )  # fmt: skip
-
-
-@njit(cache=True, inline="always")
 def _at(of, i):
     """A row of some vectors as one."""
     return of[i, 0], of[i, 1], of[i, 2]

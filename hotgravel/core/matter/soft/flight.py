@@ -38,7 +38,7 @@ def flown(x, v, free, pull, rate, drift, bite, normal, share, dt):
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def gone(x, before, dt, v, way):
+def sped(x, before, dt, v, way):
     """The velocities (n, 3) of vertices that have come from `before` to x in dt seconds, into `v`; how far that is, is
     added to `way` (n,)."""
     for row in prange(len(x)):

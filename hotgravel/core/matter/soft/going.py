@@ -11,7 +11,7 @@ from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.soft.air import Air
 from hotgravel.core.matter.soft.contact import between, met, moves
 from hotgravel.core.matter.soft.energies import faced, squashed, stretched
-from hotgravel.core.matter.soft.flight import flown, gone
+from hotgravel.core.matter.soft.flight import flown, sped
 from hotgravel.core.matter.soft.lumps import Lumps
 from hotgravel.core.matter.soft.model import Energies, Flags, grown
 from hotgravel.core.matter.soft.state import Vertices
@@ -141,7 +141,7 @@ class Going:
         squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, False)
         self.lumps.fit(x)
         self._keep_apart(number)
-        gone(x, self.before, h, v, self.way)
+        sped(x, self.before, h, v, self.way)
         if self.calms:
             stretched(x, v, w, tri.nodes, tri.numbers, tri.groups, h, self.damping, True)
             squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, True)

@@ -17,7 +17,6 @@ from scipy.sparse import csr_matrix, diags
 
 from hotgravel.core.matter.soft.air import Air
 from hotgravel.core.matter.soft.bending import Plates, normals
-from hotgravel.core.matter.soft.energies import both_ways
 from hotgravel.core.matter.soft.factors import Factors
 from hotgravel.core.matter.soft.model import Array, Energies, Flags, Ints
 from hotgravel.core.matter.soft.sewing import STIFF, Stitches
@@ -26,6 +25,15 @@ from hotgravel.core.matter.soft.stiffness import same
 HELD = 1e9  # times the greatest mass: what is kept in place
 KEPT = 4  # factors of the matrix: a step's length goes to and fro
 LEAST = 1e-12
+
+
+@njit(cache=True, inline="always")
+def _both_ways(ub, uc, vb, vc, ax, ay, az, bx, by, bz):
+    """The two ways of a triangle whose sides from its first vertex are a and b, as long as they are stretched; the ends
+    of these count ub and uc in the one, vb and vc in the other."""
+    return (
+        ub * ax + uc * bx, ub * ay + uc * by, ub * az + uc * bz, vb * ax + vc * bx, vb * ay + vc * by, vb * az + vc * bz
+    )  # fmt: skip
 
 
 @njit(cache=True, parallel=True, nogil=True)
@@ -38,7 +46,7 @@ def aimed(x, nodes, numbers, groups, size, out):
             a, b, c = nodes[t, 0], nodes[t, 1], nodes[t, 2]
             area, k, shear, s = numbers[t, 4], numbers[t, 5], 2.0 * numbers[t, 6], size[a]
             ub, vb, uc, vc = numbers[t, 0], numbers[t, 1], numbers[t, 2], numbers[t, 3]
-            ux, uy, uz, vx, vy, vz = both_ways(
+            ux, uy, uz, vx, vy, vz = _both_ways(
                 ub, uc, vb, vc, x[b, 0] - x[a, 0], x[b, 1] - x[a, 1], x[b, 2] - x[a, 2],
                 x[c, 0] - x[a, 0], x[c, 1] - x[a, 1], x[c, 2] - x[a, 2],
             )  # fmt: skip
