@@ -55,6 +55,7 @@ ATTRIBUTES = {
         Attribute("lump", "", np.int64, 1, "which lump that is rigid it is of; -1 where of none"),
         Attribute("form", "", np.float64, 3, "its place in the shape of its lump"),
         Attribute("clings", "", np.float64, 3, "out of what it touched last, 0 where that was nothing"),
+        Attribute("eased", "m", np.float64, 3, "by how much its cloth's pull moved it in the last small step"),
         Attribute("steep", "°", np.float64, 1, "how far the surface that it is on leans from level"),
         Attribute("vessel", "", np.int64, 1, "the id of the body that holds the liquid that it is on; -1 for a prop"),
         Attribute("node", "", np.int64, 1, "its number on that surface"),

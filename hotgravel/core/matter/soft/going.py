@@ -16,6 +16,7 @@ from hotgravel.core.matter.soft.lumps import Lumps
 from hotgravel.core.matter.soft.model import Energies, Flags, grown
 from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.matter.soft.stiffness import by_vertex, solid_now
+from hotgravel.core.matter.soft.strain import Strain
 from hotgravel.core.matter.soft.touching import Touching
 from hotgravel.core.shape.colliders import P0, P1, Moving, colliders_of
 from hotgravel.core.shot.soft import Cloth
@@ -30,6 +31,7 @@ ROUNDS = 3  # of keeping all apart: what moves one may push it into the next
 ZONE_ROUNDS = 60  # in which what would go through each other may take along what that would then go through
 MET_ROUNDS = 4  # of them after which what that moves into what it collides with is put out of it
 FAR = 1e7  # m: where vertices are that are not there
+PRESSED = 8.0  # times as stiff as in the linear system a pull may be that goes far at once, where anything presses
 TRAVEL = 1.0  # of the way from one vertex to the next: what anything may go in a small step
 
 
@@ -68,6 +70,8 @@ class Going:
         self.glue = area * (shares * glue[self.skin.nodes]).sum(axis=1)
         self.clings = np.zeros_like(self.x)
         self.clings[p.vertex] = p.clings
+        self.eased = np.zeros_like(self.x)
+        self.eased[p.vertex] = p.eased
         self.damping = np.array([thing.row.damping for thing in things])[model.body]
         self.calms, self.way = bool(self.damping.any()), np.zeros(len(self.x))
         # Bodies step later: they are taken on by as much as they went in the step before.
@@ -86,7 +90,10 @@ class Going:
         whole = self.plates.whole & (self.at[self.plates.nodes] >= 0).all(axis=1)
         self.triangles = grown(self._there(triangles), self.sizes)
         solved, left = (self._there(part) for part in solver.stiff.shared(solver.solved, self.h))
-        self.unsolved = grown(left, self.sizes)
+        web = solver.stiff.web(self.triangles, len(self.x))
+        ceiling = np.full(len(self.x), np.inf)
+        ceiling[p.vertex] = np.where(p.pressure > 0.0, PRESSED * solver.solved[p.vertex] / self.h**2, np.inf)
+        self.strain = Strain.of(web, grown(left, self.sizes), ceiling, self.w, self.h)
         there = (self.at[solver.stitches.nodes] >= 0).all(axis=1)
         self.sewn = np.flatnonzero(there & (state.arrays["sewn"] > 0.0))
         self.stitches, self.pulled = solver.stitches.only(self.sewn), np.zeros(len(self.sewn))
@@ -105,7 +112,7 @@ class Going:
             self._small_step(number)
         p.position[:], p.velocity[:] = self.x[p.vertex], self.v[p.vertex]
         p.touched[:], p.impact[:] = self.touched[p.vertex], self.impact[p.vertex]
-        p.clings[:] = self.clings[p.vertex]
+        p.clings[:], p.eased[:] = self.clings[p.vertex], self.eased[p.vertex]
         p.travelled += self.way[p.vertex]
         self._press(p)
 
@@ -125,7 +132,7 @@ class Going:
 
     def _small_step(self, number: int) -> None:
         """Forces push, what is led is led; energies move all, then what it meets; then what is too lively calms."""
-        x, v, w, h, tri, tets = self.x, self.v, self.w, self.h, self.triangles, self.tets
+        x, v, w, h, tri, tets, left = self.x, self.v, self.w, self.h, self.triangles, self.tets, self.strain.left
         self.before[:] = x
         flown(x, v, self.free, self.pull, self.rate, self.drift, self.bite, self.normal, self.along, h)
         share = (number + 1) / self.many
@@ -133,9 +140,9 @@ class Going:
         if self.follows:  # a spring to the shape, implicit
             shape = (1.0 - share) * self.start[self.free] + share * self.end[self.free]
             x[self.free] += self.follow * (shape - x[self.free])
-        solver, rest = self.solver, self.unsolved
-        stretched(x, v, w, rest.nodes, rest.numbers, rest.groups, h, self.damping, False)
-        solver.system.relax(x, self.before, self.sizes, self.plates, self.fold, self.air)
+        self.strain.ease(x, self.eased)
+        stretched(x, v, w, left.nodes, left.numbers, left.groups, h, self.damping, False)
+        self.solver.system.relax(x, self.before, self.sizes, self.plates, self.fold, self.air)
         if len(self.sewn):
             self.pulled += self.stitches.pulls(x) / self.many
         squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, False)

@@ -171,13 +171,11 @@ def grown(triangles: Energies, sizes: Array) -> Energies:
 
 def shared(triangles: Energies, ceiling: Array) -> tuple[Energies, Energies]:
     """Triangles as two that share their stiffness: the first have no more than `ceiling` (n,), N/m, by their first
-    vertices, the second the rest; those that would have none are left out."""
+    vertices, the second the rest. Those that would have none are left out of the first."""
     most = ceiling[triangles.nodes[:, 0]]
     stiff = triangles.numbers[:, 5] + 2.0 * triangles.numbers[:, 6]
     share = np.minimum(1.0, most / np.maximum(stiff, 1e-300))
-    made = []
-    for part in (share, 1.0 - share):
-        numbers = triangles.numbers.copy()
-        numbers[:, 5:7] *= part[:, None]
-        made.append(replace(triangles, numbers=numbers).only(np.flatnonzero(part > 0.0)))
-    return made[0], made[1]
+    first, rest = (replace(triangles, numbers=triangles.numbers.copy()) for _ in range(2))
+    first.numbers[:, 5:7] *= share[:, None]
+    rest.numbers[:, 5:7] *= 1.0 - share[:, None]
+    return first.only(np.flatnonzero(share > 0.0)), rest

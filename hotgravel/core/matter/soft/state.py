@@ -16,13 +16,15 @@ NO_LUMP = -1
 class Vertices(Elements):
     """Elements that hang together: `vertex` is the number of each in the model, `stretch` how much longer than at rest
     what is about it is pulled, `pressure` how much what it touches presses on it, Pa. `clings` (n, 3) leads out of what
-    it touched last and may stick to. `corners` are the triangles at its vertex that it still has (see
+    it touched last and may stick to, and `eased` (n, 3) is by how much the last small step moved it as its cloth is
+    pulled. `corners` are the triangles at its vertex that it still has (see
     `drape.corner_rows`). Those that are `hard` are of a `lump`, in whose shape they have a place, `form` (n, 3)."""
 
     vertex: NDArray[np.int64]
     stretch: Array
     pressure: Array
     clings: Array
+    eased: Array
     corners: NDArray[np.uint32]
     hard: NDArray[np.uint8]
     lump: NDArray[np.int64]

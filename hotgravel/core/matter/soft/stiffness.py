@@ -11,8 +11,9 @@ from hotgravel.core.drive.value import each, is_driven
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.soft.bending import Plates
 from hotgravel.core.matter.soft.making import Thing
-from hotgravel.core.matter.soft.model import Array, Energies, Model, shared
+from hotgravel.core.matter.soft.model import Array, Energies, Ints, Model, shared
 from hotgravel.core.matter.soft.state import Vertices
+from hotgravel.core.matter.soft.strain import Web
 from hotgravel.core.shape.zones import Scene
 
 
@@ -44,13 +45,14 @@ def solid_now(model: Model, things: tuple[Thing, ...], p: Vertices, scene: Scene
 class Stiffened:
     """The triangles and plates of a model, which are made as stiff as 1, as stiff as rows have them, the mean of their
     vertices: made anew when rows have them otherwise. `parts` are the triangles that the linear system has and those
-    that it leaves, by the lengths of small steps."""
+    that it leaves, by the lengths of small steps; `webs` has that of those that were asked for last."""
 
     model: Model | None = None
     told: tuple[Array, ...] = ()
     triangles: Energies | None = None
     plates: Plates | None = None
     parts: dict[float, tuple[Energies, Energies]] = field(default_factory=dict)
+    webs: list[tuple[Ints, Web]] = field(default_factory=list)
 
     def find(self, model: Model, things: tuple[Thing, ...], p: Vertices, scene: Scene) -> tuple[Energies, Plates]:
         """Both as they are now."""
@@ -71,6 +73,12 @@ class Stiffened:
         if dt not in self.parts:
             self.parts[dt] = shared(self.triangles, ceiling / dt**2)
         return self.parts[dt]
+
+    def web(self, triangles: Energies, many: int) -> Web:
+        """That of some triangles, of so many vertices."""
+        if not self.webs or not np.array_equal(self.webs[0][0], triangles.nodes):
+            self.webs = [(triangles.nodes, Web.of(triangles.nodes, triangles.rows, many))]
+        return self.webs[0][1]
 
 
 def same(one: Sequence[NDArray[Any]], other: Sequence[NDArray[Any]]) -> bool:

@@ -43,6 +43,17 @@ def test_a_strip_let_go_swings_about_its_length_under_its_own_weight(quality):
     assert longer[: round(24 * 4 * period)].mean() == pytest.approx(exact, rel=0.02)
 
 
+@pytest.mark.parametrize("segments", [12, 60])
+def test_a_sheet_hangs_as_long_however_finely_it_is_divided(segments):
+    # By rho g L^2 / 2 E, as above; what each vertex weighs is 25 times less where there are 60 segments.
+    hung = prop("sheet", SHEET | {"width": 2, "depth": 2}, (0, 3, 0), rotation=[90, 0, 0])
+    row = cloth("sheet", segments=segments, weight=0.3, stretch=2000.0, pins="pins", meets="props")
+    made = draped([hung, pins((0, 4, 0), (3, 0.02, 1))], [row], 37, forces=[DOWN])
+    longer = 2.0 - np.array([p.position[:, 1].min() for p in made.frames.values()])
+    assert longer[12:].mean() == pytest.approx(0.3 * G * 2.0**2 / (2 * 2000.0), rel=0.2)
+    assert longer.max() < 0.01
+
+
 def elastica(load, stiff, long):
     """How far the end of a clamped strip hangs under its own weight: the heavy elastica, by its own equation."""
     s, guess = np.linspace(0, long, 100), np.zeros((2, 100))
