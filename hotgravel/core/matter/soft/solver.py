@@ -91,8 +91,7 @@ class SoftSolver:
     @cached_property
     def solved(self) -> Array:
         """How stiff triangles may be in the linear system (n,), by their first vertices, N/m for small steps of a
-        second: what is stiffer there turns and folds too slowly, and by and by shakes. The rest of it goes round one
-        after another."""
+        second: what is stiffer there turns and folds too slowly, and by and by shakes."""
         share = [OF_BALLOONS if isinstance(thing.row, Balloon) else OF_CLOTH for thing in self.things]
         found: Array = np.array(share)[self.model.body] * self.model.mass
         return found
