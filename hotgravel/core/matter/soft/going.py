@@ -14,9 +14,9 @@ from hotgravel.core.matter.soft.energies import faced, squashed, stretched
 from hotgravel.core.matter.soft.flight import flown, sped
 from hotgravel.core.matter.soft.lumps import Lumps
 from hotgravel.core.matter.soft.model import Energies, Flags, grown
+from hotgravel.core.matter.soft.pulls import Strain
 from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.matter.soft.stiffness import by_vertex, solid_now
-from hotgravel.core.matter.soft.strain import Strain
 from hotgravel.core.matter.soft.touching import Touching
 from hotgravel.core.shape.colliders import P0, P1, Moving, colliders_of
 from hotgravel.core.shot.soft import Cloth

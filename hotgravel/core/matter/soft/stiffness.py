@@ -12,8 +12,8 @@ from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.soft.bending import Plates
 from hotgravel.core.matter.soft.making import Thing
 from hotgravel.core.matter.soft.model import Array, Energies, Ints, Model, shared
+from hotgravel.core.matter.soft.pulls import Web
 from hotgravel.core.matter.soft.state import Vertices
-from hotgravel.core.matter.soft.strain import Web
 from hotgravel.core.shape.zones import Scene
 
 

@@ -1,4 +1,4 @@
-"""Cloth that is pulled: a step of Newton's method in each small step, solved by conjugate gradients.
+"""Kernels that solve for cloth that is pulled: a step of Newton's method in each small step, by conjugate gradients.
 
 Each triangle holds half its stiffness times the square of how much longer than at rest it is along either of its two
 ways, and of how far these are off right angles. Its tangent leaves out all that would push vertices on, so that the
@@ -8,60 +8,12 @@ hangs together is solved by itself, so that the result is the same on any number
 """
 
 import math
-from dataclasses import dataclass, replace
 
 import numpy as np
 from numba import njit, prange
-from numpy.typing import NDArray
-from scipy.sparse import csr_matrix
-from scipy.sparse.csgraph import connected_components
 
-from hotgravel.core.matter.soft.model import Array, Energies, Ints
-
-Counts = NDArray[np.uint32]
 LEAST = 1e-12
 CLOSE = 1e-2  # of what was off before: so little is left off
-REACH = 1.5  # times as many rounds at most as a pull passes triangles in a small step: fewer, and it shakes
-MANY = 0.9  # of the triangles: a pull passes no more of them than so many would have it
-FEWEST = 8  # rounds at most, where that is less
-
-
-@dataclass(frozen=True, eq=False)
-class Web:
-    """Triangles in an order in which those that hang together follow one another: their rows (T,) among all, their
-    vertices (T, 3) by numbers of their own, and which of the vertices those are (u,); where what hangs together begins
-    among triangles and among vertices. Blocks of a matrix (B,) by the rows of vertices: where each row begins, their
-    columns, and the blocks (T, 9) of each triangle's pairs of corners."""
-
-    rows: Ints
-    nodes: Counts
-    members: Counts
-    starts: Counts
-    begins: Counts
-    lines: Counts
-    columns: Counts
-    places: Counts
-
-    @classmethod
-    def of(cls, nodes: Ints, order: Ints, many: int) -> "Web":
-        """That of triangles (T, 3) of so many vertices; `order` (T,) has near ones by numbers near each other."""
-        one, two = np.repeat(nodes, 3, axis=1).ravel(), np.tile(nodes, (1, 3)).ravel()
-        which = connected_components(csr_matrix((np.ones(len(one)), (one, two)), (many, many)), directed=False)[1]
-        rows = np.lexsort((order, which[nodes[:, 0]]))
-        used = np.unique(nodes)
-        members = used[np.argsort(which[used], kind="stable")]
-        parts = np.unique(which[used])
-        own = np.zeros(many, np.int64)
-        own[members] = np.arange(len(members))
-        nodes = own[nodes[rows]]
-        starts = np.searchsorted(which[members][nodes[:, 0]], np.append(parts, many))
-        begins = np.searchsorted(which[members], np.append(parts, many))
-        keys, places = np.unique(
-            np.repeat(nodes, 3, axis=1).ravel() * len(members) + np.tile(nodes, (1, 3)).ravel(), return_inverse=True
-        )
-        lines = np.searchsorted(keys, np.arange(len(members) + 1) * len(members))
-        counts = (nodes, members, starts, begins, lines, keys % max(len(members), 1), places.reshape(-1, 9))
-        return cls(rows, *(np.ascontiguousarray(of, np.uint32) for of in counts))
 
 
 @njit(cache=True, inline="always")
@@ -225,41 +177,3 @@ def strained(x, w, nodes, numbers, members, starts, begins, lines, columns, plac
             for e in range(3):
                 eased[members[m], e] = gone[m, e]
                 x[members[m], e] += gone[m, e]
-
-
-@dataclass(frozen=True, eq=False)
-class Strain:
-    """Triangles in small steps of dt seconds, as `strained` has them; one over the masses of their vertices (n,); and
-    what of them is left for rounds one by one, as where skins meet or touch: there a pull that goes far at once would
-    keep all that lies in a heap from coming to rest."""
-
-    web: Web
-    numbers: Array
-    w: Array
-    dt: float
-    rounds: int
-    left: Energies
-
-    @classmethod
-    def of(cls, web: Web, triangles: Energies, ceiling: Array, w: Array, dt: float) -> "Strain":
-        """Those of a web, of which none is stiffer in it than a ceiling (n,), N/m, by the lowest of its vertices."""
-        numbers = triangles.numbers[web.rows]
-        stiff = np.maximum(numbers[:, 5] + 2.0 * numbers[:, 6], 1e-300)
-        share = np.minimum(1.0, ceiling[triangles.nodes[web.rows]].min(axis=1, initial=np.inf) / stiff)
-        left = replace(triangles, numbers=triangles.numbers.copy())
-        left.numbers[web.rows, 5:7] *= 1.0 - share[:, None]
-        numbers[:, 5:7] *= share[:, None]
-        steep = numbers[:, 4] * (numbers[:, :4] ** 2).max(axis=1, initial=0.0) * numbers[:, 5]
-        passed = dt * np.sqrt(2.0 * steep * w[triangles.nodes[web.rows]].max(axis=1, initial=0.0))
-        rounds = max(FEWEST, int(np.ceil(REACH * np.quantile(passed, MANY)))) if len(passed) else 0
-        return cls(web, numbers, w, dt, rounds, left.only(np.flatnonzero(left.numbers[:, 5:7].any(axis=1))))
-
-    def ease(self, x: Array, eased: Array) -> None:
-        """Move vertices (n, 3) as they pull, in place; `eased` (n, 3) is by how much in the small step before, and
-        becomes that of this one."""
-        web = self.web
-        if len(web.members):
-            strained(
-                x, self.w, web.nodes, self.numbers, web.members, web.starts, web.begins, web.lines, web.columns,
-                web.places, self.rounds, self.dt, eased,
-            )  # fmt: skip
