@@ -2,8 +2,9 @@
 weight makes a row of springs, and what a frame costs.
 
 Position-based small steps (XPBD: Macklin and others 2019), blocks of one vertex (vertex block descent: Chen and others
-2024), and local and global steps with a matrix that is factored once (projective dynamics: Bouaziz and others 2014),
-which is what `core/matter/soft` does. All are implicit Euler steps of the same springs."""
+2024), and local and global steps with a matrix that is factored once (projective dynamics: Bouaziz and others 2014).
+`core/matter/soft` has the first for jelly and the last for bending and air; triangles of cloth take a step of Newton's
+method (`strain.py`). All are implicit Euler steps of the same springs."""
 
 import time
 from collections.abc import Callable

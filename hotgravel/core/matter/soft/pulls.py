@@ -57,8 +57,7 @@ class Web:
 @dataclass(frozen=True, eq=False)
 class Strain:
     """Triangles in small steps of dt seconds, as `strained` has them; one over the masses of their vertices (n,); and
-    what of them is left for rounds one by one, as where skins meet or touch: there a pull that goes far at once would
-    keep all that lies in a heap from coming to rest."""
+    what of them is `left` for rounds one by one."""
 
     web: Web
     numbers: Array
@@ -69,7 +68,8 @@ class Strain:
 
     @classmethod
     def of(cls, web: Web, triangles: Energies, ceiling: Array, w: Array, dt: float) -> "Strain":
-        """Those of a web, of which none is stiffer in it than a ceiling (n,), N/m, by the lowest of its vertices."""
+        """Those of a web, of which none is solved for as stiffer than the lowest `ceiling` (n,) of its vertices, N/m,
+        nor than so many rounds as there are at most can solve for."""
         numbers, nodes = triangles.numbers[web.rows], triangles.nodes[web.rows]
         stiff = np.maximum(numbers[:, 5] + 2.0 * numbers[:, 6], 1e-300)
         steep = numbers[:, 4] * (numbers[:, :4] ** 2).max(axis=1, initial=0.0) * stiff
