@@ -14,7 +14,6 @@ from hotgravel.core.matter.soft.energies import faced, squashed, stretched
 from hotgravel.core.matter.soft.flight import flown, sped
 from hotgravel.core.matter.soft.lumps import Lumps
 from hotgravel.core.matter.soft.model import Energies, Flags, grown
-from hotgravel.core.matter.soft.pulls import Strain
 from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.matter.soft.stiffness import by_vertex, solid_now
 from hotgravel.core.matter.soft.touching import Touching
@@ -31,7 +30,7 @@ ROUNDS = 3  # of keeping all apart: what moves one may push it into the next
 ZONE_ROUNDS = 60  # in which what would go through each other may take along what that would then go through
 MET_ROUNDS = 4  # of them after which what that moves into what it collides with is put out of it
 FAR = 1e7  # m: where vertices are that are not there
-PRESSED = 8.0  # times as stiff as in the linear system a pull may be that goes far at once, where anything presses
+PRESSED = 4.0  # times as stiff as in the linear system a pull may be that goes far at once, where anything presses
 TRAVEL = 1.0  # of the way from one vertex to the next: what anything may go in a small step
 
 
@@ -90,10 +89,9 @@ class Going:
         whole = self.plates.whole & (self.at[self.plates.nodes] >= 0).all(axis=1)
         self.triangles = grown(self._there(triangles), self.sizes)
         solved, left = (self._there(part) for part in solver.stiff.shared(solver.solved, self.h))
-        web = solver.stiff.web(self.triangles, len(self.x))
         ceiling = np.full(len(self.x), np.inf)
         ceiling[p.vertex] = np.where(p.pressure > 0.0, PRESSED * solver.solved[p.vertex] / self.h**2, np.inf)
-        self.strain = Strain.of(web, grown(left, self.sizes), ceiling, self.w, self.h)
+        self.strain = solver.stiff.strain(grown(left, self.sizes), ceiling, self.w, self.h)
         there = (self.at[solver.stitches.nodes] >= 0).all(axis=1)
         self.sewn = np.flatnonzero(there & (state.arrays["sewn"] > 0.0))
         self.stitches, self.pulled = solver.stitches.only(self.sewn), np.zeros(len(self.sewn))
@@ -159,15 +157,15 @@ class Going:
         surfaces = self.colliders.table
         if self.driven:
             surfaces = between(surfaces, number / self.many, (number + 1) / self.many)
+        self._hold_off(surfaces, again=False)
         touching.find(x, self.before)
-        for turn in range(ROUNDS):
-            many = touching.part(x, w, self.h, self.pressed)
-            self.touches += many if turn == 0 else 0
-            met_now = self._meet(surfaces, again=turn > 0)
-            self.held = self.held | met_now if turn else met_now
-            self.lumps.fit(x, self.held)
-            if not many:
-                return
+        self.touches += (many := touching.part(x, w, self.h, self.pressed))
+        if not many:
+            return
+        for _ in range(ROUNDS - 1):
+            self._hold_off(surfaces, again=True)
+            touching.part(x, w, self.h, self.pressed)
+        self._hold_off(surfaces, again=True)
         self._rein_in()
         zone = np.arange(len(x))
         for turn in range(ZONE_ROUNDS):
@@ -184,6 +182,12 @@ class Going:
         long = np.linalg.norm(way, axis=1)
         far = (long > TRAVEL * self.solver.spacing) & (self.w > 0.0)
         self.x[far] -= (1.0 - TRAVEL * self.solver.spacing / long[far])[:, None] * way[far]
+
+    def _hold_off(self, surfaces: Array, *, again: bool) -> None:
+        """What it collides with, by its table for the small step, keeps all out, lumps as one."""
+        met_now = self._meet(surfaces, again=again)
+        self.held = self.held | met_now if again else met_now
+        self.lumps.fit(self.x, self.held)
 
     def _meet(self, surfaces: Array, *, again: bool) -> Flags:
         """What it collides with, by its table for the small step, holds it, and pulls what clings to it unless it has

@@ -11,6 +11,7 @@ from hotgravel.core.matter.soft.pairs import gap_of, nearer_by
 
 NEARER = 0.2  # of how far apart a pair was before: it may not come nearer than that
 HARDLY = 1e-12  # m: what goes no farther against each other goes as one
+LED = 1e6  # times as much as what is held counts what is led, which nothing turns aside
 CAREFUL, MOST_TURNS = 0.9, 100  # of the way that can bring a pair no nearer than it may come; turns of looking
 
 
@@ -63,28 +64,33 @@ def meeting(points, old, fours, split, hit):
             hit[k] = _meets(points, old, fours[k], split, at, local)
 
 
+@njit(cache=True, inline="always")
+def _add_way(way, x, before, i, much):
+    """Count how vertex i goes to a way (4,), in place; its last is by how much all count."""
+    for c in range(3):
+        way[c] += much * (x[i, c] - before[i, c])
+    way[3] += much
+
+
 @njit(cache=True)
 def zoned(x, before, w, held, nodes, shares, fours, of):
-    """Join to zones those pairs (P, 4) that would go through each other, and move each such zone as one, in place.
-    Where what they collide with holds some of its vertices (`held`, (n,)) it goes as the one of them does that goes
-    least. `of` (n,) is the zone of each vertex, by one of its vertices, and is added to."""
+    """Join to zones those pairs (P, 4) that would go through each other, and move each such zone as one, in place: as
+    its vertices go on the mean by mass; or as those that are led, or else those that are `held` (n,) by what they
+    collide with, as they have gone with that. `of` (n,) is the zone of each vertex, by one of its vertices, and is
+    added to."""
     caught = np.zeros(len(of), np.bool_)
     for k in range(len(fours)):
         caught[_joined(of, nodes, shares, fours[k])] = True
-    mean, least = np.zeros((len(of), 4)), np.full((len(of), 4), np.inf)
+    mean, led = np.zeros((len(of), 4)), np.zeros((len(of), 4))
     for i in range(len(of)):
-        at, long, mass = root(of, i), 0.0, 1.0 / w[i] if w[i] > 0.0 else 0.0
+        at, mass = root(of, i), 1.0 / w[i] if w[i] > 0.0 else 0.0
         caught[at] |= caught[i]
-        for c in range(3):
-            mean[at, c] += mass * (x[i, c] - before[i, c])
-            long += (x[i, c] - before[i, c]) ** 2
-        mean[at, 3] += mass
-        if (held[i] or w[i] == 0.0) and long < least[at, 3]:
-            least[at, 3] = long
-            for c in range(3):
-                least[at, c] = x[i, c] - before[i, c]
+        _add_way(mean[at], x, before, i, mass)
+        if held[i] or w[i] == 0.0:
+            _add_way(led[at], x, before, i, 1.0 if w[i] > 0.0 else LED)
     for i in range(len(of)):
         at = root(of, i)
         if w[i] > 0.0 and caught[at]:
+            way = led[at] if led[at, 3] > 0.0 else mean[at]
             for c in range(3):
-                x[i, c] = before[i, c] + (mean[at, c] / mean[at, 3] if np.isinf(least[at, 3]) else least[at, c])
+                x[i, c] = before[i, c] + way[c] / way[3]

@@ -12,7 +12,7 @@ from numba import njit, prange
 from hotgravel.core.shape.bvh import closest_on_triangle
 
 MET = 0.3  # of the way past each other: so far apart two may seem as they meet, as that way is no straight line
-BACK = 0.1  # of both their thicknesses: what has been pressed nearer than that comes back by so much in a small step
+BACK = 0.03  # of both their thicknesses: what has been pressed nearer than that comes back by so much in a small step
 TORN = 1e-3  # of both their thicknesses: what is nearer at rest was one, and has been torn, and goes its way
 NEAR = 0.9  # of how far they lie apart at rest: so near they may come at least
 

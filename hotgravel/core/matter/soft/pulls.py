@@ -11,7 +11,7 @@ from hotgravel.core.matter.soft.model import Array, Energies, Ints
 from hotgravel.core.matter.soft.strain import LEAST, strained
 
 Counts = NDArray[np.uint32]
-REACH = 1.5  # times as many rounds at most as a pull passes triangles in a small step: fewer, and it shakes
+REACH = 1.25  # times as many rounds at most as a pull passes triangles in a small step: fewer, and it shakes
 MANY = 0.9  # of the triangles: a pull passes no more of them than so many would have it
 FEWEST, MOST = 8, 40  # rounds at most, where that is less, or more: what is stiffer has the rest of it left
 
@@ -35,7 +35,7 @@ class Web:
     @classmethod
     def of(cls, nodes: Ints, order: Ints, many: int) -> "Web":
         """That of triangles (T, 3) of so many vertices; `order` (T,) has near ones by numbers near each other."""
-        one, two = np.repeat(nodes, 3, axis=1).ravel(), np.tile(nodes, (1, 3)).ravel()
+        one, two = nodes[:, [0, 0]].ravel(), nodes[:, 1:].ravel()
         which = connected_components(csr_matrix((np.ones(len(one)), (one, two)), (many, many)), directed=False)[1]
         rows = np.lexsort((order, which[nodes[:, 0]]))
         used = np.unique(nodes)

@@ -12,7 +12,7 @@ from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.soft.bending import Plates
 from hotgravel.core.matter.soft.making import Thing
 from hotgravel.core.matter.soft.model import Array, Energies, Ints, Model, shared
-from hotgravel.core.matter.soft.pulls import Web
+from hotgravel.core.matter.soft.pulls import Strain, Web
 from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.shape.zones import Scene
 
@@ -45,7 +45,7 @@ def solid_now(model: Model, things: tuple[Thing, ...], p: Vertices, scene: Scene
 class Stiffened:
     """The triangles and plates of a model, which are made as stiff as 1, as stiff as rows have them, the mean of their
     vertices: made anew when rows have them otherwise. `parts` are the triangles that the linear system has and those
-    that it leaves, by the lengths of small steps; `webs` has that of those that were asked for last."""
+    that it leaves, by the lengths of small steps; `webs` and `strains` have what was asked for last."""
 
     model: Model | None = None
     told: tuple[Array, ...] = ()
@@ -53,6 +53,7 @@ class Stiffened:
     plates: Plates | None = None
     parts: dict[float, tuple[Energies, Energies]] = field(default_factory=dict)
     webs: list[tuple[Ints, Web]] = field(default_factory=list)
+    strains: list[tuple[tuple[Array, ...], Strain]] = field(default_factory=list)
 
     def find(self, model: Model, things: tuple[Thing, ...], p: Vertices, scene: Scene) -> tuple[Energies, Plates]:
         """Both as they are now."""
@@ -74,11 +75,15 @@ class Stiffened:
             self.parts[dt] = shared(self.triangles, ceiling / dt**2)
         return self.parts[dt]
 
-    def web(self, triangles: Energies, many: int) -> Web:
-        """That of some triangles, of so many vertices."""
+    def strain(self, triangles: Energies, ceiling: Array, w: Array, dt: float) -> Strain:
+        """Some triangles as `Strain.of` has them."""
         if not self.webs or not np.array_equal(self.webs[0][0], triangles.nodes):
-            self.webs = [(triangles.nodes, Web.of(triangles.nodes, triangles.rows, many))]
-        return self.webs[0][1]
+            self.webs = [(triangles.nodes, Web.of(triangles.nodes, triangles.rows, len(w)))]
+            self.strains.clear()
+        told = (triangles.numbers, ceiling, w, np.full(1, dt))
+        if not self.strains or not same(told, self.strains[0][0]):
+            self.strains = [(told, Strain.of(self.webs[0][1], triangles, ceiling, w, dt))]
+        return self.strains[0][1]
 
 
 def same(one: Sequence[NDArray[Any]], other: Sequence[NDArray[Any]]) -> bool:

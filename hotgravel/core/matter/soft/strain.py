@@ -70,7 +70,7 @@ def _push(force, i, much, a):
 
 
 @njit(cache=True, nogil=True)
-def _pulled(x, nodes, numbers, places, first, last, square, force, blocks):
+def _linearised(x, nodes, numbers, places, first, last, square, force, blocks):
     """Add how triangles from first to last pull to `force` (u, 3), in place, and how that changes with vertices to
     `blocks` (B, 9), both times the small step squared."""
     for t in range(first, last):
@@ -149,7 +149,7 @@ def strained(x, w, nodes, numbers, members, starts, begins, lines, columns, plac
                 own[m, e], gone[m, e] = x[i, e], 0.0
                 p[m, e] = eased[i, e] if w[i] > 0.0 else 0.0
                 given = max(given, abs(p[m, e]))
-        _pulled(own, nodes, numbers, places, starts[part], starts[part + 1], dt * dt, left, blocks)
+        _linearised(own, nodes, numbers, places, starts[part], starts[part + 1], dt * dt, left, blocks)
         off = 0.0
         for m in range(first, last):
             for e in range(3):
