@@ -264,8 +264,9 @@ class RigidSolver:
         ends = [np.searchsorted(bodies.piece[order], pieces, side=side) for side in ("left", "right")]
         found = [order[first:last] for first, last in zip(*ends, strict=True)]
         at = np.concatenate([np.zeros(0, np.int64), *found])
-        before = self._prop_poses(bodies, at, start[at], turn[at])
-        after = self._prop_poses(bodies, at, bodies.position[at], bodies.turn[at])
+        places, turns = np.concatenate([start[at], bodies.position[at]]), np.concatenate([turn[at], bodies.turn[at]])
+        both = self._prop_poses(bodies, np.tile(at, 2), places, turns)
+        before, after = both[: len(at)], both[len(at) :]
         roles = [role for role, mine in zip(offering, found, strict=True) for _ in mine]
         for role, i, then, now in zip(roles, at, before, after, strict=True):
             prop = role.prop.id

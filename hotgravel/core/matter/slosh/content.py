@@ -1,6 +1,6 @@
 """What stands in the vessels of one row: how it lies, and what it swings by."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
@@ -43,6 +43,7 @@ class Content:
     axes: Array
     middle: Array
     modes: Modes
+    lately: list[tuple[tuple[Array, ...], Laid]] = field(default_factory=list)
 
     @staticmethod
     def of(row: Slosh, number: int, vessel: Vessel, pose: Pose, level: float) -> "Content":
@@ -77,7 +78,16 @@ class Content:
         return m.shape[:, i, k], np.stack([along, across], axis=-1)
 
     def laid(self, down: Array, poses: Array, level: float) -> Laid:
-        """How surfaces lie that hang along `down` (n, 3) in vessels with poses (n, 8), filled to a level."""
+        """How surfaces lie that hang along `down` (n, 3) in vessels with poses (n, 8), filled to a level. Nobody may
+        change it: it is the same again where all are as they were when it was asked for last."""
+        told = (down, poses, np.full(1, level))
+        known = self.lately[0] if self.lately else None
+        if known is None or not all(map(np.array_equal, known[0], told)):
+            known = (tuple(of.copy() for of in told), self._laid(down, poses, level))
+            self.lately[:] = [known]  # at once, as another thread may ask
+        return known[1]
+
+    def _laid(self, down: Array, poses: Array, level: float) -> Laid:
         turn, scale = Rotation.from_quat(poses[:, 3:7]).as_matrix(), poses[:, 7]
         normals = -np.einsum("nij,ni->nj", turn, down)
         axes = np.stack([_led(self.up, axis, normals) for axis in self.axes], axis=1)

@@ -124,8 +124,7 @@ class SloshSolver:
     def _vessels(self, content: Content, seam: Seam) -> tuple[NDArray[np.int64], Array, Array]:
         """The vessels of a row: their ids (n,), -1 for a prop, and their poses (n, 8) now and at the step's end."""
         found = bearers(self.setting, seam, content.row.prop)
-        before, after = (np.array([_row(pose) for pose in of]).reshape(-1, 8)
-                         for of in ((m.start for m in found), (m.end for m in found)))  # fmt: skip
+        before, after = _lines([m.start for m in found]), _lines([m.end for m in found])
         return np.array([m.element for m in found], np.int64), before, after
 
     def _move(
@@ -265,8 +264,12 @@ def _held(p: Points, content: Content, who: NDArray[np.int64]) -> Points:
     return p.where((p.source != content.number) | np.isin(p.vessel, who))
 
 
-def _row(pose: Pose) -> Array:
-    return np.array([*pose.position, *pose.quaternion, pose.scale])
+def _lines(poses: list[Pose]) -> Array:
+    """Poses as lines (n, 8) of an array."""
+    if not poses:
+        return np.zeros((0, 8))
+    place, turn = np.array([pose.position for pose in poses]), np.array([pose.quaternion for pose in poses])
+    return np.column_stack([place, turn, [pose.scale for pose in poses]])
 
 
 def _at(poses: Array, place: Array) -> Array:

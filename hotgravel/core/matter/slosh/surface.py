@@ -22,6 +22,7 @@ LITTLE = 1e-3  # of the volume: what is short by less, by waves and corners of w
 LEAST = 0.02  # of a film that is whole: less is left out
 FILMED = 0.12  # how much of what lies behind it a whole film hides
 WALL, SURFACE, RIM = 0, 1, 2  # what a vertex is on; a surface's rim is on it too
+AROUND = 96  # corners of a ring: rims of more are joined to it by several of them each
 OFF_RIM = 0.08  # of the way to the middle: the first ring, within which foam gathers
 
 
@@ -127,37 +128,37 @@ def _flat(places, corners, axes):
 @njit(cache=True)
 def _ringed(place, loop, normal, axes, level, grid, at, off, rings):
     """A surface in rings from its rim to its middle, with waves on it: places and faces; none where not all of it can
-    be seen from its middle."""
+    be seen from its middle. Where the rim has many corners, rings have as many for each few of them."""
     many, flat = len(loop), _flat(place, loop, axes)
     mx, my = flat[:, 0].mean(), flat[:, 1].mean()
-    top = np.empty((many * (rings + 1) + 1, 3))
-    faces = np.empty((many * (2 * rings + 1), 3), np.int64)
     for n in range(many):
         m = (n + 1) % many
         turn = (flat[n, 0] - mx) * (flat[m, 1] - my) - (flat[n, 1] - my) * (flat[m, 0] - mx)
         if turn < -1e-9 * ((flat[n, 0] - mx) ** 2 + (flat[n, 1] - my) ** 2):
-            return top[:0], faces[:0]
-    for k in range(rings + 2):
-        share = 0.0 if k == 0 else (1.0 if k > rings else OFF_RIM + (1.0 - OFF_RIM) * (k - 1) / rings)
-        for n in range(many if k <= rings else 1):
-            i = k * many + n
-            if k == 0:
-                top[i] = place[loop[n]]
-                continue
-            x, y = flat[n, 0] + share * (mx - flat[n, 0]), flat[n, 1] + share * (my - flat[n, 1])
+            return place[:0], np.empty((0, 3), np.int64)
+    step = max(1, many // AROUND)
+    few = (many + step - 1) // step
+    top = np.empty((many + rings * few + 1, 3))
+    faces = np.empty((many + 2 * rings * few, 3), np.int64)
+    for n in range(many):
+        top[n] = place[loop[n]]
+    for k in range(rings + 1):
+        share = OFF_RIM + (1.0 - OFF_RIM) * k / rings
+        for n in range(few if k < rings else 1):
+            x, y = flat[n * step, 0], flat[n * step, 1]
+            x, y = x + share * (mx - x), y + share * (my - y)
             high = level + _lift(grid, at, off, x, y)
             for e in range(3):
-                top[i, e] = x * axes[0, e] + y * axes[1, e] + high * normal[e]
+                top[many + k * few + n, e] = x * axes[0, e] + y * axes[1, e] + high * normal[e]
     f = 0
-    for k in range(rings + 1):
-        for n in range(many):
-            a, b = k * many + n, k * many + (n + 1) % many
-            if k == rings:
-                faces[f, 0], faces[f, 1], faces[f, 2] = a, b, len(top) - 1
-                f += 1
-                continue
-            faces[f, 0], faces[f, 1], faces[f, 2] = a, b, b + many
-            faces[f + 1, 0], faces[f + 1, 1], faces[f + 1, 2] = a, b + many, a + many
+    for n in range(many):
+        faces[f, 0], faces[f, 1], faces[f, 2] = n, (n + 1) % many, many + n // step
+        f += 1
+    for k in range(rings):
+        for n in range(few):
+            m, a = (n + 1) % few, many + k * few
+            faces[f, 0], faces[f, 1], faces[f, 2] = a - few + m if k > 0 else m * step, a + m, a + n
+            faces[f + 1, 0], faces[f + 1, 1], faces[f + 1, 2] = a + n, a + m, min(a + few + n, len(top) - 1)
             f += 2
     return top, faces
 
@@ -244,7 +245,25 @@ def _film(walls, faces, edge_of, over, film):
     seen = np.empty(len(kept), np.bool_)
     for f in range(len(kept)):
         seen[f] = max(left[kept[f, 0]], left[kept[f, 1]], left[kept[f, 2]]) > LEAST
-    return place, kept[seen], 1.0 - FILMED * left
+    return _used(place, kept[seen], 1.0 - FILMED * left)
+
+
+@njit(cache=True)
+def _used(places, faces, thin):
+    """Those places that faces have, those faces by their new numbers, and how thin the film is there."""
+    number, count = np.full(len(places), -1, np.int64), 0
+    for f in range(len(faces)):
+        for n in range(3):
+            v = faces[f, n]
+            if number[v] < 0:
+                number[v] = count
+                count += 1
+            faces[f, n] = number[v]
+    left, less = np.empty((count, 3)), np.empty(count)
+    for v in range(len(places)):
+        if number[v] >= 0:
+            left[number[v]], less[number[v]] = places[v], thin[v]
+    return left, faces, less
 
 
 @njit(cache=True, nogil=True)
