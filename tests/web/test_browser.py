@@ -1,5 +1,6 @@
 """What a user does, in a real browser: the first page, the bench, a run, a because."""
 
+import base64
 import io
 import re
 
@@ -202,16 +203,17 @@ def test_a_prop_that_glows_lights_the_stage(page: Page, client, scrap: list[int]
     until(page, "window.hotgravel?.stage.pieces().length")
 
     def red_at(x: float, y: float, z: float) -> int:
-        page.evaluate("window.hotgravel.stage.look({ eye: [0, 3, 9], aim: [0, 0, 0] })")
-        page.wait_for_timeout(600)  # the next frame is drawn
-        place = page.evaluate(
-            """(at) => {
-                const { stage } = window.hotgravel, v = stage.camera.position.clone().fromArray(at).project(stage.camera);
-                return [v.x * 0.5 + 0.5, 0.5 - v.y * 0.5];
+        place, drawn = page.evaluate(
+            """(at) => {  // a canvas holds what was drawn only until its page is put together
+                const { stage } = window.hotgravel;
+                stage.look({ eye: [0, 3, 9], aim: [0, 0, 0] });
+                stage.draw();
+                const v = stage.camera.position.clone().fromArray(at).project(stage.camera);
+                return [[v.x * 0.5 + 0.5, 0.5 - v.y * 0.5], stage.canvas.toDataURL()];
             }""",
             [x, y, z],
         )
-        shown = Image.open(io.BytesIO(page.locator("#view").screenshot())).convert("RGB")
+        shown = Image.open(io.BytesIO(base64.b64decode(drawn.split(",")[1]))).convert("RGB")
         left, top = int(place[0] * shown.width), int(place[1] * shown.height)
         return int(np.asarray(shown, int)[top - 3 : top + 4, left - 3 : left + 4, 0].mean())
 
