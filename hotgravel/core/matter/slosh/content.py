@@ -75,7 +75,7 @@ class Content:
         cell = (m.box[1] - m.box[0]) / (GRID - 1)
         i, k = np.clip(np.rint(m.at(self.nodes)).astype(int), 0, GRID - 1)
         along, across = (np.gradient(m.shape, cell[n], axis=n + 1)[:, i, k] for n in range(2))
-        return m.shape[:, i, k], np.stack([along, across], axis=-1)
+        return np.ascontiguousarray(m.shape[:, i, k]), np.stack([along, across], axis=-1)
 
     def laid(self, down: Array, poses: Array, level: float) -> Laid:
         """How surfaces lie that hang along `down` (n, 3) in vessels with poses (n, 8), filled to a level. Nobody may

@@ -17,10 +17,10 @@ from hotgravel.core.matter.contract import Array, Offers, Seam, Shed, State
 from hotgravel.core.matter.fineness import FINENESS
 from hotgravel.core.matter.forces import pull_on_all
 from hotgravel.core.matter.paint import HAS_COLOUR
-from hotgravel.core.matter.slosh.content import POINTS, Content, Laid, cross_matrix
+from hotgravel.core.matter.slosh.content import POINTS, Content, Laid
 from hotgravel.core.matter.slosh.points import Points
 from hotgravel.core.matter.slosh.surface import RINGS, Bodies, bodies_of, placed
-from hotgravel.core.matter.slosh.swing import swung
+from hotgravel.core.matter.slosh.swing import ridden, swung
 from hotgravel.core.matter.slosh.vessel import HEIGHT, MIDDLE, SPREAD, inverse_of
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import Setting
@@ -184,26 +184,18 @@ class SloshSolver:
         mine = np.flatnonzero(p.source == content.number)
         if not len(mine):
             return
-        rows, node = _rows(a, p, mine), p.node[mine]
-        ripples, (shapes, slopes) = content.row.ripples, content.shapes
-        turn, levels = laid.scale[:, None, None] * laid.turn, laid.levels
-        along = np.swapaxes(turn @ np.swapaxes(laid.axes, 1, 2), 1, 2)  # the surface's axes in the world, as long as it
-        up = np.einsum("nij,nj->ni", turn, laid.normals)
-        lift, rise = ripples * a[WAVE] @ shapes / laid.scale[:, None], ripples * a[WAVING] @ shapes
-        flat = (content.nodes - content.modes.middle) @ np.swapaxes(laid.stretch, 1, 2)
-        arm = flat @ along
-        away = arm + levels[:, None, MIDDLE:SPREAD] @ along + (levels[:, HEIGHT, None] + lift)[..., None] * up[:, None]
-        p.position[mine] = (a[POSE][:, None, :3] + away)[rows, node]
-        normal = -a[DOWN][:, None]
-        tipping = np.swapaxes(cross_matrix(np.cross(a[DOWN], a[RATE])), 1, 2)
-        velocity = np.nan_to_num(a[GOING])[:, None] + arm @ tipping + rise[..., None] * normal
-        p.velocity[mine] = p.flow[mine] = velocity[rows, node]
-        grade = np.tensordot(ripples * a[WAVE] / laid.scale[:, None] ** 2, slopes, 1) @ inverse_of(laid.stretch)
-        bent = normal - grade @ along
+        turn, (shapes, slopes) = laid.scale[:, None, None] * laid.turn, content.shapes
+        axes, up = laid.axes @ np.swapaxes(turn, 1, 2), np.einsum("nij,nj->ni", turn, laid.normals)
         straight = self._gravity(seam)
-        level_way = -unit(straight) if straight.any() else laid.turn @ content.up
-        cosine = (bent * np.reshape(level_way, (-1, 1, 3))).sum(axis=-1) / np.linalg.norm(bent, axis=-1)
-        p.steep[mine] = np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0)))[rows, node]
+        level_way = np.broadcast_to(-unit(straight) if straight.any() else laid.turn @ content.up, up.shape)
+        there, velocity, steep = np.empty((len(mine), 3)), np.empty((len(mine), 3)), np.empty(len(mine))
+        ridden(
+            _rows(a, p, mine), p.node[mine], content.nodes - content.modes.middle, shapes, slopes, content.row.ripples,
+            a[WAVE], a[WAVING], a[POSE][:, :3], laid.scale, axes, up, -a[DOWN], laid.levels, laid.stretch,
+            inverse_of(laid.stretch), np.nan_to_num(a[GOING]), np.cross(a[DOWN], a[RATE]),
+            np.ascontiguousarray(level_way), there, velocity, steep,
+        )  # fmt: skip
+        p.position[mine], p.velocity[mine], p.flow[mine], p.steep[mine] = there, velocity, velocity, steep
 
     def _gravity(self, seam: Seam) -> Array:
         """What pulls all vessels alike, m/s² (3,)."""

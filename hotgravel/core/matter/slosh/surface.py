@@ -15,27 +15,27 @@ from hotgravel.core.matter.slosh.vessel import AREA, HEIGHT, MIDDLE, SPREAD, Ves
 
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
-RINGS = {"rough": 3, "fair": 6, "fine": 12}
 NEAR = 2e-7  # of the volume: how near that of the mesh comes
 ROUNDS = 6
 LITTLE = 1e-3  # of the volume: what is short by less, by waves and corners of walls, is added within the rim
 LEAST = 0.02  # of a film that is whole: less is left out
 FILMED = 0.12  # how much of what lies behind it a whole film hides
 WALL, SURFACE, RIM = 0, 1, 2  # what a vertex is on; a surface's rim is on it too
-AROUND = 96  # corners of a ring: rims of more are joined to it by several of them each
+RINGS = {"rough": (3, 48), "fair": (6, 96), "fine": (12, 192)}  # so many, and of so many corners or a few more
 OFF_RIM = 0.08  # of the way to the middle: the first ring, within which foam gathers
 
 
 @dataclass(frozen=True)
 class Lie:
     """How the surfaces of n vessels lie in their frames: normals (n, 3), axes (n, 2, 3), levels (as `Vessel.levels` has
-    them), and how high waves stand on the modes' grid (n, GRID, GRID); places in a surface's axes lie on that as
-    `at @ place + off`."""
+    them), and how much there is of each wave (n, N), which stands so high on the modes' grid (N, GRID, GRID); places in
+    a surface's axes lie on that as `at @ place + off`."""
 
     normals: Array
     axes: Array
     levels: Array
     waves: Array
+    shape: Array
     at: Array
     off: Array
 
@@ -45,7 +45,7 @@ class Lie:
         cell = (modes.box[1] - modes.box[0]) / (GRID - 1)
         at = inverse_of(stretch) / cell[:, None]
         off = (modes.middle - modes.box[0]) / cell - np.einsum("nij,nj->ni", at, levels[:, MIDDLE:SPREAD])
-        return Lie(normals, axes, levels, np.tensordot(waves, modes.shape, 1), at, off)
+        return Lie(normals, axes, levels, waves, modes.shape, at, off)
 
 
 @dataclass(frozen=True)
@@ -61,10 +61,22 @@ class Bodies:
     thin: NDArray[np.float32]
 
 
-def bodies_of(vessel: Vessel, lie: Lie, volume: float, rings: int, films: Array) -> Bodies:
-    """The liquid in vessels that are alike, each of a volume, and films on their walls (n, W), or (n, 0) without."""
-    way = lie.normals, lie.axes, lie.levels, lie.waves, lie.at, lie.off
+def bodies_of(vessel: Vessel, lie: Lie, volume: float, rings: tuple[int, int], films: Array) -> Bodies:
+    """The liquid in vessels that are alike, each of a volume, and films on their walls (n, W), or (n, 0) without; rings
+    as `RINGS` has them."""
+    way = lie.normals, lie.axes, lie.levels, lie.waves, lie.shape, lie.at, lie.off
     return Bodies(*_bodies(*vessel.walls, *way, volume, NEAR * vessel.room, rings, films))
+
+
+@njit(cache=True)
+def _standing(waves, shape):
+    """How high all waves together stand on the modes' grid."""
+    made = np.zeros(shape.shape[1:])
+    for n in range(len(waves)):
+        for i in range(shape.shape[1]):
+            for k in range(shape.shape[2]):
+                made[i, k] += waves[n] * shape[n, i, k]
+    return made
 
 
 @njit(cache=True)
@@ -126,17 +138,17 @@ def _flat(places, corners, axes):
 
 
 @njit(cache=True)
-def _ringed(place, loop, normal, axes, level, grid, at, off, rings):
+def _ringed(place, loop, normal, axes, level, grid, at, off, how):
     """A surface in rings from its rim to its middle, with waves on it: places and faces; none where not all of it can
     be seen from its middle. Where the rim has many corners, rings have as many for each few of them."""
-    many, flat = len(loop), _flat(place, loop, axes)
+    many, flat, (rings, around) = len(loop), _flat(place, loop, axes), how
     mx, my = flat[:, 0].mean(), flat[:, 1].mean()
     for n in range(many):
         m = (n + 1) % many
         turn = (flat[n, 0] - mx) * (flat[m, 1] - my) - (flat[n, 1] - my) * (flat[m, 0] - mx)
         if turn < -1e-9 * ((flat[n, 0] - mx) ** 2 + (flat[n, 1] - my) ** 2):
             return place[:0], np.empty((0, 3), np.int64)
-    step = max(1, many // AROUND)
+    step = max(1, many // around)
     few = (many + step - 1) // step
     top = np.empty((many + rings * few + 1, 3))
     faces = np.empty((many + 2 * rings * few, 3), np.int64)
@@ -267,15 +279,16 @@ def _used(places, faces, thin):
 
 
 @njit(cache=True, nogil=True)
-def _bodies(walls, faces, edge_of, normals, axes, levels, waves, at, off, volume, near, rings, films):
+def _bodies(walls, faces, edge_of, normals, axes, levels, waves, shape, at, off, volume, near, rings, films):
     """What `Bodies` has, of all vessels."""
     meshes = []
     vertices, triangles = 0, 0
     for n in range(len(normals)):
-        over = _over(walls, normals[n], axes[n], waves[n], at[n], off[n])
+        grid = _standing(waves[n], shape)
+        over = _over(walls, normals[n], axes[n], grid, at[n], off[n])
         place, made, first, rim, level = _body(
-            walls, faces, edge_of, over, levels[n, AREA], levels[n, HEIGHT], normals[n], axes[n], waves[n], at[n],
-            off[n], volume, near, rings,
+            walls, faces, edge_of, over, levels[n, AREA], levels[n, HEIGHT], normals[n], axes[n], grid, at[n], off[n],
+            volume, near, rings,
         )  # fmt: skip
         meshes.append((place, made, np.zeros(len(place)), first, rim))
         if films.shape[1]:

@@ -10,6 +10,8 @@ import math
 import numpy as np
 from numba import njit, prange
 
+from hotgravel.core.matter.slosh.vessel import HEIGHT, MIDDLE
+
 SMALL = 0.04  # radians: what a pendulum's phase goes on by in a part of a step, at most
 STEEPEST = 0.45  # of a wave, k times its height: it breaks, and is no higher
 LEAST = 0.02  # of gravity along the plane's normal: less holds no wave
@@ -98,3 +100,41 @@ def swung(down, rate, wave, waving, pull, axes, bend, part, stiff, number, calms
                     waving[i, n] /= over
         for c in range(3):
             down[i, c], rate[i, c] = d[c], r[c]
+
+
+@njit(cache=True, nogil=True)
+def ridden(
+    row, node, apart, shapes, slopes, ripples, wave, waving, place, scale, axes, up, normal, levels, stretch, inverse,
+    going, tipping, level_way, there, velocity, steep,
+):  # fmt: skip
+    """Where points are that ride on the surfaces of n vessels, how they go and how steep it is there: into `there` and
+    `velocity` (P, 3) and `steep` (P,), degrees.
+
+    row, node (P,): the vessel of each, and which of its points it is. apart (K, 2): how far those are from the middle
+    of the surface at rest. shapes (N, K), slopes (N, K, 2): how high waves stand there, of which surfaces have so much
+    as `wave` and `waving` (n, N), times `ripples`. place, up, normal, going, tipping (n, 3), axes (n, 2, 3): those of
+    surfaces in the world, axes and up as long as vessels are large (scale (n,)), tipping what they turn by. levels
+    (n, LEVEL_WIDTH); stretch, inverse (n, 2, 2). level_way (n, 3): away from what pulls."""
+    for p in range(len(row)):
+        n, k = row[p], node[p]
+        lift, rise, gx, gy = 0.0, 0.0, 0.0, 0.0
+        for m in range(len(shapes)):
+            much = ripples * wave[n, m] / scale[n]
+            lift += much * shapes[m, k]
+            rise += ripples * waving[n, m] * shapes[m, k]
+            gx += much / scale[n] * slopes[m, k, 0]
+            gy += much / scale[n] * slopes[m, k, 1]
+        x = stretch[n, 0, 0] * apart[k, 0] + stretch[n, 0, 1] * apart[k, 1]
+        y = stretch[n, 1, 0] * apart[k, 0] + stretch[n, 1, 1] * apart[k, 1]
+        gx, gy = gx * inverse[n, 0, 0] + gy * inverse[n, 1, 0], gx * inverse[n, 0, 1] + gy * inverse[n, 1, 1]
+        high, long, along = levels[n, HEIGHT] + lift, 0.0, 0.0
+        for c in range(3):
+            a, b = axes[n, 0, c], axes[n, 1, c]
+            there[p, c] = place[n, c] + (x + levels[n, MIDDLE]) * a + (y + levels[n, MIDDLE + 1]) * b + high * up[n, c]
+            d, e = (c + 1) % 3, (c + 2) % 3
+            arm_d, arm_e = x * axes[n, 0, d] + y * axes[n, 1, d], x * axes[n, 0, e] + y * axes[n, 1, e]
+            velocity[p, c] = going[n, c] + tipping[n, d] * arm_e - tipping[n, e] * arm_d + rise * normal[n, c]
+            bent = normal[n, c] - gx * a - gy * b
+            long += bent * bent
+            along += bent * level_way[n, c]
+        steep[p] = math.degrees(math.acos(min(max(along / math.sqrt(long), -1.0), 1.0)))

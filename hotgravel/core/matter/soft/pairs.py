@@ -148,15 +148,15 @@ def apart_at_least(of, four, split):
 
 
 @njit(cache=True, inline="always")
-def may_touch(old, points, rest, thick, thing, four, split, given):
-    """Whether a pair may come to touch on its way from `old` to `points`, each point moved by another `given` times as
-    thick as it is: none that shares a point does, or was one at rest."""
+def may_touch(old, rest, thick, thing, four, split, given, nearer):
+    """Whether a pair may come to touch on its way from `old`, by which it comes `nearer` by so much at most, each point
+    moved by another `given` times as thick as it is: none that shares a point does, or was one at rest."""
     if four[0] == four[2] or four[0] == four[3]:
         return False
     if four[1] == four[2] or four[1] == four[3] if split == 2 else four[0] == four[1]:
         return False
     both = thick[four[0]] + thick[four[3]]
-    room = given * both + nearer_by(old, points, four, split)
+    room = given * both + nearer
     if apart_at_least(old, four, split) - room > 0.5 * both:
         return False
     left = gap_of(old, four, split) - room

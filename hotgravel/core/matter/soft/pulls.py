@@ -20,16 +20,16 @@ FEWEST, MOST = 8, 40  # rounds at most, where that is less, or more: what is sti
 class Web:
     """Triangles in an order in which those that hang together follow one another: their rows (T,) among all, their
     vertices (T, 3) by numbers of their own, and which of the vertices those are (u,); where what hangs together begins
-    among triangles and among vertices. Blocks of a matrix (B,) by the rows of vertices: where each row begins, their
-    columns, and the blocks (T, 9) of each triangle's pairs of corners."""
+    among triangles, among vertices and among `pairs` (P, 2), of corners of a triangle, the lower first; and the pairs
+    (T, 3) of each triangle's first with its second and third corner, and of these two."""
 
     rows: Ints
     nodes: Counts
     members: Counts
     starts: Counts
     begins: Counts
-    lines: Counts
-    columns: Counts
+    ends: Counts
+    pairs: Counts
     places: Counts
 
     @classmethod
@@ -40,18 +40,18 @@ class Web:
         rows = np.lexsort((order, which[nodes[:, 0]]))
         used = np.unique(nodes)
         members = used[np.argsort(which[used], kind="stable")]
-        parts = np.unique(which[used])
+        parts = np.append(np.unique(which[used]), many)
         own = np.zeros(many, np.int64)
         own[members] = np.arange(len(members))
-        nodes = own[nodes[rows]]
-        starts = np.searchsorted(which[members][nodes[:, 0]], np.append(parts, many))
-        begins = np.searchsorted(which[members], np.append(parts, many))
-        keys, places = np.unique(
-            np.repeat(nodes, 3, axis=1).ravel() * len(members) + np.tile(nodes, (1, 3)).ravel(), return_inverse=True
-        )
-        lines = np.searchsorted(keys, np.arange(len(members) + 1) * len(members))
-        counts = (nodes, members, starts, begins, lines, keys % max(len(members), 1), places.reshape(-1, 9))
-        return cls(rows, *(np.ascontiguousarray(of, np.uint32) for of in counts))
+        nodes, part = own[nodes[rows]], which[members]
+        corners = np.sort(nodes[:, [[0, 1], [0, 2], [1, 2]]].reshape(-1, 2), axis=1)
+        # Pairs that follow one another have no vertex in common, where they can: sums need not wait for one another.
+        keys = np.stack([part[corners[:, 0]], corners[:, 1] - corners[:, 0], corners[:, 0]], axis=1)
+        found, places = np.unique(keys, axis=0, return_inverse=True)
+        pairs = np.stack([found[:, 2], found[:, 1] + found[:, 2]], axis=1)
+        starts, begins, ends = (np.searchsorted(of, parts) for of in (part[nodes[:, 0]], part, found[:, 0]))
+        counts = (nodes, members, starts, begins, ends, pairs, places.reshape(-1, 3))
+        return cls(rows, *(np.ascontiguousarray(numbers, np.uint32) for numbers in counts))
 
 
 @dataclass(frozen=True, eq=False)
@@ -89,6 +89,6 @@ class Strain:
         web = self.web
         if len(web.members):
             strained(
-                x, self.w, web.nodes, self.numbers, web.members, web.starts, web.begins, web.lines, web.columns,
+                x, self.w, web.nodes, self.numbers, web.members, web.starts, web.begins, web.ends, web.pairs,
                 web.places, self.rounds, self.dt, eased,
             )  # fmt: skip

@@ -57,9 +57,21 @@ def _turned(a):
 
 
 @njit(cache=True, inline="always")
-def _count(blocks, place, much, a):
-    for e in range(9):
-        blocks[place, e] += much * a[e]
+def _count_own(own, i, a):
+    """Count a vertex's own matrix, which is the same turned: its upper half, by rows."""
+    own[i, 0], own[i, 1], own[i, 2] = own[i, 0] + a[0], own[i, 1] + a[1], own[i, 2] + a[2]
+    own[i, 3], own[i, 4], own[i, 5] = own[i, 3] + a[4], own[i, 4] + a[5], own[i, 5] + a[8]
+
+
+@njit(cache=True, inline="always")
+def _count(blocks, place, turned, much, a):
+    """Count a matrix of two vertices, turned where their pair has them the other way round."""
+    if turned:
+        for e in range(9):
+            blocks[place, e] += much * a[e % 3 * 3 + e // 3]
+    else:
+        for e in range(9):
+            blocks[place, e] += much * a[e]
 
 
 @njit(cache=True, inline="always")
@@ -70,9 +82,9 @@ def _push(force, i, much, a):
 
 
 @njit(cache=True, nogil=True)
-def _linearised(x, nodes, numbers, places, first, last, square, force, blocks):
+def _linearised(x, nodes, numbers, places, first, last, square, force, own, blocks):
     """Add how triangles from first to last pull to `force` (u, 3), in place, and how that changes with vertices to
-    `blocks` (B, 9), both times the small step squared."""
+    `own` (u, 6), of each by itself, and `blocks` (P, 9), of pairs, all times the small step squared."""
     for t in range(first, last):
         n, place = numbers[t], places[t]
         a, b, c = nodes[t, 0], nodes[t, 1], nodes[t, 2]
@@ -101,55 +113,90 @@ def _linearised(x, nodes, numbers, places, first, last, square, force, blocks):
         bc = _joined(1.0, _joined(n[0] * n[2], uu, n[1] * n[3], vv), 1.0, _joined(n[0] * n[3], uv, n[1] * n[2], vu))
         cb = _turned(bc)
         ab, ac = _joined(1.0, bb, 1.0, cb), _joined(1.0, bc, 1.0, cc)
-        _count(blocks, place[0], 1.0, _joined(1.0, ab, 1.0, ac))
-        _count(blocks, place[1], -1.0, ab)
-        _count(blocks, place[2], -1.0, ac)
-        _count(blocks, place[3], -1.0, _turned(ab))
-        _count(blocks, place[4], 1.0, bb)
-        _count(blocks, place[5], 1.0, bc)
-        _count(blocks, place[6], -1.0, _turned(ac))
-        _count(blocks, place[7], 1.0, cb)
-        _count(blocks, place[8], 1.0, cc)
+        _count_own(own, a, _joined(1.0, ab, 1.0, ac))
+        _count_own(own, b, bb)
+        _count_own(own, c, cc)
+        _count(blocks, place[0], a > b, -1.0, ab)
+        _count(blocks, place[1], a > c, -1.0, ac)
+        _count(blocks, place[2], b > c, 1.0, bc)
 
 
 @njit(cache=True, nogil=True)
-def _times(blocks, lines, columns, mass, first, last, p, q):
-    """The matrix times p (u, 3), into q (u, 3), of vertices from first to last. Returns p times that."""
-    found = 0.0
+def _times(own, pairs, blocks, first, last, begin, end, p, q):
+    """The matrix times p (u, 3), into q (u, 3), of vertices from first to last and their pairs from begin to end.
+    Returns p times that."""
     for m in range(first, last):
-        x, y, z = mass[m] * p[m, 0], mass[m] * p[m, 1], mass[m] * p[m, 2]
-        for k in range(lines[m], lines[m + 1]):
-            j = columns[k]
-            a, b, c = p[j, 0], p[j, 1], p[j, 2]
-            x += blocks[k, 0] * a + blocks[k, 1] * b + blocks[k, 2] * c
-            y += blocks[k, 3] * a + blocks[k, 4] * b + blocks[k, 5] * c
-            z += blocks[k, 6] * a + blocks[k, 7] * b + blocks[k, 8] * c
-        q[m, 0], q[m, 1], q[m, 2] = x, y, z
-        found += p[m, 0] * x + p[m, 1] * y + p[m, 2] * z
-    return found
+        a, b, c = p[m, 0], p[m, 1], p[m, 2]
+        q[m, 0] = own[m, 0] * a + own[m, 1] * b + own[m, 2] * c
+        q[m, 1] = own[m, 1] * a + own[m, 3] * b + own[m, 4] * c
+        q[m, 2] = own[m, 2] * a + own[m, 4] * b + own[m, 5] * c
+    for k in range(begin, end):
+        i, j, block = pairs[k, 0], pairs[k, 1], blocks[k]
+        a, b, c = p[j, 0], p[j, 1], p[j, 2]
+        q[i, 0] += block[0] * a + block[1] * b + block[2] * c
+        q[i, 1] += block[3] * a + block[4] * b + block[5] * c
+        q[i, 2] += block[6] * a + block[7] * b + block[8] * c
+        a, b, c = p[i, 0], p[i, 1], p[i, 2]
+        q[j, 0] += block[0] * a + block[3] * b + block[6] * c
+        q[j, 1] += block[1] * a + block[4] * b + block[7] * c
+        q[j, 2] += block[2] * a + block[5] * b + block[8] * c
+    return _summed(p, q, first, last)
+
+
+@njit(cache=True, nogil=True)
+def _summed(p, q, first, last):
+    x = y = z = 0.0  # sums that do not wait for one another
+    for m in range(first, last):
+        x += p[m, 0] * q[m, 0]
+        y += p[m, 1] * q[m, 1]
+        z += p[m, 2] * q[m, 2]
+    return x + y + z
+
+
+@njit(cache=True, nogil=True)
+def _eased(gone, left, p, q, light, far, first, last):
+    """Go so far along p, in place, which takes as much of q off what is left. Returns how much is off then."""
+    x = y = z = 0.0
+    for m in range(first, last):
+        for e in range(3):
+            gone[m, e] += far * p[m, e]
+        a, b, c = left[m, 0] - far * q[m, 0], left[m, 1] - far * q[m, 1], left[m, 2] - far * q[m, 2]
+        left[m, 0], left[m, 1], left[m, 2] = a, b, c
+        x += light[m] * a * a
+        y += light[m] * b * b
+        z += light[m] * c * c
+    return x + y + z
+
+
+@njit(cache=True, nogil=True)
+def _turn(p, left, light, share, first, last):
+    """The next direction: that of what is left, and a share of the last."""
+    for m in range(first, last):
+        for e in range(3):
+            p[m, e] = light[m] * left[m, e] + share * p[m, e]
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def strained(x, w, nodes, numbers, members, starts, begins, lines, columns, places, rounds, dt, eased):
+def strained(x, w, nodes, numbers, members, starts, begins, ends, pairs, places, rounds, dt, eased):
     """Move vertices (n, 3) in place as triangles that are pulled would have them at the end of a small step of dt
     seconds; `w` (n,) is one over their masses, and the triangles' numbers (T, 7) are in the order of a `Web`. `eased`
     (n, 3) is by how much the small step before moved them so, and becomes that of this one; there are so many `rounds`
     at most."""
     u = len(members)
-    own, gone, p, q, mass = np.empty((u, 3)), np.empty((u, 3)), np.empty((u, 3)), np.empty((u, 3)), np.empty(u)
-    left, light, blocks = np.zeros((u, 3)), np.empty(u), np.zeros((len(columns), 9))
+    here, gone, p, q = np.empty((u, 3)), np.empty((u, 3)), np.empty((u, 3)), np.empty((u, 3))
+    left, light, own, blocks = np.zeros((u, 3)), np.empty(u), np.zeros((u, 6)), np.zeros((len(pairs), 9))
     for row in prange(len(starts) - 1):
         part = np.int64(row)
         first, last, given = begins[part], begins[part + 1], 0.0
         for m in range(first, last):
             i = members[m]
             light[m] = w[i]
-            mass[m] = 1.0 / w[i] if w[i] > 0.0 else 0.0
+            own[m, 0] = own[m, 3] = own[m, 5] = 1.0 / w[i] if w[i] > 0.0 else 0.0
             for e in range(3):
-                own[m, e], gone[m, e] = x[i, e], 0.0
+                here[m, e], gone[m, e] = x[i, e], 0.0
                 p[m, e] = eased[i, e] if w[i] > 0.0 else 0.0
                 given = max(given, abs(p[m, e]))
-        _linearised(own, nodes, numbers, places, starts[part], starts[part + 1], dt * dt, left, blocks)
+        _linearised(here, nodes, numbers, places, starts[part], starts[part + 1], dt * dt, left, own, blocks)
         off = 0.0
         for m in range(first, last):
             for e in range(3):
@@ -157,22 +204,19 @@ def strained(x, w, nodes, numbers, members, starts, begins, lines, columns, plac
                 if given == 0.0:
                     p[m, e] = light[m] * left[m, e]
         enough = max(CLOSE * CLOSE * off, LEAST * LEAST)
-        for _ in range(rounds):
+        for turn in range(rounds):
             if off <= enough:
                 break
-            curve, along, back = _times(blocks, lines, columns, mass, first, last, p, q), 0.0, 0.0
-            for m in range(first, last):
-                along += p[m, 0] * left[m, 0] + p[m, 1] * left[m, 1] + p[m, 2] * left[m, 2]
-            far, off = along / curve, 0.0
-            for m in range(first, last):
-                for e in range(3):
-                    gone[m, e] += far * p[m, e]
-                    left[m, e] -= far * q[m, e]
-                    off += light[m] * left[m, e] ** 2
-                    back += light[m] * left[m, e] * q[m, e]
-            for m in range(first, last):
-                for e in range(3):
-                    p[m, e] = light[m] * left[m, e] - back / curve * p[m, e]
+            curve = _times(own, pairs, blocks, first, last, ends[part], ends[part + 1], p, q)
+            along = off if turn else _summed(p, left, first, last)  # the first direction is not that of what is left
+            before, off = off, _eased(gone, left, p, q, light, along / curve, first, last)
+            share = off / before
+            if turn == 0:
+                share = 0.0
+                for m in range(first, last):
+                    for e in range(3):
+                        share -= light[m] * left[m, e] * q[m, e] / curve
+            _turn(p, left, light, share, first, last)
         for m in range(first, last):
             for e in range(3):
                 eased[members[m], e] = gone[m, e]

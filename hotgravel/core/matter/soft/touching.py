@@ -2,18 +2,17 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import NamedTuple, TypeVar
+from typing import NamedTuple
 
 import numpy as np
 
-from hotgravel.core.matter.soft.boxes import boxed, in_order, listed, neared, refit, tree_for
+from hotgravel.core.matter.soft.boxes import in_order, listed, neared, refit, swept, tree_for
 from hotgravel.core.matter.soft.edges import edges_of, edges_parted
 from hotgravel.core.matter.soft.impact_zones import meeting, zoned
 from hotgravel.core.matter.soft.model import Array, Flags, Ints, Surface
 from hotgravel.core.matter.soft.pairs import laid, limited, measured, touchable
 from hotgravel.core.matter.soft.points import CLINGS, points_parted
 
-Table = TypeVar("Table", Array, Ints)
 ROOM = 16  # that may come to touch a triangle or an edge, until more do
 ROUSED = 0.2  # of its thickness: so much nearer a pair may be brought by what moves others apart
 MANY = 0.2  # of all points: where more have strayed, all are looked at anew
@@ -208,29 +207,17 @@ class Near:
     def _found(self, ways: Ways, rows: Ints, others: Ints, known: Flags, *, later: bool = False) -> tuple[Ints, Array]:
         """What may come to touch of its own in some rows and of others, some of which are `known` as its own too."""
         old, points, rest, thick, group = ways
-        mine, other_boxes, nodes = _rows(self.mine, rows), np.zeros((len(others), 6)), tree_for(len(others))
-        count = np.zeros(len(mine), np.int64)
-        boxed(old, points, thick, 0.5 + GIVEN, others, other_boxes)
-        refit(other_boxes, nodes)
-        if others is self.mine:
-            boxes = _rows(other_boxes, rows)
-        else:
-            boxes = np.zeros((len(mine), 6))
-            boxed(old, points, thick, 0.5 + GIVEN, mine, boxes)
+        all_others, nodes = swept(old, points, thick, 0.5 + GIVEN, others), tree_for(len(others))
+        refit(all_others.boxes, nodes)
+        itself = others is self.mine
+        mine = all_others.only(rows) if itself else swept(old, points, thick, 0.5 + GIVEN, self.mine[rows])
+        count = np.zeros(len(mine.corners), np.int64)
         while True:
-            neared(
-                old, points, rest, thick, group, GIVEN, mine, boxes, rows, others, other_boxes, nodes, known, later,
-                self.found, count,
-            )  # fmt: skip
+            neared(old, rest, thick, group, GIVEN, mine, rows, all_others, nodes, known, later, self.found, count)
             if (most := int(count.max(initial=0))) <= self.found.shape[1]:
                 break
             self.found = np.zeros((len(self.mine), 2 * most), np.int64)
         fours, least = np.zeros((count.sum(), 4), np.int64), np.zeros(count.sum())
-        listed(mine, others, self.found, count, np.cumsum(count), fours)
+        listed(mine.corners, others, self.found, count, np.cumsum(count), fours)
         limited(rest, group, fours, self.split, least)
         return fours, least
-
-
-def _rows(of: Table, rows: Ints) -> Table:
-    """Some rows of an array, by their numbers; itself where they are all, as in most small steps."""
-    return of if len(rows) == len(of) else of[rows]

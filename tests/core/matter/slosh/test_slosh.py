@@ -176,7 +176,7 @@ def test_waves_keep_the_volume_of_the_mesh():
         np.array([[0.2, -0.9, 0.1]]) / np.linalg.norm([0.2, -0.9, 0.1]), np.array([[0, 0, 0, 0, 0, 0, 1, 1.0]]), 0.5
     )
     lie = made.lie(laid, 0.02 * np.cos(np.arange(len(made.modes.number)))[None])
-    mesh = bodies_of(made.vessel, lie, 0.5 * made.vessel.room, 9, np.zeros((1, 0)))
+    mesh = bodies_of(made.vessel, lie, 0.5 * made.vessel.room, (9, 96), np.zeros((1, 0)))
     closed = trimesh.Trimesh(mesh.vertices, mesh.faces)
     closed.merge_vertices(digits_vertex=9)
     assert closed.is_watertight
