@@ -56,8 +56,8 @@ def solid(vertices: Array, faces: Ints) -> Any:
 
 
 def triangles_of(mesh: Any) -> tuple[Array, Ints]:
-    """The vertices (V, 3) and faces (F, 3) of a mesh of manifold3d's."""
-    return np.asarray(mesh.vert_properties[:, :3], np.float64), np.asarray(mesh.tri_verts, np.int64)
+    """The vertices (V, 3) and faces (F, 3) of a mesh of manifold3d's, which need not be kept for them."""
+    return np.array(mesh.vert_properties[:, :3], np.float64), np.array(mesh.tri_verts, np.int64)
 
 
 def fused(solids: Sequence[Any]) -> Any:
