@@ -95,6 +95,7 @@ _SHOT: dict[str, Any] = {
 
 def _computed(shot: dict[str, Any], stopped: Callable[[], bool] = lambda: False, seen: bool = True) -> bool:
     """Compute a shot and, if it is to be seen, a picture of it, unless it is stopped before; whether it was not."""
+    from hotgravel.core.lengths import FEW, lengths
     from hotgravel.core.picture.lens import smeared
     from hotgravel.core.picture.still import still_of
     from hotgravel.core.shape.unwrapping import looked_up
@@ -108,6 +109,7 @@ def _computed(shot: dict[str, Any], stopped: Callable[[], bool] = lambda: False,
             still_of(world, folder, world.shot.finish.last, (32, 18))
             smeared(np.zeros((2, 2, 6)), np.ones((2, 2)), np.full((2, 2, 2), 3.0))
             looked_up(np.eye(3)[None], np.zeros((1, 3, 2)))(np.eye(3)[None])
+            lengths(np.zeros((FEW, 3)))
     return True
 
 

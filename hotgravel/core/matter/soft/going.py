@@ -30,7 +30,7 @@ ROUNDS = 3  # of keeping all apart: what moves one may push it into the next
 ZONE_ROUNDS = 60  # in which what would go through each other may take along what that would then go through
 MET_ROUNDS = 4  # of them after which what that moves into what it collides with is put out of it
 FAR = 1e7  # m: where vertices are that are not there
-PRESSED = 4.0  # times as stiff as in the linear system a pull may be that goes far at once, where anything presses
+PRESSED = 0.5  # times as stiff as in the linear system a pull may be that goes far at once, where anything presses
 TRAVEL = 1.0  # of the way from one vertex to the next: what anything may go in a small step
 
 

@@ -11,7 +11,7 @@ from hotgravel.core.matter.soft.model import Array, Energies, Ints
 from hotgravel.core.matter.soft.strain import LEAST, strained
 
 Counts = NDArray[np.uint32]
-REACH = 1.25  # times as many rounds at most as a pull passes triangles in a small step: fewer, and it shakes
+REACH = 0.75  # times as many rounds at most as a pull passes triangles in a small step: seldom are all needed
 MANY = 0.9  # of the triangles: a pull passes no more of them than so many would have it
 FEWEST, MOST = 8, 40  # rounds at most, where that is less, or more: what is stiffer has the rest of it left
 
@@ -20,16 +20,17 @@ FEWEST, MOST = 8, 40  # rounds at most, where that is less, or more: what is sti
 class Web:
     """Triangles in an order in which those that hang together follow one another: their rows (T,) among all, their
     vertices (T, 3) by numbers of their own, and which of the vertices those are (u,); where what hangs together begins
-    among triangles, among vertices and among `pairs` (P, 2), of corners of a triangle, the lower first; and the pairs
-    (T, 3) of each triangle's first with its second and third corner, and of these two."""
+    among triangles and among vertices. Pairs of corners by the lower of both: where those of each vertex begin, the
+    others' numbers (P,), and the pairs (T, 3) of each triangle's first with its second and third corner, and of these
+    two."""
 
     rows: Ints
     nodes: Counts
     members: Counts
     starts: Counts
     begins: Counts
-    ends: Counts
-    pairs: Counts
+    lines: Counts
+    columns: Counts
     places: Counts
 
     @classmethod
@@ -45,12 +46,11 @@ class Web:
         own[members] = np.arange(len(members))
         nodes, part = own[nodes[rows]], which[members]
         corners = np.sort(nodes[:, [[0, 1], [0, 2], [1, 2]]].reshape(-1, 2), axis=1)
-        # Pairs that follow one another have no vertex in common, where they can: sums need not wait for one another.
-        keys = np.stack([part[corners[:, 0]], corners[:, 1] - corners[:, 0], corners[:, 0]], axis=1)
-        found, places = np.unique(keys, axis=0, return_inverse=True)
-        pairs = np.stack([found[:, 2], found[:, 1] + found[:, 2]], axis=1)
-        starts, begins, ends = (np.searchsorted(of, parts) for of in (part[nodes[:, 0]], part, found[:, 0]))
-        counts = (nodes, members, starts, begins, ends, pairs, places.reshape(-1, 3))
+        keys, places = np.unique(corners[:, 0] * len(members) + corners[:, 1], return_inverse=True)
+        lines = np.searchsorted(keys, np.arange(len(members) + 1) * len(members))
+        columns = keys % max(len(members), 1)
+        starts, begins = (np.searchsorted(of, parts) for of in (part[nodes[:, 0]], part))
+        counts = (nodes, members, starts, begins, lines, columns, places.reshape(-1, 3))
         return cls(rows, *(np.ascontiguousarray(numbers, np.uint32) for numbers in counts))
 
 
@@ -89,6 +89,6 @@ class Strain:
         web = self.web
         if len(web.members):
             strained(
-                x, self.w, web.nodes, self.numbers, web.members, web.starts, web.begins, web.ends, web.pairs,
+                x, self.w, web.nodes, self.numbers, web.members, web.starts, web.begins, web.lines, web.columns,
                 web.places, self.rounds, self.dt, eased,
             )  # fmt: skip

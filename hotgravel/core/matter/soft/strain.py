@@ -2,9 +2,13 @@
 
 Each triangle holds half its stiffness times the square of how much longer than at rest it is along either of its two
 ways, and of how far these are off right angles. Its tangent leaves out all that would push vertices on, so that the
-matrix is positive (Baraff and Witkin 1998). The first direction of the gradients is how the pull moved vertices in the
-small step before: what hangs, or is pulled alike for a time, is solved for at once, however many triangles it has. What
-hangs together is solved by itself, so that the result is the same on any number of threads.
+matrix is positive (Baraff and Witkin 1998). What hangs together is solved by itself, so that the result is the same on
+any number of threads.
+
+The gradients are conditioned by going through vertices there and back, each moved as those before it have been; of the
+matrix only its halves are needed then, K = D + L and its transpose (Eisenstat 1981). The first direction is how the
+pull moved vertices in the small step before: what hangs, or is pulled alike for a time, is solved for at once, however
+many triangles it has.
 """
 
 import math
@@ -121,31 +125,87 @@ def _linearised(x, nodes, numbers, places, first, last, square, force, own, bloc
         _count(blocks, place[2], b > c, 1.0, bc)
 
 
-@njit(cache=True, nogil=True)
-def _times(own, pairs, blocks, first, last, begin, end, p, q):
-    """The matrix times p (u, 3), into q (u, 3), of vertices from first to last and their pairs from begin to end.
-    Returns p times that."""
-    for m in range(first, last):
-        a, b, c = p[m, 0], p[m, 1], p[m, 2]
-        q[m, 0] = own[m, 0] * a + own[m, 1] * b + own[m, 2] * c
-        q[m, 1] = own[m, 1] * a + own[m, 3] * b + own[m, 4] * c
-        q[m, 2] = own[m, 2] * a + own[m, 4] * b + own[m, 5] * c
-    for k in range(begin, end):
-        i, j, block = pairs[k, 0], pairs[k, 1], blocks[k]
+@njit(cache=True, inline="always")
+def _by(own, m, a):
+    """A vertex's own matrix times a vector."""
+    return (
+        own[m, 0] * a[0] + own[m, 1] * a[1] + own[m, 2] * a[2], own[m, 1] * a[0] + own[m, 3] * a[1] + own[m, 4] * a[2],
+        own[m, 2] * a[0] + own[m, 4] * a[1] + own[m, 5] * a[2],
+    )  # fmt: skip
+
+
+@njit(cache=True, inline="always")
+def _at(p, m):
+    return p[m, 0], p[m, 1], p[m, 2]
+
+
+@njit(cache=True, inline="always")
+def _of_later(blocks, lines, columns, m, p):
+    """What p (u, 3) of the vertices that come later counts at vertex m."""
+    x, y, z = 0.0, 0.0, 0.0
+    for k in range(lines[m], lines[m + 1]):
+        j = columns[k]
         a, b, c = p[j, 0], p[j, 1], p[j, 2]
-        q[i, 0] += block[0] * a + block[1] * b + block[2] * c
-        q[i, 1] += block[3] * a + block[4] * b + block[5] * c
-        q[i, 2] += block[6] * a + block[7] * b + block[8] * c
-        a, b, c = p[i, 0], p[i, 1], p[i, 2]
-        q[j, 0] += block[0] * a + block[3] * b + block[6] * c
-        q[j, 1] += block[1] * a + block[4] * b + block[7] * c
-        q[j, 2] += block[2] * a + block[5] * b + block[8] * c
-    return _summed(p, q, first, last)
+        x += blocks[k, 0] * a + blocks[k, 1] * b + blocks[k, 2] * c
+        y += blocks[k, 3] * a + blocks[k, 4] * b + blocks[k, 5] * c
+        z += blocks[k, 6] * a + blocks[k, 7] * b + blocks[k, 8] * c
+    return x, y, z
+
+
+@njit(cache=True, nogil=True)
+def _fit(light, own, inverse, blocks, lines, columns, force, first, last):
+    """Vertices that nothing moves hang on none and are not pulled, in place; the inverses of own matrices (u, 6)."""
+    for m in range(first, last):
+        for k in range(lines[m], lines[m + 1]):
+            if light[m] == 0.0 or light[columns[k]] == 0.0:
+                blocks[k] = 0.0
+        if light[m] == 0.0:
+            force[m], own[m] = 0.0, 0.0
+            own[m, 0] = own[m, 3] = own[m, 5] = 1.0
+        a, b, c, d, e, f = own[m, 0], own[m, 1], own[m, 2], own[m, 3], own[m, 4], own[m, 5]
+        p, q, r = d * f - e * e, c * e - b * f, b * e - c * d
+        much = 1.0 / (a * p + b * q + c * r)
+        inverse[m, 0], inverse[m, 1], inverse[m, 2] = much * p, much * q, much * r
+        inverse[m, 3], inverse[m, 4], inverse[m, 5] = (
+            much * (a * f - c * c), much * (b * c - a * e), much * (a * d - b * b)
+        )  # fmt: skip
+
+
+@njit(cache=True, nogil=True)
+def _there(inverse, blocks, lines, columns, first, last, left):
+    """The inverse of K times what is left (u, 3), in place."""
+    for m in range(first, last):
+        a, b, c = _by(inverse, m, _at(left, m))
+        left[m, 0], left[m, 1], left[m, 2] = a, b, c
+        for k in range(lines[m], lines[m + 1]):
+            j = columns[k]
+            left[j, 0] -= blocks[k, 0] * a + blocks[k, 3] * b + blocks[k, 6] * c
+            left[j, 1] -= blocks[k, 1] * a + blocks[k, 4] * b + blocks[k, 7] * c
+            left[j, 2] -= blocks[k, 2] * a + blocks[k, 5] * b + blocks[k, 8] * c
+
+
+@njit(cache=True, nogil=True)
+def _times(inverse, blocks, lines, columns, first, last, p, way, q):
+    """The conditioned matrix times p (u, 3), into q (u, 3), and what moves vertices so, into `way` (u, 3). Returns p
+    times that."""
+    for m in range(last - np.int64(1), np.int64(first) - 1, -1):
+        x, y, z = _of_later(blocks, lines, columns, m, way)
+        q[m, 0], q[m, 1], q[m, 2] = x, y, z
+        way[m, 0], way[m, 1], way[m, 2] = _by(inverse, m, (p[m, 0] - x, p[m, 1] - y, p[m, 2] - z))
+    _there(inverse, blocks, lines, columns, first, last, q)
+    x = y = z = 0.0  # sums that do not wait for one another
+    for m in range(first, last):
+        for c in range(3):
+            q[m, c] += way[m, c]
+        x += p[m, 0] * q[m, 0]
+        y += p[m, 1] * q[m, 1]
+        z += p[m, 2] * q[m, 2]
+    return x + y + z
 
 
 @njit(cache=True, nogil=True)
 def _summed(p, q, first, last):
-    x = y = z = 0.0  # sums that do not wait for one another
+    x = y = z = 0.0
     for m in range(first, last):
         x += p[m, 0] * q[m, 0]
         y += p[m, 1] * q[m, 1]
@@ -154,37 +214,35 @@ def _summed(p, q, first, last):
 
 
 @njit(cache=True, nogil=True)
-def _eased(gone, left, p, q, light, far, first, last):
-    """Go so far along p, in place, which takes as much of q off what is left. Returns how much is off then."""
+def _off(own, left, first, last):
+    """How much is left in all, by the energy that it stands for."""
     x = y = z = 0.0
     for m in range(first, last):
-        for e in range(3):
-            gone[m, e] += far * p[m, e]
-        a, b, c = left[m, 0] - far * q[m, 0], left[m, 1] - far * q[m, 1], left[m, 2] - far * q[m, 2]
-        left[m, 0], left[m, 1], left[m, 2] = a, b, c
-        x += light[m] * a * a
-        y += light[m] * b * b
-        z += light[m] * c * c
+        a, b, c = _by(own, m, _at(left, m))
+        x += left[m, 0] * a
+        y += left[m, 1] * b
+        z += left[m, 2] * c
     return x + y + z
 
 
 @njit(cache=True, nogil=True)
-def _turn(p, left, light, share, first, last):
+def _turn(own, left, share, first, last, p):
     """The next direction: that of what is left, and a share of the last."""
     for m in range(first, last):
-        for e in range(3):
-            p[m, e] = light[m] * left[m, e] + share * p[m, e]
+        a, b, c = _by(own, m, _at(left, m))
+        p[m, 0], p[m, 1], p[m, 2] = a + share * p[m, 0], b + share * p[m, 1], c + share * p[m, 2]
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def strained(x, w, nodes, numbers, members, starts, begins, ends, pairs, places, rounds, dt, eased):
+def strained(x, w, nodes, numbers, members, starts, begins, lines, columns, places, rounds, dt, eased):
     """Move vertices (n, 3) in place as triangles that are pulled would have them at the end of a small step of dt
     seconds; `w` (n,) is one over their masses, and the triangles' numbers (T, 7) are in the order of a `Web`. `eased`
     (n, 3) is by how much the small step before moved them so, and becomes that of this one; there are so many `rounds`
     at most."""
     u = len(members)
-    here, gone, p, q = np.empty((u, 3)), np.empty((u, 3)), np.empty((u, 3)), np.empty((u, 3))
-    left, light, own, blocks = np.zeros((u, 3)), np.empty(u), np.zeros((u, 6)), np.zeros((len(pairs), 9))
+    here, gone, way, p, q = np.empty((u, 3)), np.empty((u, 3)), np.empty((u, 3)), np.empty((u, 3)), np.empty((u, 3))
+    left, light, own, inverse = np.zeros((u, 3)), np.empty(u), np.zeros((u, 6)), np.empty((u, 6))
+    blocks = np.zeros((len(columns), 9))
     for row in prange(len(starts) - 1):
         part = np.int64(row)
         first, last, given = begins[part], begins[part + 1], 0.0
@@ -194,29 +252,37 @@ def strained(x, w, nodes, numbers, members, starts, begins, ends, pairs, places,
             own[m, 0] = own[m, 3] = own[m, 5] = 1.0 / w[i] if w[i] > 0.0 else 0.0
             for e in range(3):
                 here[m, e], gone[m, e] = x[i, e], 0.0
-                p[m, e] = eased[i, e] if w[i] > 0.0 else 0.0
-                given = max(given, abs(p[m, e]))
+                way[m, e] = eased[i, e] if w[i] > 0.0 else 0.0
+                given = max(given, abs(way[m, e]))
         _linearised(here, nodes, numbers, places, starts[part], starts[part + 1], dt * dt, left, own, blocks)
-        off = 0.0
-        for m in range(first, last):
-            for e in range(3):
-                off += light[m] * left[m, e] ** 2
-                if given == 0.0:
-                    p[m, e] = light[m] * left[m, e]
+        _fit(light, own, inverse, blocks, lines, columns, left, first, last)
+        _there(inverse, blocks, lines, columns, first, last, left)
+        off = _off(own, left, first, last)
         enough = max(CLOSE * CLOSE * off, LEAST * LEAST)
+        for m in range(first, last):
+            a, b, c = _by(own, m, _at(way, m))
+            x_, y_, z_ = _of_later(blocks, lines, columns, m, way)
+            p[m, 0], p[m, 1], p[m, 2] = a + x_, b + y_, c + z_
+        if given == 0.0:
+            _turn(own, left, 0.0, first, last, p)
         for turn in range(rounds):
             if off <= enough:
                 break
-            curve = _times(own, pairs, blocks, first, last, ends[part], ends[part + 1], p, q)
+            curve = _times(inverse, blocks, lines, columns, first, last, p, way, q)
             along = off if turn else _summed(p, left, first, last)  # the first direction is not that of what is left
-            before, off = off, _eased(gone, left, p, q, light, along / curve, first, last)
+            far = along / curve
+            for m in range(first, last):
+                for e in range(3):
+                    gone[m, e] += far * way[m, e]
+                    left[m, e] -= far * q[m, e]
+            before, off = off, _off(own, left, first, last)
             share = off / before
             if turn == 0:
                 share = 0.0
                 for m in range(first, last):
-                    for e in range(3):
-                        share -= light[m] * left[m, e] * q[m, e] / curve
-            _turn(p, left, light, share, first, last)
+                    a, b, c = _by(own, m, _at(left, m))
+                    share -= (a * q[m, 0] + b * q[m, 1] + c * q[m, 2]) / curve
+            _turn(own, left, share, first, last, p)
         for m in range(first, last):
             for e in range(3):
                 eased[members[m], e] = gone[m, e]
