@@ -1,0 +1,41 @@
+"""Cloth that is pulled, solved for at once: against the least of what an implicit step costs, as SciPy finds it."""
+
+import numpy as np
+import pytest
+from scipy.optimize import minimize
+
+from hotgravel.core.matter.soft.grids import sheet
+from hotgravel.core.matter.soft.model import grouped, of_triangles
+from hotgravel.core.matter.soft.pulls import Strain, Web
+
+DT, STRETCH, SHEAR = 1.0 / 192.0, 2000.0, 700.0
+
+
+@pytest.mark.parametrize("given", [0.0, 1e-3])
+def test_what_is_pulled_moves_to_the_least_of_its_energy_and_its_inertia(given):
+    # An implicit Euler step is where that is least (Martin and others, Example-Based Elastic Materials, 2011).
+    rest, faces = sheet(1.0, 1.0, 4, "alternating")
+    numbers, area = of_triangles(rest, faces)
+    numbers[:, 5:7] = STRETCH, SHEAR
+    mass = 0.2 * np.bincount(faces.ravel(), np.repeat(area / 3.0, 3))
+    w = np.where(np.arange(len(rest)) < 2, 0.0, 1.0 / mass)  # two corners are held
+    draw = np.random.default_rng(3)
+    x, eased = rest + 1e-4 * draw.standard_normal(rest.shape), given * draw.standard_normal(rest.shape)
+
+    def cost(moved):
+        d = moved.reshape(-1, 3) * (w > 0.0)[:, None]
+        a, b, c = (x + d)[faces.T]
+        u, v = (numbers[:, n, None] * (b - a) + numbers[:, 2 + n, None] * (c - a) for n in (0, 1))
+        long, wide = np.linalg.norm(u, axis=1), np.linalg.norm(v, axis=1)
+        askew = (u * v).sum(axis=1) / (long * wide)
+        pulled = numbers[:, 4] * (STRETCH * ((long - 1) ** 2 + (wide - 1) ** 2) + SHEAR * askew**2) / 2
+        return 1e6 * (pulled.sum() + (mass[:, None] * d**2).sum() / (2 * DT**2))
+
+    exact = minimize(cost, np.zeros(x.size), method="BFGS", options={"gtol": 1e-6}).x.reshape(-1, 3)
+    exact[w == 0.0] = 0.0
+    triangles = grouped(faces, numbers, len(rest))
+    web, moved = Web.of(triangles.nodes, triangles.rows, len(rest)), x.copy()
+    Strain.of(web, triangles, np.full(len(rest), np.inf), w, DT).ease(moved, eased)
+    off, least = cost((moved - x).ravel()), cost(exact.ravel())
+    assert off - least < 3e-4 * (cost(np.zeros(x.size)) - least)
+    assert eased == pytest.approx(moved - x)
