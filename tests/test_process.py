@@ -44,7 +44,7 @@ def test_tests_load_the_kernels_that_set_up_has_prepared():
     assert numba.config.THREADING_LAYER_PRIORITY[0] == "omp"
 
 
-KERNEL = "import hotgravel, numpy as np; from hotgravel.core.lengths import lengths; lengths(np.ones((9, 3)))"
+KERNEL = "import hotgravel, numpy as np; from hotgravel.core.lengths import FEW, lengths; lengths(np.ones((FEW, 3)))"
 
 
 @pytest.mark.skipif(platform.system() != "Linux", reason="another OpenMP library may stand in elsewhere")

@@ -14,6 +14,7 @@ from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shot.slosh import Slosh
 
 Array = NDArray[np.float64]
+LATELY = 3  # times: a frame's meshes are made while its next is computed
 POINTS = 24  # of each surface, that cues and gauges go by
 REACH = 1.6  # deviations of a surface from its middle: how far off they lie
 LEAST, MOST = 0.02, 0.98  # of the room: the surface at rest, that modes are found of, stands between them
@@ -79,13 +80,14 @@ class Content:
 
     def laid(self, down: Array, poses: Array, level: float) -> Laid:
         """How surfaces lie that hang along `down` (n, 3) in vessels with poses (n, 8), filled to a level. Nobody may
-        change it: it is the same again where all are as they were when it was asked for last."""
+        change it: it is the same again where all are as they were one of the last times that it was asked for."""
         told = (down, poses, np.full(1, level))
-        known = self.lately[0] if self.lately else None
-        if known is None or not all(map(np.array_equal, known[0], told)):
-            known = (tuple(of.copy() for of in told), self._laid(down, poses, level))
-            self.lately[:] = [known]  # at once, as another thread may ask
-        return known[1]
+        for known, laid in self.lately[:]:
+            if all(map(np.array_equal, known, told)):
+                return laid
+        laid = self._laid(down, poses, level)
+        self.lately[:] = [(tuple(of.copy() for of in told), laid), *self.lately[: LATELY - 1]]
+        return laid
 
     def _laid(self, down: Array, poses: Array, level: float) -> Laid:
         turn, scale = Rotation.from_quat(poses[:, 3:7]).as_matrix(), poses[:, 7]

@@ -133,7 +133,7 @@ class SloshSolver:
         """The surfaces of a row swing in a step, in place; returns how they then lie."""
         row, ask = content.row, seam.scene.ask
         level = one(row, "level", ask)
-        laid = content.laid(a[DOWN], after, level)
+        laid = content.laid(a[DOWN], before, level)
         bend, part, stiff, number = content.swing_by(laid, level)
         moved = (_at(after, content.middle) - _at(before, content.middle)) / dt
         new = np.isnan(a[GOING][:, 0])
