@@ -193,19 +193,15 @@ def _times(inverse, blocks, lines, columns, first, last, p, way, q):
         q[m, 0], q[m, 1], q[m, 2] = x, y, z
         way[m, 0], way[m, 1], way[m, 2] = _by(inverse, m, (p[m, 0] - x, p[m, 1] - y, p[m, 2] - z))
     _there(inverse, blocks, lines, columns, first, last, q)
-    x = y = z = 0.0  # sums that do not wait for one another
     for m in range(first, last):
         for c in range(3):
             q[m, c] += way[m, c]
-        x += p[m, 0] * q[m, 0]
-        y += p[m, 1] * q[m, 1]
-        z += p[m, 2] * q[m, 2]
-    return x + y + z
+    return _summed(p, q, first, last)
 
 
 @njit(cache=True, nogil=True)
 def _summed(p, q, first, last):
-    x = y = z = 0.0
+    x = y = z = 0.0  # sums that do not wait for one another
     for m in range(first, last):
         x += p[m, 0] * q[m, 0]
         y += p[m, 1] * q[m, 1]
@@ -216,13 +212,11 @@ def _summed(p, q, first, last):
 @njit(cache=True, nogil=True)
 def _off(own, left, first, last):
     """How much is left in all, by the energy that it stands for."""
-    x = y = z = 0.0
+    off = 0.0
     for m in range(first, last):
         a, b, c = _by(own, m, _at(left, m))
-        x += left[m, 0] * a
-        y += left[m, 1] * b
-        z += left[m, 2] * c
-    return x + y + z
+        off += left[m, 0] * a + left[m, 1] * b + left[m, 2] * c
+    return off
 
 
 @njit(cache=True, nogil=True)
@@ -260,9 +254,9 @@ def strained(x, w, nodes, numbers, members, starts, begins, lines, columns, plac
         off = _off(own, left, first, last)
         enough = max(CLOSE * CLOSE * off, LEAST * LEAST)
         for m in range(first, last):
-            a, b, c = _by(own, m, _at(way, m))
-            x_, y_, z_ = _of_later(blocks, lines, columns, m, way)
-            p[m, 0], p[m, 1], p[m, 2] = a + x_, b + y_, c + z_
+            its_own, later = _by(own, m, _at(way, m)), _of_later(blocks, lines, columns, m, way)
+            for e in range(3):
+                p[m, e] = its_own[e] + later[e]
         if given == 0.0:
             _turn(own, left, 0.0, first, last, p)
         for turn in range(rounds):
