@@ -9,10 +9,9 @@ that their bytes can be sent from the file as they stand.
 import json
 import struct
 import zipfile
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
-from io import BytesIO
 from typing import Any
 
 import numpy as np
@@ -20,10 +19,10 @@ from numcodecs import blosc
 from numpy.typing import NDArray
 
 from hotgravel.core.place import Place, write_whole
+from hotgravel.core.run.stored_zip import Member, write_stored
 
 # On several threads it puts blocks in the order in which they are done, and the same frame would not be the same bytes.
 blosc.use_threads = False
-ALIGNMENT = 0xD935
 _CODEC = {"cname": "lz4", "clevel": 1, "blocksize": 0}
 
 
@@ -35,17 +34,21 @@ def write_groups(
 ) -> None:
     """A root group with attributes, and groups of arrays; whole, or as it was before."""
 
-    made = BytesIO()  # archives go to and fro as they are written, which is slow on a disk
-    with zipfile.ZipFile(made, "w", zipfile.ZIP_STORED) as file:
-        _put(file, "zarr.json", _json(_group(attributes)))
-        for group, arrays in groups.items():
-            _put(file, f"{group}/zarr.json", _json(_group({})))
-            for name, array in arrays.items():
-                packed = name not in plain
-                _put(file, f"{group}/{name}/zarr.json", _metadata(array.shape, array.dtype, packed=packed))
-                if array.size:
-                    _put(file, _chunk(f"{group}/{name}", array.ndim), _bytes(array, packed=packed), aligned=not packed)
-    write_whole(path, lambda raw: raw.write(made.getbuffer()))
+    members = [*_members(groups, attributes, plain)]
+    write_whole(path, lambda file: write_stored(file, members))
+
+
+def _members(
+    groups: Mapping[str, Mapping[str, NDArray[Any]]], attributes: Mapping[str, Any], plain: Collection[str]
+) -> Iterator[Member]:
+    yield Member("zarr.json", _json(_group(attributes)))
+    for group, arrays in groups.items():
+        yield Member(f"{group}/zarr.json", _json(_group({})))
+        for name, array in arrays.items():
+            packed = name not in plain
+            yield Member(f"{group}/{name}/zarr.json", _metadata(array.shape, array.dtype, packed=packed))
+            if array.size:
+                yield Member(_chunk(f"{group}/{name}", array.ndim), _bytes(array, packed=packed), aligned=not packed)
 
 
 def read_arrays(path: Place, group: str, names: Iterable[str]) -> dict[str, NDArray[Any]]:
@@ -77,7 +80,8 @@ def plain_spans(path: Place, group: str, names: Iterable[str]) -> tuple[Span, ..
             if 0 not in shape:
                 entry = file.getinfo(_chunk(f"{group}/{name}", len(shape)))
                 size = len(file.read(entry))
-                start = entry.header_offset + 30 + len(entry.filename.encode()) + len(entry.extra)
+                raw.seek(entry.header_offset + 26)  # its local header, whose extra fields may be others
+                start = entry.header_offset + 30 + sum(struct.unpack("<HH", raw.read(4)))
             spans.append(Span(name, metadata["data_type"], shape, start, size))
     return tuple(spans)
 
@@ -87,16 +91,6 @@ def read_attributes(path: Place) -> dict[str, Any]:
     with path.open("rb") as raw, zipfile.ZipFile(raw) as file:
         attributes: dict[str, Any] = json.loads(file.read("zarr.json"))["attributes"]
         return attributes
-
-
-def _put(file: zipfile.ZipFile, name: str, data: bytes, *, aligned: bool = False) -> None:
-    # A fixed date: the same frame must give the same bytes.
-    info = zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0))
-    if aligned:
-        # An extra field of the kind that archives use for this, so that the data start at a multiple of 4.
-        start = file.start_dir + 30 + len(name.encode()) + 4
-        info.extra = struct.pack("<HH", ALIGNMENT, -start % 4) + b"\0" * (-start % 4)
-    file.writestr(info, data)
 
 
 def _json(document: Mapping[str, Any]) -> bytes:
