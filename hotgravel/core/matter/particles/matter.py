@@ -73,6 +73,10 @@ class ParticleSolver:
         """Sources give, forces gather, particles move, and those that keep apart make room."""
         self._stream(state, seam, dt)
         p = state.elements
+        if not len(p):
+            none = np.zeros((0, 3))
+            state.arrays = {"struck": np.zeros(0, np.int64), "blow": none, "blow_at": none}
+            return 0
         forces = acting_on(self.setting.shot, seam.switched)
         table = gather(forces, self.setting.states, seam.scene, p, dt, self.props)
         colliders = colliders_of(self.setting, seam.scene, seam.surfaces)

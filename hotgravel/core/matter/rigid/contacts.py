@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
-from scipy.spatial.transform import Rotation
 
 from hotgravel.core.drive.ask import Ask
 from hotgravel.core.drive.value import one
@@ -44,6 +43,7 @@ from hotgravel.core.matter.rigid.solve import (
 )  # fmt: skip
 from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.matter.rigid.support import PART_WIDTH, support
+from hotgravel.core.shape.turns import matrices
 
 if TYPE_CHECKING:
     from hotgravel.core.matter.rigid.slack import Slack
@@ -208,7 +208,7 @@ def found_contacts(
 ) -> Contacts:  # fmt: skip
     """The contacts of a step; bodies that what is awake comes near wake. Those of one lump do not meet."""
     library, first, count = parts_of(solver, bodies)
-    turn = Rotation.from_quat(bodies.turn).as_matrix()
+    turn = matrices(bodies.turn)
     n = len(bodies)
     low, high = np.empty((n, 3)), np.empty((n, 3))
     boxes(bodies.position, turn, first, count, library.parts, library.corners, low, high)
@@ -288,7 +288,7 @@ def _joined(
     points[: len(which_o), POINT_GAP] -= there.thickness[with_o[which_o, 1]]
     k = len(points)
     table, own = np.zeros((k, CONTACT_WIDTH)), np.empty((k, 3))
-    moved = Rotation.from_quat(movers.turn).as_matrix()[lumps.of]
+    moved = matrices(movers.turn)[lumps.of]
     _tabled(
         points, one_, other, np.concatenate([movers.place[lumps.of], there.place]),
         np.concatenate([moved, there.turn]), bodies.position, turn,
@@ -335,6 +335,8 @@ def ends_of(bodies: Bodies, ids: NDArray[np.int64]) -> NDArray[np.int64]:
 
 def _still_asleep(bodies: Bodies, old: Contacts) -> NDArray[np.bool_]:
     """Which earlier contacts are between what sleeps, or between that and what stands: they are not looked for."""
+    if not bodies.asleep.any():
+        return np.zeros(len(old.ids), bool)
     places = ends_of(bodies, old.ids)
     sleeps = np.append(bodies.asleep > 0, True)
     here = (places[:, 1] >= 0) & ((places[:, 0] >= 0) | (old.ids[:, 0] < 0))

@@ -5,7 +5,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial.transform import Rotation
 
 from hotgravel.core.drive.value import one
 from hotgravel.core.matter.elements import Array
@@ -26,6 +25,7 @@ from hotgravel.core.shape.bvh import MeshTree, build_tree, join_trees
 from hotgravel.core.shape.mesh import mesh_of
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import Setting
+from hotgravel.core.shape.turns import matrices, spins
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot import props
 from hotgravel.core.shot.matter import Collision
@@ -175,13 +175,13 @@ def standing(obstacles: tuple[Obstacle, ...], scene: Scene, dt: float) -> Standi
             at += 1
     place, quaternion = _stack([p.position for p in start], 3), _stack([p.quaternion for p in start], 4)
     velocity = (_stack([p.position for p in end], 3) - place) / dt
-    spin = spin_between(quaternion, _stack([p.quaternion for p in end], 4), dt)
+    spin = spins(quaternion, _stack([p.quaternion for p in end], 4), dt)
     low, high = _boxes(there, start, end)
     ask = scene.ask
     dials = {name: np.array([one(o.row, name, ask) for o in there]) for name in ("friction", "bounce", "thickness")}
     return Standing(
         tuple(which), np.array([[o.kind, o.root, 0, 0] for o in there], float).reshape(-1, 4), part, place, quaternion,
-        Rotation.from_quat(quaternion).as_matrix() if m else np.zeros((0, 3, 3)), np.array([p.scale for p in start]),
+        matrices(quaternion), np.array([p.scale for p in start]),
         velocity, spin, low, high, dials["friction"], dials["bounce"], dials["thickness"],
         np.array([o.whom for o in there], np.int64), np.array([o.bits for o in there], np.uint64), library,
     )  # fmt: skip
@@ -200,14 +200,6 @@ def _boxes(there: list[Obstacle], start: list[Pose], end: list[Pose]) -> tuple[A
         points = np.concatenate([pose.to_world(corners) for pose in poses])
         low[n], high[n] = points.min(axis=0), points.max(axis=0)
     return low, high
-
-
-def spin_between(start: Array, end: Array, dt: float) -> Array:
-    """Spins (n, 3), radians a second, that lead from turns to turns (n, 4) in dt seconds."""
-    if not len(start):
-        return np.zeros((0, 3))
-    result: Array = (Rotation.from_quat(end) * Rotation.from_quat(start).inv()).as_rotvec() / dt
-    return result
 
 
 def moving(there: Standing) -> Mapping[int, bool]:

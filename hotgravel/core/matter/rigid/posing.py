@@ -11,8 +11,8 @@ from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.elements import PINNED
 from hotgravel.core.matter.rigid.cast import Role
-from hotgravel.core.matter.rigid.obstacles import spin_between
 from hotgravel.core.matter.rigid.state import Bodies
+from hotgravel.core.shape.turns import spins
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.posed import Along, Outward, Posed
 
@@ -36,7 +36,7 @@ def pose(rows: Sequence[Posed], roles: Sequence[Role], bodies: Bodies, scene: Sc
         now = (turned * Rotation.from_quat(at_home.begun)).as_quat()
         if dt > 0.0:
             bodies.velocity[who] = (place - bodies.position[who]) / dt
-            bodies.spin[who] = spin_between(bodies.turn[who], now, dt)
+            bodies.spin[who] = spins(bodies.turn[who], now, dt)
         bodies.position[who], bodies.turn[who] = place, now
         models = np.array([(role.model.reach, role.row.density * role.model.volume) for role in roles])
         reach, weight = models[bodies.piece[who]].T

@@ -6,13 +6,13 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial.transform import Rotation
 
 from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.elements import LOOSE
 from hotgravel.core.matter.rigid.contacts import boxes, keys_of, near_pairs, parts_of
 from hotgravel.core.matter.rigid.detect import GAP, POINT_WIDTH, SLOTS, THERE, touch_bodies
 from hotgravel.core.matter.rigid.state import Bodies
+from hotgravel.core.shape.turns import matrices
 
 if TYPE_CHECKING:
     from hotgravel.core.matter.rigid.solver import RigidSolver
@@ -51,7 +51,7 @@ class Slack:
 def overlapping(solver: "RigidSolver", bodies: Bodies) -> Iterator[tuple[int, int, float]]:
     """Pairs of bodies that overlap, by their places, and how deep, metres."""
     library, first, count = parts_of(solver, bodies)
-    turn = Rotation.from_quat(bodies.turn).as_matrix()
+    turn = matrices(bodies.turn)
     low, high = np.empty((len(bodies), 3)), np.empty((len(bodies), 3))
     boxes(bodies.position, turn, first, count, library.parts, library.corners, low, high)
     pairs = near_pairs(_all_loose(bodies), low, high)

@@ -10,6 +10,8 @@ import math
 import numpy as np
 from numba import njit
 
+from hotgravel.core.shape.turns import turn_matrix, turned_after
+
 # Columns of a contact: where the bodies touch in their own frames, the normal from A to B, the gap at the step's start,
 # friction, bounce, rolling resistance in metres; then what the solver adds: the impulses along the normal, along two
 # tangents and against rolling, the mass that answers to rolling, the speed it was hit with, the sum of impulses of the
@@ -34,25 +36,12 @@ BOUNCE_ROUNDS = 64  # of impacts that set off one another at one moment
 
 
 @njit(cache=True)
-def turn_matrix(q, out):
-    """The rotation (3, 3) of a unit quaternion x, y, z, w."""
-    x, y, z, w = q[0], q[1], q[2], q[3]
-    out[0, 0], out[0, 1], out[0, 2] = 1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)
-    out[1, 0], out[1, 1], out[1, 2] = 2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)
-    out[2, 0], out[2, 1], out[2, 2] = 2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)
-
-
-@njit(cache=True)
 def _turned(q, wx, wy, wz, h):
     """A quaternion turned for a time h by a spin (radians a second) of the world."""
     speed = math.sqrt(wx * wx + wy * wy + wz * wz)
     half = 0.5 * h * speed
     s = math.sin(half) / speed if speed > 1e-12 else 0.5 * h
-    ax, ay, az, aw = s * wx, s * wy, s * wz, math.cos(half)
-    x = aw * q[0] + ax * q[3] + ay * q[2] - az * q[1]
-    y = aw * q[1] + ay * q[3] + az * q[0] - ax * q[2]
-    z = aw * q[2] + az * q[3] + ax * q[1] - ay * q[0]
-    w = aw * q[3] - ax * q[0] - ay * q[1] - az * q[2]
+    x, y, z, w = turned_after((s * wx, s * wy, s * wz, math.cos(half)), q)
     n = 1.0 / math.sqrt(x * x + y * y + z * z + w * w)
     return x * n, y * n, z * n, w * n
 

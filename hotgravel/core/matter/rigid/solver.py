@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
 from hotgravel.core.drive.value import one
+from hotgravel.core.lately import Lately
 from hotgravel.core.matter.contract import (
     Array,
     Offers,
@@ -28,7 +29,7 @@ from hotgravel.core.matter.rigid.factors import Factors
 from hotgravel.core.matter.rigid.guarding import guard
 from hotgravel.core.matter.rigid.loads import Bearing
 from hotgravel.core.matter.rigid.lumps import Forces, Lumps, Movers, carried, lumps_of, movers_of
-from hotgravel.core.matter.rigid.obstacles import Obstacle, Standing, spin_between, standing
+from hotgravel.core.matter.rigid.obstacles import Obstacle, Standing, standing
 from hotgravel.core.matter.rigid.posing import pose
 from hotgravel.core.matter.rigid.showing import measured, mesh_of_role, records_of
 from hotgravel.core.matter.rigid.slack import Slack
@@ -39,6 +40,7 @@ from hotgravel.core.shape.bvh import MeshTree
 from hotgravel.core.shape.colliders import Moving
 from hotgravel.core.shape.pose import Pose, pose_at
 from hotgravel.core.shape.setting import Setting
+from hotgravel.core.shape.turns import frames_of, matrices, spins
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.copies import MOST_COPIES
 from hotgravel.core.shot.faults import ShotFault
@@ -73,6 +75,7 @@ class RigidSolver:
     opens: float = 0.0  # seconds for which faces that have opened are offered, at the least
     cache: Cache = field(default_factory=Cache)
     factors: Factors = field(default_factory=Factors)
+    lately: Lately[list[Pose]] = field(default_factory=lambda: Lately(2))  # where a step began, and where it ended
 
     @cached_property
     def rows(self) -> dict[int, Rigid]:
@@ -101,14 +104,13 @@ class RigidSolver:
         return np.array(back), np.array([role.model.centre for role in self.roles])
 
     def _prop_poses(self, bodies: Bodies, who: NDArray[np.int64], place: Array, turn: Array) -> list[Pose]:
-        """The poses of the props of some bodies (k,), were those at places (k, 3) and turned so (k, 4)."""
-        back, centre = self._frames
-        if not len(who):
-            return []
-        piece, scale = bodies.piece[who], bodies.scale[who].astype(float)
-        turned = Rotation.from_quat(turn) * Rotation.from_quat(back[piece])
-        origin, quaternions = place - scale[:, None] * turned.apply(centre[piece]), turned.as_quat()
-        return [Pose(*one) for one in zip(origin, quaternions, scale.tolist(), strict=True)]
+        """The poses of the props of some bodies (k,), were all bodies at places (n, 3) and turned so (n, 4)."""
+        told = place[who], turn[who], bodies.scale[who].astype(float), bodies.piece[who]
+
+        def made() -> list[Pose]:
+            return [Pose(*one) for one in zip(*frames_of(*told, *self._frames), told[2].tolist(), strict=True)]
+
+        return self.lately.of(told, made)
 
     @cached_property
     def narrow(self) -> Array:
@@ -217,7 +219,7 @@ class RigidSolver:
         balls = self._round[bodies.piece][lumps.first] & (lumps.size == 1)
         ends = np.concatenate([lumps.of, m + np.arange(len(none))]).astype(np.uint64)
         advance_bodies(
-            place, q, velocity, spin, Rotation.from_quat(q).as_matrix(),
+            place, q, velocity, spin, matrices(q),
             np.concatenate([np.where(free, 1.0 / before.mass, 0.0), none]),
             np.concatenate([before.inertia, nothing]), np.append(balls, none > 0.0),
             np.concatenate([before.pull, nothing]), np.concatenate([before.rate, none]),
@@ -264,16 +266,14 @@ class RigidSolver:
         ends = [np.searchsorted(bodies.piece[order], pieces, side=side) for side in ("left", "right")]
         found = [order[first:last] for first, last in zip(*ends, strict=True)]
         at = np.concatenate([np.zeros(0, np.int64), *found])
-        places, turns = np.concatenate([start[at], bodies.position[at]]), np.concatenate([turn[at], bodies.turn[at]])
-        both = self._prop_poses(bodies, np.tile(at, 2), places, turns)
-        before, after = both[: len(at)], both[len(at) :]
+        before = self._prop_poses(bodies, at, start, turn)
+        after = self._prop_poses(bodies, at, bodies.position, bodies.turn)
         roles = [role for role, mine in zip(offering, found, strict=True) for _ in mine]
-        for role, i, then, now in zip(roles, at, before, after, strict=True):
+        mass = np.where(bodies.pinned[at] == LOOSE, bodies.mass[at], np.inf).tolist()
+        for role, then, now, who, heavy in zip(roles, before, after, bodies.id[at].tolist(), mass, strict=True):
             prop = role.prop.id
             if prop in named:
-                mass = float(bodies.mass[i]) if bodies.pinned[i] == LOOSE else np.inf
-                feels = role.row.pushed != 0.0
-                surfaces.append(Moving(prop, role.shape, then, now, int(bodies.id[i]), feels, mass))
+                surfaces.append(Moving(prop, role.shape, then, now, who, role.row.pushed != 0.0, heavy))
             if role.row.single:
                 poses[prop] = then, now
         opened: tuple[Openings, ...] = ()
@@ -348,7 +348,7 @@ class RigidSolver:
             a, b = (_body_frame(role, poses[role.prop.id]) for poses in (now, soon))
             bodies.position[mine], bodies.turn[mine] = a[0], a[1]
             bodies.velocity[mine] = (b[0] - a[0]) / dt
-            bodies.spin[mine] = spin_between(a[1][None], b[1][None], dt)
+            bodies.spin[mine] = spins(a[1][None], b[1][None], dt)
 
     def _forces(self, bodies: Bodies, seam: Seam, dt: float) -> tuple[Array, Array, Array, Array]:
         """Pull, rate, drift and bite for each body; air takes hold by the area that it shows over its mass."""
@@ -363,11 +363,13 @@ class RigidSolver:
     def _blows(self, bodies: Bodies, seam: Seam) -> tuple[Array, Array]:
         """What the blows of others add to the velocity and spin of each body, (n, 3) both; of those of particles, by
         the share that it feels."""
-        share = np.zeros(len(bodies))
+        share, blown = np.zeros(len(bodies)), [blows for blows in seam.blows if len(blows.struck)]
+        faster, turning = np.zeros((len(bodies), 3)), np.zeros((len(bodies), 3))
+        if not blown:
+            return faster, turning
         for number, row in self.rows.items():
             share[bodies.source == number] = one(row, "pushed", seam.scene.ask)
-        faster, turning = np.zeros((len(bodies), 3)), np.zeros((len(bodies), 3))
-        for blows in seam.blows:
+        for blows in blown:
             at, there = places_of(bodies.id, blows.struck)
             given = (1.0 if blows.whole else share[at, None]) * blows.impulse[there]
             np.add.at(faster, at, given / bodies.mass[at, None])
