@@ -65,9 +65,8 @@ def modes_of(rim: Array, middle: Array, spread: Array, area: float) -> Modes:
     grid = np.stack(np.meshgrid(*np.linspace(box[0], box[1], GRID).T, indexing="ij"), axis=-1).reshape(-1, 2)
     inside = LinearNDInterpolator(Delaunay(points), shapes)(grid)
     read = np.where(np.isnan(inside), NearestNDInterpolator(points, shapes)(grid), inside)
-    return Modes(
-        number, share, read.T.reshape(-1, GRID, GRID), box, middle, spread, _pull(number, share, spread)
-    )  # fmt: skip
+    shape = np.ascontiguousarray(read.T).reshape(-1, GRID, GRID)
+    return Modes(number, share, shape, box, middle, spread, _pull(number, share, spread))
 
 
 def _pull(number: Array, share: Array, spread: Array) -> Array:

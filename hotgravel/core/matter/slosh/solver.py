@@ -6,7 +6,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial.transform import Rotation
 
 from hotgravel.core.chance import uniforms
 from hotgravel.core.colour import bits_of, screen_of
@@ -20,10 +19,11 @@ from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.matter.slosh.content import POINTS, Content, Laid
 from hotgravel.core.matter.slosh.points import Points
 from hotgravel.core.matter.slosh.surface import RINGS, Bodies, bodies_of, placed
-from hotgravel.core.matter.slosh.swing import ridden, swung
+from hotgravel.core.matter.slosh.swing import filmed, ridden, swung
 from hotgravel.core.matter.slosh.vessel import HEIGHT, MIDDLE, SPREAD, inverse_of
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import Setting
+from hotgravel.core.shape.turns import matrices, spins
 from hotgravel.core.shape.zones import Scene
 from hotgravel.core.shot.forces import Gravity
 
@@ -135,12 +135,13 @@ class SloshSolver:
         level = one(row, "level", ask)
         laid = content.laid(a[DOWN], before, level)
         bend, part, stiff, number = content.swing_by(laid, level)
-        moved = (_at(after, content.middle) - _at(before, content.middle)) / dt
+        was, turn = (np.ascontiguousarray(poses[:, 3:7]) for poses in (before, after))
+        moved = (_at(after, matrices(turn), content.middle) - _at(before, laid.turn, content.middle)) / dt
         new = np.isnan(a[GOING][:, 0])
         a[GOING][new] = moved[new]
         jolt = one(row, "swing", ask) * (moved - a[GOING]) / dt
         pull = self._gravity(seam) - jolt
-        a[GOING], a[SPIN], a[PLACE_RATE] = moved, _turning(before, after) / dt, (after - before)[:, :3] / dt
+        a[GOING], a[SPIN], a[PLACE_RATE] = moved, spins(was, turn, dt), (after - before)[:, :3] / dt
         axes = np.einsum("nij,nkj->nki", laid.turn, laid.axes)
         side = np.linalg.norm(np.einsum("nkj,nj->nk", axes, jolt), axis=1)
         if row.uneven > 0.0 and side.any():
@@ -159,10 +160,10 @@ class SloshSolver:
 
     def _kick(self, content: Content, a: dict[str, Array], p: Points) -> None:
         """What cues have added to the velocities of points goes into waves, in place."""
+        if np.array_equal(p.velocity, p.flow):
+            return
         mine = np.flatnonzero(p.source == content.number)
         added = p.velocity[mine] - p.flow[mine]
-        if not added.any():
-            return
         rows = _rows(a, p, mine)
         push = -np.einsum("nc,nc->n", added, a[DOWN][rows])
         np.add.at(a[WAVING], rows, push[:, None] * content.shapes[0].T[p.node[mine]] / POINTS)
@@ -175,9 +176,7 @@ class SloshSolver:
         born = np.clip((steep - FOAMS) / (WHITE - FOAMS), 0.0, 1.0) + broke
         a[FOAM] = np.clip(a[FOAM] * np.exp(-dt / row.lasts) + row.foam * BORN * dt * born, 0.0, 1.5)
         if row.wet > 0.0:
-            height = np.einsum("vc,nc->nv", content.vessel.walls[0], laid.normals)
-            under = height < laid.levels[:, HEIGHT, None]
-            a[FILM] = np.where(under, 1.0, a[FILM] * np.exp(-dt / row.wet))
+            filmed(content.vessel.walls[0], laid.normals, laid.levels, np.exp(-dt / row.wet), a[FILM])
 
     def _ride(self, content: Content, a: dict[str, Array], p: Points, laid: Laid, seam: Seam) -> None:
         """Points are where their surfaces have them, in place."""
@@ -188,14 +187,12 @@ class SloshSolver:
         axes, up = laid.axes @ np.swapaxes(turn, 1, 2), np.einsum("nij,nj->ni", turn, laid.normals)
         straight = self._gravity(seam)
         level_way = np.broadcast_to(-unit(straight) if straight.any() else laid.turn @ content.up, up.shape)
-        there, velocity, steep = np.empty((len(mine), 3)), np.empty((len(mine), 3)), np.empty(len(mine))
         ridden(
-            _rows(a, p, mine), p.node[mine], content.nodes - content.modes.middle, shapes, slopes, content.row.ripples,
+            mine, _rows(a, p, mine), p.node, content.nodes - content.modes.middle, shapes, slopes, content.row.ripples,
             a[WAVE], a[WAVING], a[POSE][:, :3], laid.scale, axes, up, -a[DOWN], laid.levels, laid.stretch,
             inverse_of(laid.stretch), np.nan_to_num(a[GOING]), np.cross(a[DOWN], a[RATE]),
-            np.ascontiguousarray(level_way), there, velocity, steep,
+            np.ascontiguousarray(level_way), p.position, p.velocity, p.flow, p.steep,
         )  # fmt: skip
-        p.position[mine], p.velocity[mine], p.flow[mine], p.steep[mine] = there, velocity, velocity, steep
 
     def _gravity(self, seam: Seam) -> Array:
         """What pulls all vessels alike, m/s² (3,)."""
@@ -220,8 +217,7 @@ class SloshSolver:
             content.vessel, content.lie(laid, a[WAVE]), level * content.vessel.room,
             RINGS[self.setting.quality], a[FILM],
         )  # fmt: skip
-        colour = _colours(content, a[FOAM])[mesh.vessel, mesh.on]
-        places, velocity = _placed(a, laid, mesh)
+        places, velocity, colour = _placed(a, laid, mesh, _colours(content, a[FOAM]))
         made = {"vertices": places, "faces": mesh.faces, "colour": colour, "velocity": velocity}
         return made | {"thin": mesh.thin} if films else made
 
@@ -235,13 +231,17 @@ def _colours(content: Content, foam: Array) -> NDArray[np.uint32]:
     return made
 
 
-def _placed(a: dict[str, Array], laid: Laid, mesh: Bodies) -> tuple[Array, Array]:
-    """Where meshes are in the world, and how they move: walls with their vessels, surfaces as they tip."""
+def _placed(
+    a: dict[str, Array], laid: Laid, mesh: Bodies, colours: NDArray[np.uint32]
+) -> tuple[Array, Array, NDArray[np.uint32]]:
+    """Where meshes are in the world, how they move and their colours: walls go with their vessels, surfaces and their
+    rims as they tip about the surface's middle."""
     turn, levels = laid.scale[:, None, None] * laid.turn, laid.levels
     middle = np.einsum("nk,nkc->nc", levels[:, MIDDLE:SPREAD], laid.axes) + levels[:, HEIGHT, None] * laid.normals
-    made: tuple[Array, Array] = placed(
-        mesh.vertices, mesh.vessel, mesh.on, a[POSE][:, :3], turn, a[PLACE_RATE], a[SPIN],
-        np.einsum("nij,nj->ni", turn, middle), np.nan_to_num(a[GOING]), np.cross(a[DOWN], a[RATE]),
+    middle, going, tipping = np.einsum("nij,nj->ni", turn, middle), np.nan_to_num(a[GOING]), np.cross(a[DOWN], a[RATE])
+    made: tuple[Array, Array, NDArray[np.uint32]] = placed(
+        mesh.vertices, mesh.vessel, mesh.on, a[POSE][:, :3], turn, np.stack([a[PLACE_RATE], going, going], axis=1),
+        np.stack([a[SPIN], tipping, tipping], axis=1), np.stack([0.0 * middle, middle, middle], axis=1), colours,
     )  # fmt: skip
     return made
 
@@ -264,17 +264,10 @@ def _lines(poses: list[Pose]) -> Array:
     return np.column_stack([place, turn, [pose.scale for pose in poses]])
 
 
-def _at(poses: Array, place: Array) -> Array:
-    """Where a place (3,) of vessels' frames is, (n, 3)."""
-    there: Array = poses[:, :3] + poses[:, 7:] * Rotation.from_quat(poses[:, 3:7]).apply(place)
+def _at(poses: Array, turn: Array, place: Array) -> Array:
+    """Where a place (3,) of the frames of vessels with these poses (n, 8), turned so (n, 3, 3), is, (n, 3)."""
+    there: Array = poses[:, :3] + poses[:, 7:] * (turn @ place)
     return there
-
-
-def _turning(before: Array, after: Array) -> Array:
-    """How poses turn from one to the other, (n, 3) radians."""
-    turned = Rotation.from_quat(after[:, 3:7]) * Rotation.from_quat(before[:, 3:7]).inv()
-    made: Array = turned.as_rotvec()
-    return made
 
 
 def _blank(content: Content, who: NDArray[np.int64], poses: Array) -> dict[str, Array]:

@@ -18,7 +18,6 @@ Ints = NDArray[np.int64]
 NEAR = 2e-7  # of the volume: how near that of the mesh comes
 ROUNDS = 6
 LITTLE = 1e-3  # of the volume: what is short by less, by waves and corners of walls, is added within the rim
-LEAST = 0.02  # of a film that is whole: less is left out
 FILMED = 0.12  # how much of what lies behind it a whole film hides
 WALL, SURFACE, RIM = 0, 1, 2  # what a vertex is on; a surface's rim is on it too
 RINGS = {"rough": (3, 48), "fair": (6, 96), "fine": (12, 192)}  # so many, and of so many corners or a few more
@@ -71,12 +70,11 @@ def bodies_of(vessel: Vessel, lie: Lie, volume: float, rings: tuple[int, int], f
 @njit(cache=True)
 def _standing(waves, shape):
     """How high all waves together stand on the modes' grid."""
-    made = np.zeros(shape.shape[1:])
+    each, made = shape.reshape(len(shape), -1), np.zeros(shape[0].size)
     for n in range(len(waves)):
-        for i in range(shape.shape[1]):
-            for k in range(shape.shape[2]):
-                made[i, k] += waves[n] * shape[n, i, k]
-    return made
+        for g in range(len(made)):
+            made[g] += waves[n] * each[n, g]
+    return made.reshape(shape.shape[1:])
 
 
 @njit(cache=True)
@@ -194,14 +192,11 @@ def _rims(place: Array, sides: Ints, axes: Array) -> tuple[Ints, Ints]:
 
 @njit(cache=True)
 def _filled_to(walls, faces, edge_of, over, level, normal, axes, waves, at, off, rings):
-    """Walls up to a level, and the surface on them: places, faces, how many places are the walls' own, how many of the
-    others are on the rim, and the area within that, seen along the normal."""
-    place, kept, sides, _ = cut_walls(walls, faces, edge_of, over - level)
+    """Walls up to a level, and the surface on them: places, faces, how many places and how many faces are the walls'
+    own, and the sides of the rim, on which as many of the other places are."""
+    place, kept, sides, _ = cut_walls(walls, faces, edge_of, over - level, np.ones(len(walls)))
     if not len(sides):
-        return place, kept, len(place), 0, 0.0
-    area, starts, ends = 0.0, _flat(place, sides[:, 0], axes), _flat(place, sides[:, 1], axes)
-    for n in range(len(sides)):
-        area += 0.5 * (starts[n, 0] * ends[n, 1] - starts[n, 1] * ends[n, 0])
+        return place, kept, len(place), len(kept), sides
     top, top_faces, loop = place[:0], faces[:0], _loop(sides, len(place))
     if len(loop) == len(sides):
         top, top_faces = _ringed(place, loop, normal, axes, level, waves, at, off, rings)
@@ -210,19 +205,34 @@ def _filled_to(walls, faces, edge_of, over, level, normal, axes, waves, at, off,
             loop, top_faces = _rims(place, sides, axes)
         top = place[loop]
     first = len(place)
-    return np.concatenate((place, top)), np.concatenate((kept, top_faces + first)), first, len(sides), area
+    return np.concatenate((place, top)), np.concatenate((kept, top_faces + first)), first, len(kept), sides
+
+
+@njit(cache=True)
+def _area(place, sides, axes):
+    """What a rim with these sides (m, 2) of places encloses, seen along the normal."""
+    made, starts, ends = 0.0, _flat(place, sides[:, 0], axes), _flat(place, sides[:, 1], axes)
+    for n in range(len(sides)):
+        made += 0.5 * (starts[n, 0] * ends[n, 1] - starts[n, 1] * ends[n, 0])
+    return made
 
 
 @njit(cache=True)
 def _raised(place, faces, inner, normal, short):
     """Move the places of a surface within its rim, in place, along its normal until its body holds so much more. They
-    are those from `inner` on; as all go the same way, what it holds grows evenly."""
-    before = volume_of(place, faces)
-    for turn in range(2):
-        way = 1.0 if turn == 0 else short / (volume_of(place, faces) - before) - 1.0
-        for v in range(inner, len(place)):
-            for e in range(3):
-                place[v, e] += way * normal[e]
+    are those from `inner` on, and `faces` are the surface's; as all go the same way, what it holds grows evenly."""
+    gain = 0.0
+    for f in range(len(faces)):
+        for n in range(3):
+            if faces[f, n] >= inner:
+                b, c = place[faces[f, (n + 1) % 3]], place[faces[f, (n + 2) % 3]]
+                gain += (
+                    normal[0] * (b[1] * c[2] - b[2] * c[1]) + normal[1] * (b[2] * c[0] - b[0] * c[2])
+                    + normal[2] * (b[0] * c[1] - b[1] * c[0])
+                ) / 6.0  # fmt: skip
+    for v in range(inner, len(place)):
+        for e in range(3):
+            place[v, e] += short / gain * normal[e]
 
 
 @njit(cache=True)
@@ -230,52 +240,30 @@ def _body(walls, faces, edge_of, over, flat, level, normal, axes, waves, at, off
     """The liquid of one vessel as `_filled_to` has it, of a volume, and its level; `flat` is about its area."""
     before, raised = 0.0, 0.0
     for _ in range(ROUNDS):
-        place, made, first, many, area = _filled_to(
+        place, made, first, kept, sides = _filled_to(
             walls, faces, edge_of, over, level, normal, axes, waves, at, off, rings
         )
         short = volume - volume_of(place, made)
         if abs(short) <= near or flat <= 0.0:
             break
-        if abs(short) < LITTLE * volume and first + many < len(place):
-            _raised(place, made, first + many, normal, short)
+        if abs(short) < LITTLE * volume and first + len(sides) < len(place):
+            _raised(place, made[kept:], first + len(sides), normal, short)
             break
-        gained = (before - short) / raised if raised != 0.0 else area
+        gained = (before - short) / raised if raised != 0.0 else _area(place, sides, axes)
         before, raised = short, short / (gained if 0.5 < gained / flat < 2.0 else flat)
         level += raised
-    return place, made, first, many, level
+    return place, made, first, len(sides), level
 
 
 @njit(cache=True)
 def _film(walls, faces, edge_of, over, film):
     """Places and faces of what is left of a film on walls that stand so high over the liquid, and how much less than
     whole it is at each."""
-    place, kept, _, which = cut_walls(walls, faces, edge_of, -over)
-    left = np.ones(len(place))
+    place, kept, _, which = cut_walls(walls, faces, edge_of, -over, film)
+    thin = np.empty(len(place))
     for v in range(len(place)):
-        if which[v] >= 0:
-            left[v] = film[which[v]]
-    seen = np.empty(len(kept), np.bool_)
-    for f in range(len(kept)):
-        seen[f] = max(left[kept[f, 0]], left[kept[f, 1]], left[kept[f, 2]]) > LEAST
-    return _used(place, kept[seen], 1.0 - FILMED * left)
-
-
-@njit(cache=True)
-def _used(places, faces, thin):
-    """Those places that faces have, those faces by their new numbers, and how thin the film is there."""
-    number, count = np.full(len(places), -1, np.int64), 0
-    for f in range(len(faces)):
-        for n in range(3):
-            v = faces[f, n]
-            if number[v] < 0:
-                number[v] = count
-                count += 1
-            faces[f, n] = number[v]
-    left, less = np.empty((count, 3)), np.empty(count)
-    for v in range(len(places)):
-        if number[v] >= 0:
-            left[number[v]], less[number[v]] = places[v], thin[v]
-    return left, faces, less
+        thin[v] = 1.0 - FILMED * (film[which[v]] if which[v] >= 0 else 1.0)
+    return place, kept, thin
 
 
 @njit(cache=True, nogil=True)
@@ -309,26 +297,25 @@ def _bodies(walls, faces, edge_of, normals, axes, levels, waves, shape, at, off,
 
 
 @njit(cache=True, nogil=True)
-def placed(vertices, vessel, on, pose, turn, rate, spin, middle, going, tipping):
-    """Where vertices (V, 3) of the frames of their vessels (V,) are in the world, and how fast each goes there: walls
-    as their vessel does, that goes and spins; its surface as that goes and tips about its middle.
+def placed(vertices, vessel, on, place, turn, going, tipping, middle, colours):
+    """Where vertices (V, 3) of the frames of their vessels (V,) are in the world, how fast each goes there, and its
+    colour, by what it is on (V,).
 
-    pose, rate, spin, middle, going, tipping (n, 3) and turn (n, 3, 3) are the vessels'; a middle is given from its
-    vessel's place. Both are as frames keep them, in single precision: so many are made anew that memory is what they
-    wait for."""
+    place (n, 3) and turn (n, 3, 3) are the vessels'. By what vertices are on, they go (n, 3, 3), and tip (n, 3, 3)
+    about a middle (n, 3, 3) that is given from their vessel's place, and have colours (n, 3). Places and velocities are
+    as frames keep them, in single precision: so many are made anew that memory is what they wait for."""
     there, velocity = np.empty(vertices.shape, np.float32), np.empty(vertices.shape, np.float32)
+    colour = np.empty(len(vertices), colours.dtype)
     for v in range(len(vertices)):
-        n, top = vessel[v], on[v] != WALL
-        x, y, z = 0.0, 0.0, 0.0
-        for e in range(3):
-            x += turn[n, 0, e] * vertices[v, e]
-            y += turn[n, 1, e] * vertices[v, e]
-            z += turn[n, 2, e] * vertices[v, e]
-        there[v, 0], there[v, 1], there[v, 2] = pose[n, 0] + x, pose[n, 1] + y, pose[n, 2] + z
-        w, u = (tipping[n], going[n]) if top else (spin[n], rate[n])
-        if top:
-            x, y, z = x - middle[n, 0], y - middle[n, 1], z - middle[n, 2]
-        velocity[v, 0] = u[0] + w[1] * z - w[2] * y
-        velocity[v, 1] = u[1] + w[2] * x - w[0] * z
-        velocity[v, 2] = u[2] + w[0] * y - w[1] * x
-    return there, velocity
+        n, k = vessel[v], on[v]
+        p, q, r = vertices[v, 0], vertices[v, 1], vertices[v, 2]
+        x = turn[n, 0, 0] * p + turn[n, 0, 1] * q + turn[n, 0, 2] * r
+        y = turn[n, 1, 0] * p + turn[n, 1, 1] * q + turn[n, 1, 2] * r
+        z = turn[n, 2, 0] * p + turn[n, 2, 1] * q + turn[n, 2, 2] * r
+        there[v, 0], there[v, 1], there[v, 2] = place[n, 0] + x, place[n, 1] + y, place[n, 2] + z
+        x, y, z = x - middle[n, k, 0], y - middle[n, k, 1], z - middle[n, k, 2]
+        velocity[v, 0] = going[n, k, 0] + tipping[n, k, 1] * z - tipping[n, k, 2] * y
+        velocity[v, 1] = going[n, k, 1] + tipping[n, k, 2] * x - tipping[n, k, 0] * z
+        velocity[v, 2] = going[n, k, 2] + tipping[n, k, 0] * y - tipping[n, k, 1] * x
+        colour[v] = colours[n, k]
+    return there, velocity, colour

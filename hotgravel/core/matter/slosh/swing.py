@@ -10,11 +10,80 @@ import math
 import numpy as np
 from numba import njit, prange
 
-from hotgravel.core.matter.slosh.vessel import HEIGHT, MIDDLE
+from hotgravel.core.matter.slosh.vessel import AREA, HEIGHT, MIDDLE, SPREAD, TINY
+from hotgravel.core.shape.turns import turn_matrix
 
 SMALL = 0.04  # radians: what a pendulum's phase goes on by in a part of a step, at most
 STEEPEST = 0.45  # of a wave, k times its height: it breaks, and is no higher
 LEAST = 0.02  # of gravity along the plane's normal: less holds no wave
+
+
+@njit(cache=True, nogil=True)
+def hung(up, own, down, poses):
+    """Vessels with poses (n, 8) and surfaces in them that hang along `down` (n, 3): the turns (n, 3, 3) of vessels, and
+    in their frames normals (n, 3) and axes (n, 2, 3), which are `own` (2, 3) turned as little as takes `up` to the
+    normal."""
+    turn, normals, axes = np.empty((len(poses), 3, 3)), np.empty((len(poses), 3)), np.empty((len(poses), 2, 3))
+    over = np.empty(3)
+    for n in range(len(poses)):
+        turn_matrix(poses[n, 3:7], turn[n])
+        for c in range(3):
+            normals[n, c] = 0.0
+            for e in range(3):
+                normals[n, c] -= turn[n, e, c] * down[n, e]
+        about, long = 0.0, 0.0
+        for c in range(3):
+            d, e = (c + 1) % 3, (c + 2) % 3
+            over[c] = up[d] * normals[n, e] - up[e] * normals[n, d]
+            about += up[c] * normals[n, c]
+            long += over[c] * over[c]
+        for k in range(2):
+            along = over[0] * own[k, 0] + over[1] * own[k, 1] + over[2] * own[k, 2]
+            for c in range(3):
+                d, e = (c + 1) % 3, (c + 2) % 3
+                axes[n, k, c] = own[k, c]
+                if about > -1.0 + 1e-6:
+                    across = over[d] * own[k, e] - over[e] * own[k, d]
+                    axes[n, k, c] += across + (over[c] * along - own[k, c] * long) / (1.0 + about)
+    return turn, normals, axes
+
+
+@njit(cache=True, nogil=True)
+def swung_by(levels, stretch, scale, volume, pull, share, number):
+    """The bend, part, stiff and number that `swung` goes by, of surfaces with levels (n, LEVEL_WIDTH) that are
+    stretched (n, 2, 2), over a volume in their vessels' frames, m³, in vessels so large (n,); pull (2, 2), share (N, 2)
+    and number (N,) as `Modes` has them."""
+    shape = len(levels), len(number)
+    bend, part, stiff, made = np.zeros((len(levels), 2, 2)), np.empty((*shape, 2)), np.zeros(shape), np.empty(shape)
+    for n in range(len(levels)):
+        s, area, spread, stretched = scale[n], levels[n, AREA], levels[n, SPREAD:], stretch[n]
+        for m in range(len(number)):
+            for k in range(2):
+                part[n, m, k] = s * (stretched[k, 0] * share[m, 0] + stretched[k, 1] * share[m, 1])
+            made[n, m] = number[m]
+        if area <= 0.0:
+            continue
+        depth = s * volume / area
+        wide = s * math.sqrt(abs(stretched[0, 0] * stretched[1, 1] - stretched[0, 1] * stretched[1, 0]))
+        for m in range(len(number)):
+            made[n, m] = number[m] / wide
+            stiff[n, m] = made[n, m] * math.tanh(made[n, m] * depth)
+        # the inverse of the spread's root, and the pull between two of them
+        size = math.sqrt(max(spread[0] * spread[2] - spread[1] * spread[1], 0.0))
+        under = math.sqrt(max(spread[0] + spread[2] + 2.0 * size, 1e-300)) * max(size, TINY)
+        a, b, d = (spread[2] + size) / under, -spread[1] / under, (spread[0] + size) / under
+        x, y, z = pull[0, 0] * a + pull[0, 1] * b, pull[0, 0] * b + pull[0, 1] * d, pull[1, 0] * b + pull[1, 1] * d
+        w = pull[1, 0] * a + pull[1, 1] * b
+        xx, xy, yy = a * x + b * w, a * y + b * z, b * y + d * z
+        # k tanh(k h) of the root k of that: a function of a symmetric matrix of two lines is a multiple of it, and of 1
+        middle, half = 0.5 * (xx + yy), math.hypot(0.5 * (xx - yy), xy)
+        more, less = math.sqrt(max(middle + half, 0.0)) / s, math.sqrt(max(middle - half, 0.0)) / s
+        more, less = more * math.tanh(more * depth), less * math.tanh(less * depth)
+        times = 0.5 * (more - less) / half if half > 0.0 else 0.0
+        plus = 0.5 * (more + less) - times * middle
+        bend[n, 0, 0], bend[n, 1, 1] = times * xx + plus, times * yy + plus
+        bend[n, 0, 1] = bend[n, 1, 0] = times * xy
+    return bend, part, stiff, made
 
 
 @njit(cache=True)
@@ -103,27 +172,38 @@ def swung(down, rate, wave, waving, pull, axes, bend, part, stiff, number, calms
 
 
 @njit(cache=True, nogil=True)
-def ridden(
-    row, node, apart, shapes, slopes, ripples, wave, waving, place, scale, axes, up, normal, levels, stretch, inverse,
-    going, tipping, level_way, there, velocity, steep,
-):  # fmt: skip
-    """Where points are that ride on the surfaces of n vessels, how they go and how steep it is there: into `there` and
-    `velocity` (P, 3) and `steep` (P,), degrees.
+def filmed(walls, normals, levels, stays, film):
+    """Films (n, W) on walls (W, 3) are whole where liquid of these levels stands, and elsewhere a share of themselves
+    stays, in place."""
+    for n in range(len(film)):
+        for w in range(len(walls)):
+            high = walls[w, 0] * normals[n, 0] + walls[w, 1] * normals[n, 1] + walls[w, 2] * normals[n, 2]
+            film[n, w] = 1.0 if high < levels[n, HEIGHT] else stays * film[n, w]
 
-    row, node (P,): the vessel of each, and which of its points it is. apart (K, 2): how far those are from the middle
-    of the surface at rest. shapes (N, K), slopes (N, K, 2): how high waves stand there, of which surfaces have so much
-    as `wave` and `waving` (n, N), times `ripples`. place, up, normal, going, tipping (n, 3), axes (n, 2, 3): those of
-    surfaces in the world, axes and up as long as vessels are large (scale (n,)), tipping what they turn by. levels
-    (n, LEVEL_WIDTH); stretch, inverse (n, 2, 2). level_way (n, 3): away from what pulls."""
-    for p in range(len(row)):
-        n, k = row[p], node[p]
-        lift, rise, gx, gy = 0.0, 0.0, 0.0, 0.0
+
+@njit(cache=True, nogil=True)
+def ridden(
+    mine, row, node, apart, shapes, slopes, ripples, wave, waving, place, scale, axes, up, normal, levels, stretch,
+    inverse, going, tipping, level_way, there, velocity, flow, steep,
+):  # fmt: skip
+    """Where points `mine` (P,) of all are, that ride on the surfaces of n vessels, how they go and how steep it is
+    there, in place: into those lines of `there`, `velocity` and `flow`, and of `steep`, degrees.
+
+    row (P,), node: the vessel of each, and of all points which of its points it is. apart (K, 2): how far those are
+    from the middle of the surface at rest. shapes (N, K), slopes (N, K, 2): how high waves stand there, of which
+    surfaces have so much as `wave` and `waving` (n, N), times `ripples`. place, up, normal, going, tipping (n, 3), axes
+    (n, 2, 3): those of surfaces in the world, axes and up as long as vessels are large (scale (n,)), tipping what they
+    turn by. levels (n, LEVEL_WIDTH); stretch, inverse (n, 2, 2). level_way (n, 3): away from what pulls."""
+    for r in range(len(row)):
+        n, p = row[r], mine[r]
+        k, lift, rise, gx, gy = node[p], 0.0, 0.0, 0.0, 0.0
         for m in range(len(shapes)):
-            much = ripples * wave[n, m] / scale[n]
-            lift += much * shapes[m, k]
-            rise += ripples * waving[n, m] * shapes[m, k]
-            gx += much / scale[n] * slopes[m, k, 0]
-            gy += much / scale[n] * slopes[m, k, 1]
+            lift += wave[n, m] * shapes[m, k]
+            rise += waving[n, m] * shapes[m, k]
+            gx += wave[n, m] * slopes[m, k, 0]
+            gy += wave[n, m] * slopes[m, k, 1]
+        share = ripples / scale[n]
+        lift, rise, gx, gy = share * lift, ripples * rise, share / scale[n] * gx, share / scale[n] * gy
         x = stretch[n, 0, 0] * apart[k, 0] + stretch[n, 0, 1] * apart[k, 1]
         y = stretch[n, 1, 0] * apart[k, 0] + stretch[n, 1, 1] * apart[k, 1]
         gx, gy = gx * inverse[n, 0, 0] + gy * inverse[n, 1, 0], gx * inverse[n, 0, 1] + gy * inverse[n, 1, 1]
@@ -133,7 +213,8 @@ def ridden(
             there[p, c] = place[n, c] + (x + levels[n, MIDDLE]) * a + (y + levels[n, MIDDLE + 1]) * b + high * up[n, c]
             d, e = (c + 1) % 3, (c + 2) % 3
             arm_d, arm_e = x * axes[n, 0, d] + y * axes[n, 1, d], x * axes[n, 0, e] + y * axes[n, 1, e]
-            velocity[p, c] = going[n, c] + tipping[n, d] * arm_e - tipping[n, e] * arm_d + rise * normal[n, c]
+            flow[p, c] = going[n, c] + tipping[n, d] * arm_e - tipping[n, e] * arm_d + rise * normal[n, c]
+            velocity[p, c] = flow[p, c]
             bent = normal[n, c] - gx * a - gy * b
             long += bent * bent
             along += bent * level_way[n, c]

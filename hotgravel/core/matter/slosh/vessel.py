@@ -14,6 +14,7 @@ Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
 TINY = 1e-12
 ROUNDS = 60  # of finding a level, at most
+LEAST = 0.02  # of a film that is whole: less is left out
 NEAR = 1e-13  # of the room: how near its volume comes
 # Columns of a level: its height along the normal, the surface's area, its middle and its second moments about that.
 HEIGHT, AREA, MIDDLE, SPREAD, LEVEL_WIDTH = 0, 1, 2, 4, 7
@@ -161,28 +162,29 @@ def _levels(vertices, faces, normals, axes, volumes, room, made):
 
 
 @njit(cache=True, nogil=True)
-def cut_walls(vertices, faces, edge_of, high):
+def cut_walls(vertices, faces, edge_of, high, worth):
     """The part of a mesh where `high` (V,) is less than 0: its vertices (k, 3), its faces, the sides (m, 2) of the
     surface's rim, from which of those vertices to which each goes, and which of the mesh's vertices each is (k,), -1
-    on the rim."""
-    number = np.full(len(vertices) + edge_of.max() + 1, -1, np.int64)
-    places, which = np.empty((len(number), 3)), np.full(len(number), -1, np.int64)
+    on the rim. Whole faces of which no corner is worth (V,) more than `LEAST` are left out."""
+    number, cut = np.full(len(vertices), -1, np.int64), np.full(edge_of.max() + 1, -1, np.int64)
+    places, which = np.empty((len(vertices) + len(cut), 3)), np.empty(len(vertices) + len(cut), np.int64)
     kept, rim = np.empty((2 * len(faces), 3), np.int64), np.empty((len(faces), 2), np.int64)
     count, many, cuts = 0, 0, 0
-    for v in range(len(vertices)):
-        if high[v] < 0.0:
-            number[v], which[count] = count, v
-            for e in range(3):
-                places[count, e] = vertices[v, e]
-            count += 1
     part = np.empty(4, np.int64)
     for f in range(len(faces)):
-        below = number[faces[f, 0]] >= 0, number[faces[f, 1]] >= 0, number[faces[f, 2]] >= 0
-        if below[0] == below[1] == below[2]:
-            if below[0]:
+        i, j, k = faces[f]
+        under = (high[i] < 0.0) + (high[j] < 0.0) + (high[k] < 0.0)
+        if under == 0 or (under == 3 and max(worth[i], worth[j], worth[k]) <= LEAST):
+            continue
+        for v in (i, j, k):
+            if high[v] < 0.0 and number[v] < 0:
+                number[v], which[count] = count, v
                 for e in range(3):
-                    kept[many, e] = number[faces[f, e]]
-                many += 1
+                    places[count, e] = vertices[v, e]
+                count += 1
+        if under == 3:
+            kept[many, 0], kept[many, 1], kept[many, 2] = number[i], number[j], number[k]
+            many += 1
             continue
         corners, start, end = 0, -1, -1
         for n in range(3):
@@ -191,20 +193,20 @@ def cut_walls(vertices, faces, edge_of, high):
                 part[corners] = number[i]
                 corners += 1
             if (high[i] < 0.0) != (high[j] < 0.0):
-                k = len(vertices) + edge_of[f, n]
-                if number[k] < 0:
-                    number[k] = count
+                k = edge_of[f, n]
+                if cut[k] < 0:
+                    cut[k], which[count] = count, -1
                     a, b = min(i, j), max(i, j)  # from both sides the same place
                     t = high[a] / (high[a] - high[b])
                     for e in range(3):
                         places[count, e] = vertices[a, e] + t * (vertices[b, e] - vertices[a, e])
                     count += 1
-                part[corners] = number[k]
+                part[corners] = cut[k]
                 corners += 1
                 if high[i] < 0.0:
-                    end = number[k]
+                    end = cut[k]
                 else:
-                    start = number[k]
+                    start = cut[k]
         for n in range(1, corners - 1):
             kept[many, 0], kept[many, 1], kept[many, 2] = part[0], part[n], part[n + 1]
             many += 1
