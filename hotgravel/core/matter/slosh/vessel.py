@@ -14,6 +14,8 @@ Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
 TINY = 1e-12
 ROUNDS = 60  # of finding a level, at most
+BESIDE = 1e-4  # of a side: a surface cuts it no nearer to its corners, or faces would have no area
+ABOUT = 1.05  # a diagonal is a little longer than the side that is to have so many parts
 LEAST = 0.02  # of a film that is whole: less is left out
 NEAR = 1e-13  # of the room: how near its volume comes
 # Columns of a level: its height along the normal, the surface's area, its middle and its second moments about that.
@@ -52,7 +54,7 @@ class Vessel:
     def walls(self) -> tuple[Array, Ints, Ints]:
         """The same mesh in small faces: vertices, faces, and the number (F, 3) of the edge after each corner."""
         size = float(np.ptp(self.vertices, axis=0).max())
-        fine = solid(self.vertices, self.faces).refine_to_length(size / self.parts)
+        fine = solid(self.vertices, self.faces).refine_to_length(ABOUT * size / self.parts)
         vertices, faces = triangles_of(fine.to_mesh64())
         ends = np.sort(np.stack([faces, np.roll(faces, -1, axis=1)], axis=-1).reshape(-1, 2), axis=1)
         number = np.unique(ends, axis=0, return_inverse=True)[1]
@@ -197,7 +199,7 @@ def cut_walls(vertices, faces, edge_of, high, worth):
                 if cut[k] < 0:
                     cut[k], which[count] = count, -1
                     a, b = min(i, j), max(i, j)  # from both sides the same place
-                    t = high[a] / (high[a] - high[b])
+                    t = min(max(high[a] / (high[a] - high[b]), BESIDE), 1.0 - BESIDE)
                     for e in range(3):
                         places[count, e] = vertices[a, e] + t * (vertices[b, e] - vertices[a, e])
                     count += 1

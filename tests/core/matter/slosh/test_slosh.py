@@ -170,17 +170,17 @@ def test_liquid_stays_level_in_a_vessel_that_is_turned_slowly_and_keeps_its_volu
     assert room == pytest.approx(np.pi * 0.19**2 * 0.78, rel=0.01)
 
 
-def test_waves_keep_the_volume_of_the_mesh():
+@pytest.mark.parametrize(("down", "high"), [((0.2, -0.9, 0.1), 0.02), ((0.0, -1.0, 0.0), 0.0)])
+def test_waves_keep_the_volume_of_the_mesh_and_no_face_is_without_area(down, high):
     made = content(upright(0.3, 1.0), 0.5)
-    laid = made.laid(
-        np.array([[0.2, -0.9, 0.1]]) / np.linalg.norm([0.2, -0.9, 0.1]), np.array([[0, 0, 0, 0, 0, 0, 1, 1.0]]), 0.5
-    )
-    lie = made.lie(laid, 0.02 * np.cos(np.arange(len(made.modes.number)))[None])
+    laid = made.laid(np.array([down]) / np.linalg.norm(down), np.array([[0, 0, 0, 0, 0, 0, 1, 1.0]]), 0.5)
+    lie = made.lie(laid, high * np.cos(np.arange(len(made.modes.number)))[None])
     mesh = bodies_of(made.vessel, lie, 0.5 * made.vessel.room, (9, 96), np.zeros((1, 0)))
     closed = trimesh.Trimesh(mesh.vertices, mesh.faces)
     closed.merge_vertices(digits_vertex=9)
     assert closed.is_watertight
     assert closed.volume == pytest.approx(0.5 * made.vessel.room, rel=1e-6)
+    assert closed.area_faces.min() > 1e-12
 
 
 def test_a_jolt_swings_it_and_it_calms_down():
