@@ -241,7 +241,7 @@ def _placed(
     middle, going, tipping = np.einsum("nij,nj->ni", turn, middle), np.nan_to_num(a[GOING]), np.cross(a[DOWN], a[RATE])
     made: tuple[Array, Array, NDArray[np.uint32]] = placed(
         mesh.vertices, mesh.vessel, mesh.on, a[POSE][:, :3], turn, np.stack([a[PLACE_RATE], going, going], axis=1),
-        np.stack([a[SPIN], tipping, tipping], axis=1), np.stack([0.0 * middle, middle, middle], axis=1), colours,
+        np.stack([a[SPIN], tipping, tipping], axis=1), np.stack([np.zeros_like(middle), middle, middle], axis=1), colours,
     )  # fmt: skip
     return made
 
