@@ -33,9 +33,7 @@ def write_groups(
     plain: Collection[str] = (),
 ) -> None:
     """A root group with attributes, and groups of arrays; whole, or as it was before."""
-
-    members = [*_members(groups, attributes, plain)]
-    write_whole(path, lambda file: write_stored(file, members))
+    write_whole(path, lambda file: write_stored(file, _members(groups, attributes, plain)))
 
 
 def _members(

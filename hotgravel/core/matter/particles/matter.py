@@ -12,6 +12,7 @@ from hotgravel.core.matter.barrier import bar
 from hotgravel.core.matter.contract import (
     COMMON,
     FACTS,
+    NO_BLOWS,
     Blows,
     Column,
     Fact,
@@ -74,8 +75,7 @@ class ParticleSolver:
         self._stream(state, seam, dt)
         p = state.elements
         if not len(p):
-            none = np.zeros((0, 3))
-            state.arrays = {"struck": np.zeros(0, np.int64), "blow": none, "blow_at": none}
+            state.arrays = {**NO_BLOWS}
             return 0
         forces = acting_on(self.setting.shot, seam.switched)
         table = gather(forces, self.setting.states, seam.scene, p, dt, self.props)

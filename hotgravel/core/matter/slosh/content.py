@@ -10,7 +10,7 @@ from hotgravel.core.lately import Lately
 from hotgravel.core.matter.slosh.modes import GRID, Modes, modes_of
 from hotgravel.core.matter.slosh.surface import Lie
 from hotgravel.core.matter.slosh.swing import hung, swung_by
-from hotgravel.core.matter.slosh.vessel import AREA, HEIGHT, MIDDLE, SPREAD, Vessel, cut_walls, root_of
+from hotgravel.core.matter.slosh.vessel import AREA, HEIGHT, MIDDLE, SPREAD, Vessel, cut_walls, inverse_of, root_of
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shot.slosh import Slosh
 
@@ -32,6 +32,11 @@ class Laid:
     stretch: Array
     scale: Array
     turn: Array
+
+    @cached_property
+    def inverse(self) -> Array:
+        """What undoes the stretch (n, 2, 2)."""
+        return inverse_of(self.stretch)
 
 
 @dataclass(frozen=True, eq=False)
@@ -99,11 +104,18 @@ class Content:
         """What `swing.swung` goes by: bend, part, stiff and number."""
         m = self.modes
         made: tuple[Array, Array, Array, Array] = swung_by(
-            laid.levels, laid.stretch, laid.scale, level * self.vessel.room, m.pull, m.share, m.number
+            laid.levels[:, AREA],
+            laid.stretch,
+            self._at_rest @ laid.inverse,
+            laid.scale,
+            level * self.vessel.room,
+            m.pull,
+            m.share,
+            m.number,
         )
         return made
 
     def lie(self, laid: Laid, waves: Array) -> Lie:
         """How surfaces lie in their vessels, with waves (n, N), m."""
         high = self.row.ripples * waves / laid.scale[:, None]
-        return Lie.of(self.modes, laid.normals, laid.axes, laid.levels, laid.stretch, high)
+        return Lie.of(self.modes, laid.normals, laid.axes, laid.levels, laid.inverse, high)

@@ -20,7 +20,7 @@ from hotgravel.core.matter.slosh.content import POINTS, Content, Laid
 from hotgravel.core.matter.slosh.points import Points
 from hotgravel.core.matter.slosh.surface import RINGS, Bodies, bodies_of, placed
 from hotgravel.core.matter.slosh.swing import filmed, ridden, swung
-from hotgravel.core.matter.slosh.vessel import HEIGHT, MIDDLE, SPREAD, inverse_of
+from hotgravel.core.matter.slosh.vessel import HEIGHT, MIDDLE, SPREAD
 from hotgravel.core.shape.pose import Pose
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shape.turns import matrices, spins
@@ -190,7 +190,7 @@ class SloshSolver:
         ridden(
             mine, _rows(a, p, mine), p.node, content.nodes - content.modes.middle, shapes, slopes, content.row.ripples,
             a[WAVE], a[WAVING], a[POSE][:, :3], laid.scale, axes, up, -a[DOWN], laid.levels, laid.stretch,
-            inverse_of(laid.stretch), np.nan_to_num(a[GOING]), np.cross(a[DOWN], a[RATE]),
+            laid.inverse, np.nan_to_num(a[GOING]), np.cross(a[DOWN], a[RATE]),
             np.ascontiguousarray(level_way), p.position, p.velocity, p.flow, p.steep,
         )  # fmt: skip
 
@@ -239,10 +239,13 @@ def _placed(
     turn, levels = laid.scale[:, None, None] * laid.turn, laid.levels
     middle = np.einsum("nk,nkc->nc", levels[:, MIDDLE:SPREAD], laid.axes) + levels[:, HEIGHT, None] * laid.normals
     middle, going, tipping = np.einsum("nij,nj->ni", turn, middle), np.nan_to_num(a[GOING]), np.cross(a[DOWN], a[RATE])
+    walls = a[PLACE_RATE], a[SPIN], np.zeros_like(middle)
+    going, tipping, middle = (
+        np.stack([of, top, top], axis=1) for of, top in zip(walls, (going, tipping, middle), strict=True)
+    )
     made: tuple[Array, Array, NDArray[np.uint32]] = placed(
-        mesh.vertices, mesh.vessel, mesh.on, a[POSE][:, :3], turn, np.stack([a[PLACE_RATE], going, going], axis=1),
-        np.stack([a[SPIN], tipping, tipping], axis=1), np.stack([np.zeros_like(middle), middle, middle], axis=1), colours,
-    )  # fmt: skip
+        mesh.vertices, mesh.vessel, mesh.on, a[POSE][:, :3], turn, going, tipping, middle, colours
+    )
     return made
 
 

@@ -11,7 +11,7 @@ from numba import njit, objmode
 from numpy.typing import NDArray
 
 from hotgravel.core.matter.slosh.modes import GRID, Modes
-from hotgravel.core.matter.slosh.vessel import AREA, HEIGHT, MIDDLE, SPREAD, Vessel, cut_walls, inverse_of, volume_of
+from hotgravel.core.matter.slosh.vessel import AREA, HEIGHT, MIDDLE, SPREAD, Vessel, cut_walls, volume_of
 
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -39,10 +39,11 @@ class Lie:
     off: Array
 
     @staticmethod
-    def of(modes: Modes, normals: Array, axes: Array, levels: Array, stretch: Array, waves: Array) -> "Lie":
-        """Those of surfaces for which the surface at rest is stretched (n, 2, 2), with so much of each mode (n, N)."""
+    def of(modes: Modes, normals: Array, axes: Array, levels: Array, inverse: Array, waves: Array) -> "Lie":
+        """Those of surfaces that are the surface at rest if stretched by `inverse` (n, 2, 2), with so much of each mode
+        (n, N)."""
         cell = (modes.box[1] - modes.box[0]) / (GRID - 1)
-        at = inverse_of(stretch) / cell[:, None]
+        at = inverse / cell[:, None]
         off = (modes.middle - modes.box[0]) / cell - np.einsum("nij,nj->ni", at, levels[:, MIDDLE:SPREAD])
         return Lie(normals, axes, levels, waves, modes.shape, at, off)
 

@@ -10,7 +10,7 @@ import math
 import numpy as np
 from numba import njit, prange
 
-from hotgravel.core.matter.slosh.vessel import AREA, HEIGHT, MIDDLE, SPREAD, TINY
+from hotgravel.core.matter.slosh.vessel import HEIGHT, MIDDLE
 from hotgravel.core.shape.turns import turn_matrix
 
 SMALL = 0.04  # radians: what a pendulum's phase goes on by in a part of a step, at most
@@ -49,29 +49,26 @@ def hung(up, own, down, poses):
 
 
 @njit(cache=True, nogil=True)
-def swung_by(levels, stretch, scale, volume, pull, share, number):
-    """The bend, part, stiff and number that `swung` goes by, of surfaces with levels (n, LEVEL_WIDTH) that are
-    stretched (n, 2, 2), over a volume in their vessels' frames, m³, in vessels so large (n,); pull (2, 2), share (N, 2)
-    and number (N,) as `Modes` has them."""
-    shape = len(levels), len(number)
-    bend, part, stiff, made = np.zeros((len(levels), 2, 2)), np.empty((*shape, 2)), np.zeros(shape), np.empty(shape)
-    for n in range(len(levels)):
-        s, area, spread, stretched = scale[n], levels[n, AREA], levels[n, SPREAD:], stretch[n]
+def swung_by(area, stretch, narrow, scale, volume, pull, share, number):
+    """The bend, part, stiff and number that `swung` goes by, of surfaces with areas (n,) that are stretched (n, 2, 2),
+    over a volume in their vessels' frames, m³, in vessels so large (n,); narrow (n, 2, 2), symmetric, makes a round
+    surface of spread 1 of each; pull (2, 2), share (N, 2) and number (N,) as `Modes` has them."""
+    shape = len(area), len(number)
+    bend, part, stiff, made = np.zeros((len(area), 2, 2)), np.empty((*shape, 2)), np.zeros(shape), np.empty(shape)
+    for n in range(len(area)):
+        s, stretched = scale[n], stretch[n]
         for m in range(len(number)):
             for k in range(2):
                 part[n, m, k] = s * (stretched[k, 0] * share[m, 0] + stretched[k, 1] * share[m, 1])
             made[n, m] = number[m]
-        if area <= 0.0:
+        if area[n] <= 0.0:
             continue
-        depth = s * volume / area
+        depth = s * volume / area[n]
         wide = s * math.sqrt(abs(stretched[0, 0] * stretched[1, 1] - stretched[0, 1] * stretched[1, 0]))
         for m in range(len(number)):
             made[n, m] = number[m] / wide
             stiff[n, m] = made[n, m] * math.tanh(made[n, m] * depth)
-        # the inverse of the spread's root, and the pull between two of them
-        size = math.sqrt(max(spread[0] * spread[2] - spread[1] * spread[1], 0.0))
-        under = math.sqrt(max(spread[0] + spread[2] + 2.0 * size, 1e-300)) * max(size, TINY)
-        a, b, d = (spread[2] + size) / under, -spread[1] / under, (spread[0] + size) / under
+        a, b, d = narrow[n, 0, 0], narrow[n, 0, 1], narrow[n, 1, 1]  # the pull between two of them
         x, y, z = pull[0, 0] * a + pull[0, 1] * b, pull[0, 0] * b + pull[0, 1] * d, pull[1, 0] * b + pull[1, 1] * d
         w = pull[1, 0] * a + pull[1, 1] * b
         xx, xy, yy = a * x + b * w, a * y + b * z, b * y + d * z

@@ -1,17 +1,15 @@
 """How stiff what is soft is, now: its dials may vary over time, by zone or by what each vertex is."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from hotgravel.core.drive.value import each, is_driven
+from hotgravel.core.lately import Lately
 from hotgravel.core.matter.crowd import asking
 from hotgravel.core.matter.soft.bending import Plates
 from hotgravel.core.matter.soft.making import Thing
-from hotgravel.core.matter.soft.model import Array, Energies, Ints, Model, shared
+from hotgravel.core.matter.soft.model import Array, Energies, Model, shared
 from hotgravel.core.matter.soft.pulls import Strain, Web
 from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.shape.zones import Scene
@@ -52,13 +50,18 @@ class Stiffened:
     triangles: Energies | None = None
     plates: Plates | None = None
     parts: dict[float, tuple[Energies, Energies]] = field(default_factory=dict)
-    webs: list[tuple[Ints, Web]] = field(default_factory=list)
-    strains: list[tuple[tuple[Array, ...], Strain]] = field(default_factory=list)
+    webs: Lately[Web] = field(default_factory=lambda: Lately(1))
+    strains: Lately[Strain] = field(default_factory=lambda: Lately(1))
 
     def find(self, model: Model, things: tuple[Thing, ...], p: Vertices, scene: Scene) -> tuple[Energies, Plates]:
         """Both as they are now."""
         told = tuple(by_vertex(name, things, p, scene, model) for name in ("stretch", "shear", "bend"))
-        if self.triangles is None or self.plates is None or self.model is not model or not same(told, self.told):
+        if (
+            self.triangles is None
+            or self.plates is None
+            or self.model is not model
+            or not all(map(np.array_equal, told, self.told))
+        ):
             self.model, self.told, numbers = model, told, model.triangles.numbers.copy()
             for column, values in ((5, told[0]), (6, told[1])):
                 numbers[:, column] *= values[model.triangles.nodes].mean(axis=1)
@@ -77,15 +80,6 @@ class Stiffened:
 
     def strain(self, triangles: Energies, ceiling: Array, w: Array, dt: float) -> Strain:
         """Some triangles as `Strain.of` has them."""
-        if not self.webs or not np.array_equal(self.webs[0][0], triangles.nodes):
-            self.webs = [(triangles.nodes, Web.of(triangles.nodes, triangles.rows, len(w)))]
-            self.strains.clear()
-        told = (triangles.numbers, ceiling, w, np.full(1, dt))
-        if not self.strains or not same(told, self.strains[0][0]):
-            self.strains = [(told, Strain.of(self.webs[0][1], triangles, ceiling, w, dt))]
-        return self.strains[0][1]
-
-
-def same(one: Sequence[NDArray[Any]], other: Sequence[NDArray[Any]]) -> bool:
-    """Whether arrays are, one by one."""
-    return len(one) == len(other) and all(np.array_equal(a, b) for a, b in zip(one, other, strict=True))
+        web = self.webs.of((triangles.nodes,), lambda: Web.of(triangles.nodes, triangles.rows, len(w)))
+        told = triangles.nodes, triangles.numbers, ceiling, w, np.full(1, dt)
+        return self.strains.of(told, lambda: Strain.of(web, triangles, ceiling, w, dt))

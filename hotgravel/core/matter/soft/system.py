@@ -15,12 +15,12 @@ from numba import njit, prange
 from numpy.typing import NDArray
 from scipy.sparse import csr_matrix, diags
 
+from hotgravel.core.lately import Lately
 from hotgravel.core.matter.soft.air import Air
 from hotgravel.core.matter.soft.bending import Plates, normals
 from hotgravel.core.matter.soft.factors import Factors
 from hotgravel.core.matter.soft.model import Array, Energies, Flags, Ints
 from hotgravel.core.matter.soft.sewing import STIFF, Stitches
-from hotgravel.core.matter.soft.stiffness import same
 
 HELD = 1e9  # times the greatest mass: what is kept in place
 KEPT = 4  # factors of the matrix: a step's length goes to and fro
@@ -120,7 +120,7 @@ class System:
     """The system of some cloth, and its factors by what they were made for."""
 
     now: Factored | None = None
-    kept: list[tuple[tuple[Any, ...], Factored]] = field(default_factory=list)
+    lately: Lately[Factored] = field(default_factory=lambda: Lately(KEPT))
     dt: float = 0.0
 
     def prepare(
@@ -141,12 +141,10 @@ class System:
             np.full(1, dt), used, mass, there, triangles.nodes, triangles.numbers, plates.stiff, damping,
             stitches.nodes, stitches.shares,
         )  # fmt: skip
-        for made_for, made in self.kept:
-            if same(told, made_for):
-                self.now = made
-                return
-        self.now = self._factored(mass, np.flatnonzero(used), triangles, plates, there, stitches, damping)
-        self.kept = [*self.kept[1 - KEPT :], (told, self.now)]
+        where = np.flatnonzero(used)
+        self.now = self.lately.of(
+            told, lambda: self._factored(mass, where, triangles, plates, there, stitches, damping)
+        )
 
     def _factored(
         self, mass: Array, used: Ints, triangles: Energies, plates: Plates, there: NDArray[np.bool_],
