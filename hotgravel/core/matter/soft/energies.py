@@ -12,6 +12,8 @@ import math
 import numpy as np
 from numba import njit, prange
 
+from hotgravel.core.fused import FUSED
+
 LEAST = 1e-12
 PARTS = 8  # of a group, that go side by side
 
@@ -80,7 +82,7 @@ def _squared(a, b, c, fa, fb, fc, wa, wb, wc, ua, ub, uc, va, vb, vc, k, dt, dam
     return _plus(fa, go * wa, to_a), _plus(fb, go * wb, to_b), _plus(fc, go * wc, to_c)
 
 
-@njit(cache=True)
+@njit(cache=True, fastmath=FUSED)
 def _stretched_some(x, y, w, nodes, numbers, first, last, dt, damping, calms):
     """Triangles from first to last, of places or velocities `y`, in place."""
     for t in range(first, last):

@@ -18,17 +18,20 @@ FEWEST, MOST = 8, 40  # rounds at most, where that is less, or more: what is sti
 
 @dataclass(frozen=True, eq=False)
 class Web:
-    """Triangles in an order in which those that hang together follow one another: their rows (T,) among all, their
-    vertices (T, 3) by numbers of their own, and which of the vertices those are (u,); where what hangs together begins
-    among triangles and among vertices. Pairs of corners by the lower of both: where those of each vertex begin, the
-    others' numbers (P,), and the pairs (T, 3) of each triangle's first with its second and third corner, and of these
-    two."""
+    """Triangles in an order in which those that hang together follow one another: their rows (T,) among all, and their
+    corners (T, 3), by numbers of the vertices (u,) that hang together, the lower first, and as they are `turned` for
+    that (T, 3). Where what hangs together begins among triangles (`starts`), vertices (`begins`) and `pairs` of
+    corners. Pairs by the lower of both: where those of each vertex begin (`lines`, for each part one more than it has
+    vertices), the others' numbers (P,), and the pairs (T, 3) of each triangle's first with its second and third corner,
+    and of these two, all counted from the part's own first."""
 
     rows: Ints
+    turned: Ints
     nodes: Counts
     members: Counts
     starts: Counts
     begins: Counts
+    pairs: Counts
     lines: Counts
     columns: Counts
     places: Counts
@@ -41,17 +44,25 @@ class Web:
         rows = np.lexsort((order, which[nodes[:, 0]]))
         used = np.unique(nodes)
         members = used[np.argsort(which[used], kind="stable")]
-        parts = np.append(np.unique(which[used]), many)
-        own = np.zeros(many, np.int64)
-        own[members] = np.arange(len(members))
-        nodes, part = own[nodes[rows]], which[members]
-        corners = np.sort(nodes[:, [[0, 1], [0, 2], [1, 2]]].reshape(-1, 2), axis=1)
-        keys, places = np.unique(corners[:, 0] * len(members) + corners[:, 1], return_inverse=True)
-        lines = np.searchsorted(keys, np.arange(len(members) + 1) * len(members))
-        columns = keys % max(len(members), 1)
-        starts, begins = (np.searchsorted(of, parts) for of in (part[nodes[:, 0]], part))
-        counts = (nodes, members, starts, begins, lines, columns, places.reshape(-1, 3))
-        return cls(rows, *(np.ascontiguousarray(numbers, np.uint32) for numbers in counts))
+        own, u = np.zeros(many, np.int64), len(members)
+        own[members] = np.arange(u)
+        turned = np.argsort(own[nodes[rows]], axis=1)
+        corners = np.take_along_axis(own[nodes[rows]], turned, axis=1)
+        keys, places = np.unique(corners[:, [0, 0, 1]] * u + corners[:, [1, 2, 2]], return_inverse=True)
+        lower, columns, places = keys // max(u, 1), keys % max(u, 1), places.reshape(-1, 3)
+        parts, part = np.unique(which[members], return_inverse=True)
+        ends = np.arange(len(parts) + 1)
+        starts, begins, pairs = (np.searchsorted(of, ends) for of in (part[corners[:, 0]], part, part[lower]))
+        lines = [
+            np.searchsorted(lower, np.arange(m, end + 1)) - first
+            for m, end, first in zip(begins[:-1], begins[1:], pairs[:-1], strict=True)
+        ]
+        corners -= begins[part[corners]]
+        columns -= begins[part[columns]]
+        places -= pairs[part[lower[places]]]
+        joined = np.concatenate([np.zeros(0, np.int64), *lines])
+        counts = (corners, members, starts, begins, pairs, joined, columns, places)
+        return cls(rows, turned, *(np.ascontiguousarray(numbers, np.uint32) for numbers in counts))
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,7 +92,14 @@ class Strain:
         numbers[:, 5:7] *= share[:, None]
         asked *= np.sqrt(share)
         rounds = max(FEWEST, int(np.ceil(np.quantile(asked, MANY)))) if len(asked) else 0
-        return cls(web, numbers, w, dt, rounds, left.only(np.flatnonzero(left.numbers[:, 5:7].any(axis=1))))
+        return cls(
+            web,
+            _turned(numbers, web.turned),
+            w,
+            dt,
+            rounds,
+            left.only(np.flatnonzero(left.numbers[:, 5:7].any(axis=1))),
+        )
 
     def ease(self, x: Array, eased: Array) -> None:
         """Move vertices (n, 3) as they pull, in place; `eased` (n, 3) is by how much in the small step before, and
@@ -89,6 +107,15 @@ class Strain:
         web = self.web
         if len(web.members):
             strained(
-                x, self.w, web.nodes, self.numbers, web.members, web.starts, web.begins, web.lines, web.columns,
-                web.places, self.rounds, self.dt, eased,
+                x, self.w, web.nodes, self.numbers, web.members, web.starts, web.begins, web.pairs, web.lines,
+                web.columns, web.places, self.rounds, self.dt, eased,
             )  # fmt: skip
+
+
+def _turned(numbers: Array, order: Ints) -> Array:
+    """The numbers of triangles (T, 7) for their corners in another order (T, 3)."""
+    found = numbers.copy()
+    for way in (0, 1):
+        corners = np.stack([-numbers[:, way] - numbers[:, 2 + way], numbers[:, way], numbers[:, 2 + way]], axis=1)
+        found[:, [way, 2 + way]] = np.take_along_axis(corners, order, axis=1)[:, 1:]
+    return found

@@ -8,17 +8,18 @@ with its air, is so however long its steps. The matrix is factored once for as l
 
 import math
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 from scipy.sparse import csr_matrix, diags
 
+from hotgravel.core.fused import FUSED
 from hotgravel.core.lately import Lately
 from hotgravel.core.matter.soft.air import Air
 from hotgravel.core.matter.soft.bending import Plates, normals
-from hotgravel.core.matter.soft.factors import Factors
+from hotgravel.core.matter.soft.factors import Counts, Factors
 from hotgravel.core.matter.soft.model import Array, Energies, Flags, Ints
 from hotgravel.core.matter.soft.sewing import STIFF, Stitches
 
@@ -71,20 +72,23 @@ def aimed(x, nodes, numbers, groups, size, out):
             out[a, 0], out[a, 1], out[a, 2] = out[a, 0] - bx - cx, out[a, 1] - by - cy, out[a, 2] - bz - cz
 
 
-@njit(cache=True, parallel=True, nogil=True)
+@njit(cache=True, parallel=True, nogil=True, fastmath=FUSED)
 def right_sides(x, before, aims, used, mass, starts, columns, values, weight):
-    """What the places of vertices in use (u,) count on the right of the system (u, 3): as they would be, as they were
-    before by a sparse matrix (u, u), and as they are aimed at with a weight."""
+    """What the places of vertices in use (u,) count on the right of the system (u, 3): as they would be, as all were
+    before by a sparse matrix (u, n), and as they are aimed at with a weight."""
     out = np.empty((len(used), 3))
     for row in prange(len(used)):
         r = np.int64(row)
-        i = used[r]
-        for e in range(3):
-            out[r, e] = mass[r] * x[i, e] + weight * aims[i, e]
+        i, own = used[r], mass[r]
+        a, b, c = (
+            own * x[i, 0] + weight * aims[i, 0],
+            own * x[i, 1] + weight * aims[i, 1],
+            own * x[i, 2] + weight * aims[i, 2],
+        )
         for m in range(starts[r], starts[r + 1]):
-            j, much = used[columns[m]], values[m]
-            for e in range(3):
-                out[r, e] += much * before[j, e]
+            j, much = columns[m], values[m]
+            a, b, c = a + much * before[j, 0], b + much * before[j, 1], c + much * before[j, 2]
+        out[r, 0], out[r, 1], out[r, 2] = a, b, c
     return out
 
 
@@ -98,17 +102,26 @@ def laid_where(z, used, free, x):
                 x[used[r], e] = z[r, e]
 
 
+class Rows(NamedTuple):
+    """A sparse matrix by its rows: where each begins among its columns, and among its values. Indices are unsigned, so
+    that none is asked whether it counts from the end."""
+
+    starts: Counts
+    columns: Counts
+    values: Array
+
+
 @dataclass(frozen=True, eq=False)
 class Factored:
     """The system for one length of steps: the vertices (u,) in it, in the order of its factors, their masses (u,) and
-    which are free (u,); its triangles, what the places before count (`slow`), what plates count as they lie at rest
+    which are free (u,); its triangles, what all places before count (`slow`), what plates count as they lie at rest
     (`lain`), stitches and their ends as a matrix, and the factors of the whole."""
 
-    used: Ints
+    used: Counts
     mass: Array
     free: Flags
     triangles: Energies
-    slow: Any
+    slow: Rows
     lain: Any
     stitches: Stitches
     ends: Any
@@ -163,9 +176,10 @@ class System:
         slow = csr_matrix(curved.T @ diags(self.dt * damping[plates.at] * plates.stiff) @ curved)
         bent = curved.T @ diags(self.dt**2 * plates.stiff)
         factors = Factors.of(whole + slow + bent @ curved)
-        order, lain = factors.order, csr_matrix(bent @ plates.curved)
+        order, lain, late = factors.order, csr_matrix(bent @ plates.curved), slow[factors.order]
+        before = Rows(late.indptr.astype(np.uint32), used[late.indices].astype(np.uint32), late.data)
         return Factored(
-            used[order], own[order], free[order], triangles, slow[order][:, order], lain[order], stitches,
+            used[order].astype(np.uint32), own[order], free[order], triangles, before, lain[order], stitches,
             csr_matrix(ends)[:, order], factors,
         )  # fmt: skip
 
@@ -178,7 +192,7 @@ class System:
         now, aims, weight = self.now, np.zeros_like(x), self.dt**2
         of, slow, used = now.triangles, now.slow, now.used
         aimed(x, of.nodes, of.numbers, of.groups, sizes, aims)
-        right = right_sides(x, before, aims, used, now.mass, slow.indptr, slow.indices, slow.data, weight)
+        right = right_sides(x, before, aims, used, now.mass, *slow, weight)
         if rest.any():
             right += now.lain @ ((2.0 * plates.span * np.sin(0.5 * rest))[:, None] * normals(x, plates))
         if now.stitches.gap.any():
