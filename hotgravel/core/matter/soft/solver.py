@@ -227,7 +227,7 @@ class SoftSolver:
             "touches": touches,
             "touching": state.facts["touching"],
             "parted": float((state.arrays["sewn"] == 0.0).sum()),
-            "torn": count - len(np.unique(p.vertex)),
+            "torn": count - int(np.count_nonzero(np.bincount(p.vertex))),
             "air_volume": state.facts["air"][0],
             "air_pressure": state.facts["air"][1],
         }
