@@ -13,7 +13,7 @@ from hotgravel.core.matter.soft.contact import between, met, moves
 from hotgravel.core.matter.soft.energies import faced, squashed, stretched
 from hotgravel.core.matter.soft.flight import flown, sped
 from hotgravel.core.matter.soft.lumps import Lumps
-from hotgravel.core.matter.soft.model import Energies, Flags, grown
+from hotgravel.core.matter.soft.model import Energies, Flags, Ints, grown
 from hotgravel.core.matter.soft.state import Vertices
 from hotgravel.core.matter.soft.stiffness import by_vertex, solid_now
 from hotgravel.core.matter.soft.touching import Touching
@@ -42,6 +42,7 @@ class Going:
         model, things, scene = solver.model, solver.things, seam.scene
         self.solver, self.fold, self.at = solver, state.arrays["fold"], np.full(len(model.place), -1)
         self.at[p.vertex] = np.arange(len(p))
+        self.complete = bool((self.at >= 0).all())
         self.x = solver.scaled + FAR * (self.at < 0)[:, None]
         self.v, self.w = np.zeros_like(self.x), np.zeros(len(self.x))
         self.x[p.vertex], self.v[p.vertex] = p.position, p.velocity
@@ -86,14 +87,13 @@ class Going:
         self.start, self.end = self._shaped(seam, ahead)
         with np.errstate(divide="ignore"):
             mass = 1.0 / self.w
-        whole = self.plates.whole & (self.at[self.plates.nodes] >= 0).all(axis=1)
+        whole = self.plates.whole & self._have_all(self.plates.nodes)
         self.triangles = grown(self._there(triangles), self.sizes)
         solved, left = (self._there(part) for part in solver.stiff.shared(solver.solved, self.h))
         ceiling = np.full(len(self.x), np.inf)
         ceiling[p.vertex] = np.where(p.pressure > 0.0, PRESSED * solver.solved[p.vertex] / self.h**2, np.inf)
         self.strain = solver.stiff.strain(grown(left, self.sizes), ceiling, self.w, self.h)
-        there = (self.at[solver.stitches.nodes] >= 0).all(axis=1)
-        self.sewn = np.flatnonzero(there & (state.arrays["sewn"] > 0.0))
+        self.sewn = np.flatnonzero(self._have_all(solver.stitches.nodes) & (state.arrays["sewn"] > 0.0))
         self.stitches, self.pulled = solver.stitches.only(self.sewn), np.zeros(len(self.sewn))
         solver.system.prepare(mass, solved, self.plates, whole, self.stitches, self.damping, self.h)
         table = gather(acting_on(solver.setting.shot, seam.switched), solver.setting.states, scene, p, dt, {})
@@ -228,11 +228,15 @@ class Going:
         of = self.solver.model.body[self.tets.nodes[:, 0]]
         return float(np.sqrt((3.0 * self.tets.numbers[:, 10] / density[of]).max(initial=0.0)))
 
+    def _have_all(self, nodes: Ints) -> Flags:
+        """Which rows of vertices (m, k) are there with all of them."""
+        if self.complete:
+            return np.ones(len(nodes), bool)
+        return np.asarray((self.at[nodes] >= 0).all(axis=1))
+
     def _there(self, of: Energies) -> Energies:
         """The energies that have all their vertices."""
-        if (self.at >= 0).all():
-            return of
-        return of.only(np.flatnonzero((self.at[of.nodes] >= 0).all(axis=1)))
+        return of.only(np.flatnonzero(self._have_all(of.nodes)))
 
     def _shaped(self, seam: Seam, ahead: list[Moving]) -> tuple[Array, Array]:
         """Where props have vertices (n, 3) at the step's start and end, each thing's own or the one that it is pinned
