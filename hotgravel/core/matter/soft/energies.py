@@ -13,6 +13,7 @@ import numpy as np
 from numba import njit, prange
 
 from hotgravel.core.fused import FUSED
+from hotgravel.core.matter.soft.vectors import at, dot, plus, times
 
 LEAST = 1e-12
 PARTS = 8  # of a group, that go side by side
@@ -28,30 +29,9 @@ def _moved(c, slope, rate, k, dt, damping, calms):
 
 
 @njit(cache=True, inline="always")
-def _at(of, i):
-    """A row of some vectors as one."""
-    return of[i, 0], of[i, 1], of[i, 2]
-
-
-@njit(cache=True, inline="always")
-def _plus(a, much, b):
-    return a[0] + much * b[0], a[1] + much * b[1], a[2] + much * b[2]
-
-
-@njit(cache=True, inline="always")
-def _times(much, a):
-    return much * a[0], much * a[1], much * a[2]
-
-
-@njit(cache=True, inline="always")
-def _dot(a, b):
-    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
-
-
-@njit(cache=True, inline="always")
 def _mixed(p, q, r, a, b, c):
     """Three vectors by as much as each counts."""
-    return _plus(_plus(_times(p, a), q, b), r, c)
+    return plus(plus(times(p, a), q, b), r, c)
 
 
 @njit(cache=True, inline="always")
@@ -59,10 +39,10 @@ def _pulled(a, b, c, fa, fb, fc, wa, wb, wc, sa, sb, sc, k, dt, damping, calms):
     """One way of a triangle, whose vertices a, b and c count sa, sb and sc in it, becomes 1 long. Returns what of them
     is moved, before which it is fa, fb and fc: their places, or their velocities."""
     way = _mixed(sa, sb, sc, a, b, c)
-    long = max(math.sqrt(_dot(way, way)), LEAST)
-    rate = _dot(way, _mixed(sa, sb, sc, fa, fb, fc)) / long if calms else 0.0
+    long = max(math.sqrt(dot(way, way)), LEAST)
+    rate = dot(way, _mixed(sa, sb, sc, fa, fb, fc)) / long if calms else 0.0
     go = _moved(long - 1.0, wa * sa * sa + wb * sb * sb + wc * sc * sc, rate, k, dt, damping, calms) / long
-    return _plus(fa, go * wa * sa, way), _plus(fb, go * wb * sb, way), _plus(fc, go * wc * sc, way)
+    return plus(fa, go * wa * sa, way), plus(fb, go * wb * sb, way), plus(fc, go * wc * sc, way)
 
 
 @njit(cache=True, inline="always")
@@ -70,16 +50,16 @@ def _squared(a, b, c, fa, fb, fc, wa, wb, wc, ua, ub, uc, va, vb, vc, k, dt, dam
     """Both ways of a triangle, in which its vertices count ua, ub and uc, and va, vb and vc, come to right angles.
     Returns what of them is moved, as above."""
     u, v = _mixed(ua, ub, uc, a, b, c), _mixed(va, vb, vc, a, b, c)
-    lu = 1.0 / max(math.sqrt(_dot(u, u)), LEAST)
-    lv = 1.0 / max(math.sqrt(_dot(v, v)), LEAST)
-    u, v = _times(lu, u), _times(lv, v)
-    value = _dot(u, v)
-    p, q = _times(lu, _plus(v, -value, u)), _times(lv, _plus(u, -value, v))
-    to_a, to_b, to_c = _plus(_times(ua, p), va, q), _plus(_times(ub, p), vb, q), _plus(_times(uc, p), vc, q)
-    slope = wa * _dot(to_a, to_a) + wb * _dot(to_b, to_b) + wc * _dot(to_c, to_c)
-    rate = _dot(to_a, fa) + _dot(to_b, fb) + _dot(to_c, fc) if calms else 0.0
+    lu = 1.0 / max(math.sqrt(dot(u, u)), LEAST)
+    lv = 1.0 / max(math.sqrt(dot(v, v)), LEAST)
+    u, v = times(lu, u), times(lv, v)
+    value = dot(u, v)
+    p, q = times(lu, plus(v, -value, u)), times(lv, plus(u, -value, v))
+    to_a, to_b, to_c = plus(times(ua, p), va, q), plus(times(ub, p), vb, q), plus(times(uc, p), vc, q)
+    slope = wa * dot(to_a, to_a) + wb * dot(to_b, to_b) + wc * dot(to_c, to_c)
+    rate = dot(to_a, fa) + dot(to_b, fb) + dot(to_c, fc) if calms else 0.0
     go = _moved(value, slope, rate, k, dt, damping, calms)
-    return _plus(fa, go * wa, to_a), _plus(fb, go * wb, to_b), _plus(fc, go * wc, to_c)
+    return plus(fa, go * wa, to_a), plus(fb, go * wb, to_b), plus(fc, go * wc, to_c)
 
 
 @njit(cache=True, fastmath=FUSED)
@@ -93,7 +73,7 @@ def _stretched_some(x, y, w, nodes, numbers, first, last, dt, damping, calms):
         ub, vb, uc, vc = numbers[t, 0], numbers[t, 1], numbers[t, 2], numbers[t, 3]
         ua, va = -ub - uc, -vb - vc
         k, shear = numbers[t, 4] * numbers[t, 5], numbers[t, 4] * numbers[t, 6]
-        pa, pb, pc, fa, fb, fc = _at(x, a), _at(x, b), _at(x, c), _at(y, a), _at(y, b), _at(y, c)
+        pa, pb, pc, fa, fb, fc = at(x, a), at(x, b), at(x, c), at(y, a), at(y, b), at(y, c)
         if k > 0.0:
             fa, fb, fc = _pulled(pa, pb, pc, fa, fb, fc, wa, wb, wc, ua, ub, uc, k, dt, drag, calms)
             if not calms:
@@ -125,11 +105,11 @@ def pulled_most(x, nodes, numbers, most):
     """By how much triangles are longer than at rest along either of their ways, the most about each vertex, into `most`
     (n,), which is no less than it was."""
     for t in range(len(nodes)):
-        a, b, c = _at(x, nodes[t, 0]), _at(x, nodes[t, 1]), _at(x, nodes[t, 2])
+        a, b, c = at(x, nodes[t, 0]), at(x, nodes[t, 1]), at(x, nodes[t, 2])
         for way in range(2):
             sb, sc = numbers[t, way], numbers[t, 2 + way]
             along = _mixed(-sb - sc, sb, sc, a, b, c)
-            long = math.sqrt(_dot(along, along)) - 1.0
+            long = math.sqrt(dot(along, along)) - 1.0
             for n in range(3):
                 most[nodes[t, n]] = max(most[nodes[t, n]], long)
 
@@ -138,16 +118,16 @@ def pulled_most(x, nodes, numbers, most):
 def faced(x, nodes, normal):
     """The mean of the normals of triangles about each vertex by their areas, into `normal` (n, 3), which are 0."""
     for t in range(len(nodes)):
-        a = _at(x, nodes[t, 0])
-        ux, uy, uz = _plus(_at(x, nodes[t, 1]), -1.0, a)
-        vx, vy, vz = _plus(_at(x, nodes[t, 2]), -1.0, a)
+        a = at(x, nodes[t, 0])
+        ux, uy, uz = plus(at(x, nodes[t, 1]), -1.0, a)
+        vx, vy, vz = plus(at(x, nodes[t, 2]), -1.0, a)
         for n in range(3):
             i = nodes[t, n]
             normal[i, 0] += uy * vz - uz * vy
             normal[i, 1] += uz * vx - ux * vz
             normal[i, 2] += ux * vy - uy * vx
     for i in range(len(normal)):
-        long = math.sqrt(_dot(_at(normal, i), _at(normal, i)))
+        long = math.sqrt(dot(at(normal, i), at(normal, i)))
         if long > 0.0:
             normal[i, 0], normal[i, 1], normal[i, 2] = normal[i, 0] / long, normal[i, 1] / long, normal[i, 2] / long
 

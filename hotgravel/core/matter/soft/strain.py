@@ -17,34 +17,10 @@ import numpy as np
 from numba import njit, prange
 
 from hotgravel.core.fused import FUSED
+from hotgravel.core.matter.soft.vectors import at, dot, mixed, plus, put, times
 
 LEAST = 1e-12
 CLOSE = 1e-2  # of what was off before: so little is left off
-
-
-@njit(cache=True, inline="always")
-def _dot(a, b):
-    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
-
-
-@njit(cache=True, inline="always")
-def _times(much, a):
-    return much * a[0], much * a[1], much * a[2]
-
-
-@njit(cache=True, inline="always")
-def _mixed(p, a, q, b):
-    return p * a[0] + q * b[0], p * a[1] + q * b[1], p * a[2] + q * b[2]
-
-
-@njit(cache=True, inline="always")
-def _at(p, m):
-    return p[m, 0], p[m, 1], p[m, 2]
-
-
-@njit(cache=True, inline="always")
-def _put(p, m, a):
-    p[m, 0], p[m, 1], p[m, 2] = a
 
 
 @njit(cache=True, inline="always")
@@ -97,23 +73,23 @@ def _linearised(x, nodes, numbers, places, square, force, own, blocks):
         a, b, c = nodes[t, 0], nodes[t, 1], nodes[t, 2]
         ub, vb, uc, vc = numbers[t, 0], numbers[t, 1], numbers[t, 2], numbers[t, 3]
         k, shear = square * numbers[t, 4] * numbers[t, 5], square * numbers[t, 4] * numbers[t, 6]
-        at = _at(x, a)
-        to_b, to_c = _mixed(1.0, _at(x, b), -1.0, at), _mixed(1.0, _at(x, c), -1.0, at)
-        u, v = _mixed(ub, to_b, uc, to_c), _mixed(vb, to_b, vc, to_c)
-        long_u, long_v = max(math.sqrt(_dot(u, u)), LEAST), max(math.sqrt(_dot(v, v)), LEAST)
+        corner = at(x, a)
+        to_b, to_c = plus(at(x, b), -1.0, corner), plus(at(x, c), -1.0, corner)
+        u, v = mixed(ub, to_b, uc, to_c), mixed(vb, to_b, vc, to_c)
+        long_u, long_v = max(math.sqrt(dot(u, u)), LEAST), max(math.sqrt(dot(v, v)), LEAST)
         lu, lv = 1.0 / long_u, 1.0 / long_v
-        u, v = _times(lu, u), _times(lv, v)
-        askew, root = _dot(u, v), math.sqrt(shear)
+        u, v = times(lu, u), times(lv, v)
+        askew, root = dot(u, v), math.sqrt(shear)
         # How much more askew it is as b and c move, by the root of what that counts.
-        p, q = _mixed(root * lu, v, -root * lu * askew, u), _mixed(root * lv, u, -root * lv * askew, v)
-        sb, sc = _mixed(ub, p, vb, q), _mixed(uc, p, vc, q)
-        sa = _mixed(-1.0, sb, -1.0, sc)
-        of_u, of_v = _times(k * (long_u - 1.0), u), _times(k * (long_v - 1.0), v)
-        to_b = _mixed(1.0, _mixed(ub, of_u, vb, of_v), root * askew, sb)
-        to_c = _mixed(1.0, _mixed(uc, of_u, vc, of_v), root * askew, sc)
-        _put(force, a, _mixed(1.0, _at(force, a), 1.0, _mixed(1.0, to_b, 1.0, to_c)))
-        _put(force, b, _mixed(1.0, _at(force, b), -1.0, to_b))
-        _put(force, c, _mixed(1.0, _at(force, c), -1.0, to_c))
+        p, q = mixed(root * lu, v, -root * lu * askew, u), mixed(root * lv, u, -root * lv * askew, v)
+        sb, sc = mixed(ub, p, vb, q), mixed(uc, p, vc, q)
+        sa = mixed(-1.0, sb, -1.0, sc)
+        of_u, of_v = times(k * (long_u - 1.0), u), times(k * (long_v - 1.0), v)
+        to_b = plus(mixed(ub, of_u, vb, of_v), root * askew, sb)
+        to_c = plus(mixed(uc, of_u, vc, of_v), root * askew, sc)
+        put(force, a, plus(plus(at(force, a), 1.0, to_b), 1.0, to_c))
+        put(force, b, plus(at(force, b), -1.0, to_b))
+        put(force, c, plus(at(force, c), -1.0, to_c))
         taut_u, taut_v = k * max(0.0, 1.0 - lu), k * max(0.0, 1.0 - lv)
         ku, kv = k - taut_u, k - taut_v
         # Those of b and c; a's is what takes all sums to nothing.
@@ -174,7 +150,7 @@ def _fit(light, own, inverse, blocks, lines, columns, force):
 def _there(inverse, blocks, lines, columns, left):
     """The inverse of K times what is left (u, 3), in place."""
     for m in range(len(left)):
-        a, b, c = _by(inverse, m, _at(left, m))
+        a, b, c = _by(inverse, m, at(left, m))
         left[m, 0], left[m, 1], left[m, 2] = a, b, c
         for k in range(lines[m], lines[m + 1]):
             j = columns[k]
@@ -189,13 +165,13 @@ def _there_and_back(inverse, blocks, lines, columns, p, way, q):
     times q."""
     for m in range(len(p) - 1, -1, -1):
         later = _of_later(blocks, lines, columns, m, way)
-        _put(q, m, later)
-        _put(way, m, _by(inverse, m, _mixed(1.0, _at(p, m), -1.0, later)))
+        put(q, m, later)
+        put(way, m, _by(inverse, m, plus(at(p, m), -1.0, later)))
     _there(inverse, blocks, lines, columns, q)
     x = y = z = 0.0  # sums that do not wait for one another
     for m in range(len(p)):
-        a, b, c = _mixed(1.0, _at(q, m), 1.0, _at(way, m))
-        _put(q, m, (a, b, c))
+        a, b, c = plus(at(q, m), 1.0, at(way, m))
+        put(q, m, (a, b, c))
         x, y, z = x + p[m, 0] * a, y + p[m, 1] * b, z + p[m, 2] * c
     return x + y + z
 
@@ -207,13 +183,13 @@ def _gone(own, far, way, q, gone, left):
     of that way lies along the q before."""
     off, again = 0.0, 0.0
     for m in range(len(left)):
-        was = _at(q, m)
-        now = _mixed(1.0, _at(left, m), -far, was)
+        was = at(q, m)
+        now = plus(at(left, m), -far, was)
         down = _by(own, m, now)
-        _put(gone, m, _mixed(1.0, _at(gone, m), far, _at(way, m)))
-        _put(left, m, now)
-        _put(q, m, down)
-        off, again = off + _dot(now, down), again + _dot(was, down)
+        put(gone, m, plus(at(gone, m), far, at(way, m)))
+        put(left, m, now)
+        put(q, m, down)
+        off, again = off + dot(now, down), again + dot(was, down)
     return off, again
 
 
@@ -236,8 +212,8 @@ def _eased(x, w, nodes, numbers, members, lines, columns, places, rounds, dt, ea
     _there(inverse, blocks, lines, columns, left)
     off, _ = _gone(own, 0.0, way, q, gone, left)
     for m in range(u):
-        a, later = _by(own, m, _at(way, m)), _of_later(blocks, lines, columns, m, way)
-        _put(p, m, _mixed(1.0, a, 1.0, later) if given else _at(q, m))
+        a, later = _by(own, m, at(way, m)), _of_later(blocks, lines, columns, m, way)
+        put(p, m, plus(a, 1.0, later) if given else at(q, m))
     enough = max(CLOSE * CLOSE * off, LEAST * LEAST)
     for turn in range(rounds):
         if off <= enough:
@@ -247,11 +223,11 @@ def _eased(x, w, nodes, numbers, members, lines, columns, places, rounds, dt, ea
         if turn == 0:  # the first direction is not that of what is left
             along = 0.0
             for m in range(u):
-                along += _dot(_at(p, m), _at(left, m))
+                along += dot(at(p, m), at(left, m))
         off, again = _gone(own, along / curve, way, q, gone, left)
         share = off / before if turn else -again / curve
         for m in range(u):
-            _put(p, m, _mixed(1.0, _at(q, m), share, _at(p, m)))
+            put(p, m, plus(at(q, m), share, at(p, m)))
     for m in range(u):
         for e in range(3):
             eased[members[m], e] = gone[m, e]
@@ -261,9 +237,9 @@ def _eased(x, w, nodes, numbers, members, lines, columns, places, rounds, dt, ea
 @njit(cache=True, parallel=True, nogil=True)
 def strained(x, w, nodes, numbers, members, starts, begins, pairs, lines, columns, places, rounds, dt, eased):
     """Move vertices (n, 3) in place as triangles that are pulled would have them at the end of a small step of dt
-    seconds; `w` (n,) is one over their masses, and the triangles' numbers (T, 7) are in the order of a `Web`. `eased`
-    (n, 3) is by how much the small step before moved them so, and becomes that of this one; there are so many `rounds`
-    at most."""
+    seconds; `w` (n,) is one over their masses, and the triangles' numbers (T, 7) are in the order of a `Web`, for
+    corners in its order. `eased` (n, 3) is by how much the small step before moved them so, and becomes that of this
+    one; there are so many `rounds` at most."""
     for row in prange(len(starts) - 1):
         n = np.int64(row)
         t, m, k = slice(starts[n], starts[n + 1]), slice(begins[n], begins[n + 1]), slice(pairs[n], pairs[n + 1])
