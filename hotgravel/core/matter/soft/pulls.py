@@ -92,14 +92,8 @@ class Strain:
         numbers[:, 5:7] *= share[:, None]
         asked *= np.sqrt(share)
         rounds = max(FEWEST, int(np.ceil(np.quantile(asked, MANY)))) if len(asked) else 0
-        return cls(
-            web,
-            _turned(numbers, web.turned),
-            w,
-            dt,
-            rounds,
-            left.only(np.flatnonzero(left.numbers[:, 5:7].any(axis=1))),
-        )
+        over = left.only(np.flatnonzero(left.numbers[:, 5:7].any(axis=1)))
+        return cls(web, _turned(numbers, web.turned), w, dt, rounds, over)
 
     def ease(self, x: Array, eased: Array) -> None:
         """Move vertices (n, 3) as they pull, in place; `eased` (n, 3) is by how much in the small step before, and
