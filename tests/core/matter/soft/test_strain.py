@@ -39,3 +39,24 @@ def test_what_is_pulled_moves_to_the_least_of_its_energy_and_its_inertia(given):
     off, least = cost((moved - x).ravel()), cost(exact.ravel())
     assert off - least < 3e-4 * (cost(np.zeros(x.size)) - least)
     assert eased == pytest.approx(moved - x)
+
+
+def test_sheets_apart_are_pulled_as_each_alone():
+    rest, faces = sheet(1.0, 1.0, 4, "alternating")
+    numbers, _ = of_triangles(rest, faces)
+    numbers[:, 5:7], many = (STRETCH, SHEAR), len(rest)
+    x, w = np.random.default_rng(4).normal(0.0, 1e-3, (2 * many, 3)) + np.tile(rest, (2, 1)), np.full(2 * many, 50.0)
+    w[[0, many + 3]] = 0.0
+
+    def moved(x, faces, w, order):
+        told = np.tile(numbers, (len(faces) // len(numbers), 1))
+        triangles, went = grouped(faces[order], told[order], len(x)), x.copy()
+        web = Web.of(triangles.nodes, triangles.rows, len(x))
+        Strain.of(web, triangles, np.full(len(x), np.inf), w, DT).ease(went, 0.0 * x)
+        return went
+
+    as_given, mixed = np.arange(len(faces)), np.random.default_rng(5).permutation(2 * len(faces))
+    alone = [moved(x[part], faces, w[part], as_given) for part in (slice(many), slice(many, None))]
+    both = moved(x, np.concatenate([faces, faces + many]), w, mixed)
+    assert both == pytest.approx(np.concatenate(alone), abs=1e-12)
+    assert np.abs(both - x).max() > 1e-3
