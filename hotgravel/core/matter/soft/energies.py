@@ -12,7 +12,6 @@ import math
 import numpy as np
 from numba import njit, prange
 
-from hotgravel.core.fused import FUSED
 from hotgravel.core.matter.soft.vectors import at, dot, plus, times
 
 LEAST = 1e-12
@@ -62,7 +61,7 @@ def _squared(a, b, c, fa, fb, fc, wa, wb, wc, ua, ub, uc, va, vb, vc, k, dt, dam
     return plus(fa, go * wa, to_a), plus(fb, go * wb, to_b), plus(fc, go * wc, to_c)
 
 
-@njit(cache=True, fastmath=FUSED)
+@njit(cache=True)
 def _stretched_some(x, y, w, nodes, numbers, first, last, dt, damping, calms):
     """Triangles from first to last, of places or velocities `y`, in place."""
     for t in range(first, last):

@@ -14,13 +14,12 @@ from scipy.sparse import csc_matrix, tril
 from scipy.sparse.csgraph import connected_components
 from scipy.sparse.linalg import splu
 
-from hotgravel.core.fused import FUSED
 from hotgravel.core.matter.soft.model import Array
 
 Counts = NDArray[np.uint32]
 
 
-@njit(cache=True, parallel=True, nogil=True, fastmath=FUSED)
+@njit(cache=True, parallel=True, nogil=True)
 def substituted(starts, rows, values, diagonal, parts, z):
     """Put in place of the right sides z (n, 3) what solves for them. L is by columns: below the diagonal, column j has
     `values` in `rows` from starts[j] on. Rows from parts[p] to parts[p + 1] hang together. Indices are unsigned, so

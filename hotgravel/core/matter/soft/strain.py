@@ -16,7 +16,6 @@ import math
 import numpy as np
 from numba import njit, prange
 
-from hotgravel.core.fused import FUSED
 from hotgravel.core.matter.soft.vectors import at, dot, mixed, plus, put, times
 
 LEAST = 1e-12
@@ -65,7 +64,7 @@ def _count(blocks, k, a, s, t):
     )  # fmt: skip
 
 
-@njit(cache=True, nogil=True, fastmath=FUSED)
+@njit(cache=True, nogil=True)
 def _linearised(x, nodes, numbers, places, square, force, own, blocks):
     """Add how triangles pull to `force` (u, 3), in place, and how that changes with vertices to `own` (u, 6), of each
     by itself, and `blocks` (P, 9), of pairs, all times the small step squared."""
@@ -127,7 +126,7 @@ def _of_later(blocks, lines, columns, m, p):
     return x, y, z
 
 
-@njit(cache=True, nogil=True, fastmath=FUSED)
+@njit(cache=True, nogil=True)
 def _fit(light, own, inverse, blocks, lines, columns, force):
     """Vertices that nothing moves hang on none and are not pulled, in place; the inverses of own matrices (u, 6)."""
     for m in range(len(own)):
@@ -146,7 +145,7 @@ def _fit(light, own, inverse, blocks, lines, columns, force):
         )  # fmt: skip
 
 
-@njit(cache=True, nogil=True, fastmath=FUSED)
+@njit(cache=True, nogil=True)
 def _there(inverse, blocks, lines, columns, left):
     """The inverse of K times what is left (u, 3), in place."""
     for m in range(len(left)):
@@ -159,7 +158,7 @@ def _there(inverse, blocks, lines, columns, left):
             left[j, 2] -= blocks[k, 2] * a + blocks[k, 5] * b + blocks[k, 8] * c
 
 
-@njit(cache=True, nogil=True, fastmath=FUSED)
+@njit(cache=True, nogil=True)
 def _there_and_back(inverse, blocks, lines, columns, p, way, q):
     """The conditioned matrix times p (u, 3), into q (u, 3), and what moves vertices so, into `way` (u, 3). Returns p
     times q."""
@@ -176,7 +175,7 @@ def _there_and_back(inverse, blocks, lines, columns, p, way, q):
     return x + y + z
 
 
-@njit(cache=True, nogil=True, fastmath=FUSED)
+@njit(cache=True, nogil=True)
 def _gone(own, far, way, q, gone, left):
     """Vertices have `gone` (u, 3) so far along a way (u, 3), and less is `left` (u, 3) by as much of q (u, 3), in
     place; q becomes the next way down. Returns how much is left in all, by the energy that it stands for, and how much
@@ -193,7 +192,7 @@ def _gone(own, far, way, q, gone, left):
     return off, again
 
 
-@njit(cache=True, nogil=True, fastmath=FUSED)
+@njit(cache=True, nogil=True)
 def _eased(x, w, nodes, numbers, members, lines, columns, places, rounds, dt, eased):
     """What hangs together, as `strained` has all."""
     u, given = len(members), False

@@ -15,7 +15,6 @@ from numba import njit, prange
 from numpy.typing import NDArray
 from scipy.sparse import csr_matrix, diags
 
-from hotgravel.core.fused import FUSED
 from hotgravel.core.lately import Lately
 from hotgravel.core.matter.soft.air import Air
 from hotgravel.core.matter.soft.bending import Plates, normals
@@ -72,7 +71,7 @@ def aimed(x, nodes, numbers, groups, size, out):
             out[a, 0], out[a, 1], out[a, 2] = out[a, 0] - bx - cx, out[a, 1] - by - cy, out[a, 2] - bz - cz
 
 
-@njit(cache=True, parallel=True, nogil=True, fastmath=FUSED)
+@njit(cache=True, parallel=True, nogil=True)
 def right_sides(x, before, aims, used, mass, starts, columns, values, weight):
     """What the places of vertices in use (u,) count on the right of the system (u, 3): as they would be, as all were
     before by a sparse matrix (u, n), and as they are aimed at with a weight."""
