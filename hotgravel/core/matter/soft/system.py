@@ -21,19 +21,11 @@ from hotgravel.core.matter.soft.bending import Plates, normals
 from hotgravel.core.matter.soft.factors import Counts, Factors
 from hotgravel.core.matter.soft.model import Array, Energies, Flags, Ints
 from hotgravel.core.matter.soft.sewing import STIFF, Stitches
+from hotgravel.core.matter.soft.vectors import at, mixed, plus
 
 HELD = 1e9  # times the greatest mass: what is kept in place
 KEPT = 4  # factors of the matrix: a step's length goes to and fro
 LEAST = 1e-12
-
-
-@njit(cache=True, inline="always")
-def _both_ways(ub, uc, vb, vc, ax, ay, az, bx, by, bz):
-    """The two ways of a triangle whose sides from its first vertex are a and b, as long as they are stretched; the ends
-    of these count ub and uc in the one, vb and vc in the other."""
-    return (
-        ub * ax + uc * bx, ub * ay + uc * by, ub * az + uc * bz, vb * ax + vc * bx, vb * ay + vc * by, vb * az + vc * bz
-    )  # fmt: skip
 
 
 @njit(cache=True, parallel=True, nogil=True)
@@ -46,10 +38,8 @@ def aimed(x, nodes, numbers, groups, size, out):
             a, b, c = nodes[t, 0], nodes[t, 1], nodes[t, 2]
             area, k, shear, s = numbers[t, 4], numbers[t, 5], 2.0 * numbers[t, 6], size[a]
             ub, vb, uc, vc = numbers[t, 0], numbers[t, 1], numbers[t, 2], numbers[t, 3]
-            ux, uy, uz, vx, vy, vz = _both_ways(
-                ub, uc, vb, vc, x[b, 0] - x[a, 0], x[b, 1] - x[a, 1], x[b, 2] - x[a, 2],
-                x[c, 0] - x[a, 0], x[c, 1] - x[a, 1], x[c, 2] - x[a, 2],
-            )  # fmt: skip
+            to_b, to_c = plus(at(x, b), -1.0, at(x, a)), plus(at(x, c), -1.0, at(x, a))
+            (ux, uy, uz), (vx, vy, vz) = mixed(ub, to_b, uc, to_c), mixed(vb, to_b, vc, to_c)
             lu = max(math.sqrt(ux * ux + uy * uy + uz * uz), LEAST)
             lv = max(math.sqrt(vx * vx + vy * vy + vz * vz), LEAST)
             # The nearest pair at right angles: both turn alike, about what lies between them.
@@ -162,15 +152,15 @@ class System:
         self, mass: Array, used: Ints, triangles: Energies, plates: Plates, there: NDArray[np.bool_],
         stitches: Stitches, damping: Array,
     ) -> Factored:  # fmt: skip
-        many, at, own = len(used), np.zeros(len(mass), np.int64), mass[used]
-        at[used], free = np.arange(many), np.isfinite(own)
+        many, row_of, own = len(used), np.zeros(len(mass), np.int64), mass[used]
+        row_of[used], free = np.arange(many), np.isfinite(own)
         own[~free] = HELD * own[free].max()
-        whole = diags(own) + self.dt**2 * _pulled(at, many, triangles)
-        ends = stitches.matrix(at, many)
+        whole = diags(own) + self.dt**2 * _pulled(row_of, many, triangles)
+        ends = stitches.matrix(row_of, many)
         whole += self.dt**2 * STIFF * ends.T @ ends
         rows = np.repeat(np.arange(len(plates.nodes)), 4)
         weights = (plates.weights * there[:, None]).ravel()
-        sides = csr_matrix((weights, (rows, at[plates.nodes].ravel())), shape=(len(plates.nodes), many))
+        sides = csr_matrix((weights, (rows, row_of[plates.nodes].ravel())), shape=(len(plates.nodes), many))
         curved = plates.curved @ sides
         slow = csr_matrix(curved.T @ diags(self.dt * damping[plates.at] * plates.stiff) @ curved)
         bent = curved.T @ diags(self.dt**2 * plates.stiff)
@@ -211,13 +201,13 @@ class System:
         laid_where((plain + over * pushed)[used], used, now.free, x)
 
 
-def _pulled(at: Ints, many: int, triangles: Energies) -> Any:
-    """How triangles resist being stretched and sheared, as a sparse matrix (u, u) of N/m for each way alike; `at` (n,)
-    has the number of each vertex in it."""
+def _pulled(row_of: Ints, many: int, triangles: Energies) -> Any:
+    """How triangles resist being stretched and sheared, as a sparse matrix (u, u) of N/m for each way alike; `row_of`
+    (n,) has the number of each vertex in it."""
     n = triangles.numbers
     ways = [np.stack([-n[:, w] - n[:, 2 + w], n[:, w], n[:, 2 + w]], axis=1) for w in (0, 1)]
     count = n[:, 4] * (n[:, 5] + 2.0 * n[:, 6])
     parts = count[:, None, None] * sum(w[:, :, None] * w[:, None, :] for w in ways)
-    nodes = at[triangles.nodes]
+    nodes = row_of[triangles.nodes]
     rows, columns = np.repeat(nodes, 3, axis=1).ravel(), np.tile(nodes, (1, 3)).ravel()
     return csr_matrix((parts.ravel(), (rows, columns)), shape=(many, many))
