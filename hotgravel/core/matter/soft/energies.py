@@ -1,10 +1,10 @@
 """Kernels that let energies move vertices: extended position-based dynamics (Macklin, Müller and Chentanez 2016), one
 round in each of many small steps (Macklin and others 2019).
 
-An energy half k C² moves its vertices along the slope of C by what it then lacks. Where `calms` is true it moves not
-their places but their velocities, so that C goes slower: `damping` (n,) is the time in which it gives way, seconds, by
-its first vertex. So damping is nothing where nothing moves. Each group's energies have no vertex in common, so they may
-go side by side.
+An energy half k C² moves its vertices along the slope of C by what it then lacks. What calms moves not their places
+but their velocities, so that C goes slower: `damping` (n,) is the time in which it gives way, seconds, by its first
+vertex. So damping is nothing where nothing moves. Each group's energies have no vertex in common, so they may go side
+by side.
 """
 
 import math
@@ -12,19 +12,10 @@ import math
 import numpy as np
 from numba import njit, prange
 
-from hotgravel.core.matter.soft.vectors import at, dot, plus, times
+from hotgravel.core.matter.soft.vectors import at, dot, plus, put, times
 
 LEAST = 1e-12
 PARTS = 8  # of a group, that go side by side
-
-
-@njit(cache=True, inline="always")
-def _moved(c, slope, rate, k, dt, damping, calms):
-    """How far the multiplier of C goes: `slope` is the sum of w |grad C|², `rate` how fast C goes."""
-    if calms:
-        drag = k * damping * dt
-        return -drag * rate / (1.0 + drag * slope)
-    return -c / (slope + 1.0 / (k * dt * dt))
 
 
 @njit(cache=True, inline="always")
@@ -34,69 +25,108 @@ def _mixed(p, q, r, a, b, c):
 
 
 @njit(cache=True, inline="always")
-def _pulled(a, b, c, fa, fb, fc, wa, wb, wc, sa, sb, sc, k, dt, damping, calms):
-    """One way of a triangle, whose vertices a, b and c count sa, sb and sc in it, becomes 1 long. Returns what of them
-    is moved, before which it is fa, fb and fc: their places, or their velocities."""
-    way = _mixed(sa, sb, sc, a, b, c)
-    long = max(math.sqrt(dot(way, way)), LEAST)
-    rate = dot(way, _mixed(sa, sb, sc, fa, fb, fc)) / long if calms else 0.0
-    go = _moved(long - 1.0, wa * sa * sa + wb * sb * sb + wc * sc * sc, rate, k, dt, damping, calms) / long
-    return plus(fa, go * wa * sa, way), plus(fb, go * wb * sb, way), plus(fc, go * wc * sc, way)
+def _ways(u, v):
+    """One over the lengths of both ways of a triangle, and these ways as long as 1."""
+    lu, lv = 1.0 / max(math.sqrt(dot(u, u)), LEAST), 1.0 / max(math.sqrt(dot(v, v)), LEAST)
+    return lu, lv, times(lu, u), times(lv, v)
 
 
 @njit(cache=True, inline="always")
-def _squared(a, b, c, fa, fb, fc, wa, wb, wc, ua, ub, uc, va, vb, vc, k, dt, damping, calms):
-    """Both ways of a triangle, in which its vertices count ua, ub and uc, and va, vb and vc, come to right angles.
-    Returns what of them is moved, as above."""
-    u, v = _mixed(ua, ub, uc, a, b, c), _mixed(va, vb, vc, a, b, c)
-    lu = 1.0 / max(math.sqrt(dot(u, u)), LEAST)
-    lv = 1.0 / max(math.sqrt(dot(v, v)), LEAST)
-    u, v = times(lu, u), times(lv, v)
+def _askew(lu, lv, u, v, ua, ub, uc, va, vb, vc):
+    """How far both ways are off right angles, and its slopes by the three vertices."""
     value = dot(u, v)
     p, q = times(lu, plus(v, -value, u)), times(lv, plus(u, -value, v))
-    to_a, to_b, to_c = plus(times(ua, p), va, q), plus(times(ub, p), vb, q), plus(times(uc, p), vc, q)
-    slope = wa * dot(to_a, to_a) + wb * dot(to_b, to_b) + wc * dot(to_c, to_c)
-    rate = dot(to_a, fa) + dot(to_b, fb) + dot(to_c, fc) if calms else 0.0
-    go = _moved(value, slope, rate, k, dt, damping, calms)
-    return plus(fa, go * wa, to_a), plus(fb, go * wb, to_b), plus(fc, go * wc, to_c)
+    return value, plus(times(ua, p), va, q), plus(times(ub, p), vb, q), plus(times(uc, p), vc, q)
+
+
+@njit(cache=True, inline="always")
+def _pulled(a, b, c, wa, wb, wc, sa, sb, sc, stiff):
+    """Where vertices a, b and c are put as one way of their triangle, in which they count sa, sb and sc, becomes 1
+    long; `stiff` is k dt²."""
+    way = _mixed(sa, sb, sc, a, b, c)
+    long = max(math.sqrt(dot(way, way)), LEAST)
+    go = (1.0 - long) / ((wa * sa * sa + wb * sb * sb + wc * sc * sc + 1.0 / stiff) * long)
+    return plus(a, go * wa * sa, way), plus(b, go * wb * sb, way), plus(c, go * wc * sc, way)
 
 
 @njit(cache=True)
-def _stretched_some(x, y, w, nodes, numbers, first, last, dt, damping, calms):
-    """Triangles from first to last, of places or velocities `y`, in place."""
+def _stretched_some(x, w, nodes, numbers, first, last, dt):
+    """Triangles from first to last, in place."""
     for t in range(first, last):
-        a, b, c = nodes[t, 0], nodes[t, 1], nodes[t, 2]
-        wa, wb, wc, drag = w[a], w[b], w[c], damping[a]
+        i, j, k = nodes[t, 0], nodes[t, 1], nodes[t, 2]
+        wa, wb, wc = w[i], w[j], w[k]
         if wa + wb + wc <= 0.0:
             continue
         ub, vb, uc, vc = numbers[t, 0], numbers[t, 1], numbers[t, 2], numbers[t, 3]
-        ua, va = -ub - uc, -vb - vc
-        k, shear = numbers[t, 4] * numbers[t, 5], numbers[t, 4] * numbers[t, 6]
-        pa, pb, pc, fa, fb, fc = at(x, a), at(x, b), at(x, c), at(y, a), at(y, b), at(y, c)
-        if k > 0.0:
-            fa, fb, fc = _pulled(pa, pb, pc, fa, fb, fc, wa, wb, wc, ua, ub, uc, k, dt, drag, calms)
-            if not calms:
-                pa, pb, pc = fa, fb, fc
-            fa, fb, fc = _pulled(pa, pb, pc, fa, fb, fc, wa, wb, wc, va, vb, vc, k, dt, drag, calms)
-            if not calms:
-                pa, pb, pc = fa, fb, fc
+        ua, va, square = -ub - uc, -vb - vc, dt * dt * numbers[t, 4]
+        stiff, shear = square * numbers[t, 5], square * numbers[t, 6]
+        a, b, c = at(x, i), at(x, j), at(x, k)
+        if stiff > 0.0:
+            a, b, c = _pulled(a, b, c, wa, wb, wc, ua, ub, uc, stiff)
+            a, b, c = _pulled(a, b, c, wa, wb, wc, va, vb, vc, stiff)
         if shear > 0.0:
-            fa, fb, fc = _squared(pa, pb, pc, fa, fb, fc, wa, wb, wc, ua, ub, uc, va, vb, vc, shear, dt, drag, calms)
-        y[a, 0], y[a, 1], y[a, 2] = fa
-        y[b, 0], y[b, 1], y[b, 2] = fb
-        y[c, 0], y[c, 1], y[c, 2] = fc
+            lu, lv, u, v = _ways(_mixed(ua, ub, uc, a, b, c), _mixed(va, vb, vc, a, b, c))
+            value, to_a, to_b, to_c = _askew(lu, lv, u, v, ua, ub, uc, va, vb, vc)
+            go = -value / (wa * dot(to_a, to_a) + wb * dot(to_b, to_b) + wc * dot(to_c, to_c) + 1.0 / shear)
+            a, b, c = plus(a, go * wa, to_a), plus(b, go * wb, to_b), plus(c, go * wc, to_c)
+        put(x, i, a)
+        put(x, j, b)
+        put(x, k, c)
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def stretched(x, v, w, nodes, numbers, groups, dt, damping, calms):
+def stretched(x, w, nodes, numbers, groups, dt):
     """Triangles, in place: lengths along their two ways become 1, and these stay at right angles."""
-    y = v if calms else x
     for g in range(len(groups) - 1):
         many = groups[g + 1] - groups[g]
         for part in prange(PARTS):
             first = groups[g] + many * np.int64(part) // PARTS
             last = groups[g] + many * (np.int64(part) + 1) // PARTS
-            _stretched_some(x, y, w, nodes, numbers, first, last, dt, damping, calms)
+            _stretched_some(x, w, nodes, numbers, first, last, dt)
+
+
+@njit(cache=True, inline="always")
+def _slowed(way, a, b, c, wa, wb, wc, sa, sb, sc, drag):
+    """What is left of the velocities a, b and c of vertices as a triangle's length along a way, in which they count sa,
+    sb and sc, goes slower."""
+    go = -drag * dot(way, _mixed(sa, sb, sc, a, b, c)) / (1.0 + drag * (wa * sa * sa + wb * sb * sb + wc * sc * sc))
+    return plus(a, go * wa * sa, way), plus(b, go * wb * sb, way), plus(c, go * wc * sc, way)
+
+
+@njit(cache=True)
+def _calmed_some(x, y, w, nodes, numbers, first, last, dt, damping):
+    """Triangles from first to last, of velocities y, in place."""
+    for t in range(first, last):
+        i, j, k = nodes[t, 0], nodes[t, 1], nodes[t, 2]
+        wa, wb, wc, much = w[i], w[j], w[k], dt * damping[i] * numbers[t, 4]
+        if wa + wb + wc <= 0.0:
+            continue
+        ub, vb, uc, vc = numbers[t, 0], numbers[t, 1], numbers[t, 2], numbers[t, 3]
+        ua, va, drag, shear = -ub - uc, -vb - vc, much * numbers[t, 5], much * numbers[t, 6]
+        a, b, c = at(x, i), at(x, j), at(x, k)
+        lu, lv, u, v = _ways(_mixed(ua, ub, uc, a, b, c), _mixed(va, vb, vc, a, b, c))
+        a, b, c = at(y, i), at(y, j), at(y, k)
+        a, b, c = _slowed(u, a, b, c, wa, wb, wc, ua, ub, uc, drag)
+        a, b, c = _slowed(v, a, b, c, wa, wb, wc, va, vb, vc, drag)
+        if shear > 0.0:
+            _, to_a, to_b, to_c = _askew(lu, lv, u, v, ua, ub, uc, va, vb, vc)
+            slope = wa * dot(to_a, to_a) + wb * dot(to_b, to_b) + wc * dot(to_c, to_c)
+            go = -shear * (dot(to_a, a) + dot(to_b, b) + dot(to_c, c)) / (1.0 + shear * slope)
+            a, b, c = plus(a, go * wa, to_a), plus(b, go * wb, to_b), plus(c, go * wc, to_c)
+        put(y, i, a)
+        put(y, j, b)
+        put(y, k, c)
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def calmed(x, v, w, nodes, numbers, groups, dt, damping):
+    """Triangles, in place: velocities (n, 3) that stretch or shear them are less."""
+    for g in range(len(groups) - 1):
+        many = groups[g + 1] - groups[g]
+        for part in prange(PARTS):
+            first = groups[g] + many * np.int64(part) // PARTS
+            last = groups[g] + many * (np.int64(part) + 1) // PARTS
+            _calmed_some(x, v, w, nodes, numbers, first, last, dt, damping)
 
 
 @njit(cache=True, nogil=True)

@@ -10,7 +10,7 @@ from hotgravel.core.matter.elements import FOLLOWING, LOOSE
 from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.soft.air import Air
 from hotgravel.core.matter.soft.contact import between, met, moves
-from hotgravel.core.matter.soft.energies import faced, squashed, stretched
+from hotgravel.core.matter.soft.energies import calmed, faced, squashed, stretched
 from hotgravel.core.matter.soft.flight import flown, sped
 from hotgravel.core.matter.soft.lumps import Lumps
 from hotgravel.core.matter.soft.model import Energies, Flags, Ints, grown
@@ -23,8 +23,8 @@ from hotgravel.core.shot.soft import Cloth
 if TYPE_CHECKING:
     from hotgravel.core.matter.soft.solver import SoftSolver
 
-SMALL_STEPS = {"rough": 6, "fair": 12, "fine": 24}  # in a frame, at least
-CLOSER = 5.0 / 3.0  # times as many where skins meet, or where there is jelly: those go one after another
+SMALL_STEPS = {"rough": 5, "fair": 10, "fine": 20}  # in a frame, at least
+CLOSER = 2.0  # times as many where skins meet, or where there is jelly: those go one after another
 MOST_SMALL = 16  # times as many, where something goes fast
 ROUNDS = 3  # of keeping all apart: what moves one may push it into the next
 ZONE_ROUNDS = 60  # in which what would go through each other may take along what that would then go through
@@ -32,6 +32,7 @@ MET_ROUNDS = 4  # of them after which what that moves into what it collides with
 FAR = 1e7  # m: where vertices are that are not there
 PRESSED = 0.5  # times as stiff as in the linear system a pull may be that goes far at once, where anything presses
 TRAVEL = 1.0  # of the way from one vertex to the next: what anything may go in a small step
+ALONE = 4.0  # the same of cloth that meets nothing: a pull comes past so many vertices at once (see `pulls.py`)
 
 
 class Going:
@@ -140,7 +141,7 @@ class Going:
             x[self.free] += self.follow * (shape - x[self.free])
         self.strain.ease(x, self.eased)
         if len(left.nodes):
-            stretched(x, v, w, left.nodes, left.numbers, left.groups, h, self.damping, False)
+            stretched(x, w, left.nodes, left.numbers, left.groups, h)
         self.solver.system.relax(x, self.before, self.sizes, self.plates, self.fold, self.air)
         if len(self.sewn):
             self.pulled += self.stitches.pulls(x) / self.many
@@ -150,7 +151,7 @@ class Going:
         self._keep_apart(number)
         sped(x, self.before, h, v, self.way)
         if self.calms:
-            stretched(x, v, w, tri.nodes, tri.numbers, tri.groups, h, self.damping, True)
+            calmed(x, v, w, tri.nodes, tri.numbers, tri.groups, h, self.damping)
             if len(tets.nodes):
                 squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, True)
 
@@ -210,16 +211,18 @@ class Going:
         return moved
 
     def _number(self, p: Vertices, seam: Seam, dt: float) -> int:
-        """How many small steps: by the quality, and twice as many again and again where something goes so fast that in
-        one of them it would come past a vertex before that has pulled on the next, or where jelly is so stiff for its
-        weight that a wave in it would go farther than that: there it would shake itself apart."""
-        closer = CLOSER if len(self.touching.faces) or len(self.tets.nodes) else 1.0
-        least = int(np.ceil(closer * SMALL_STEPS[self.solver.setting.quality] * seam.ahead - 1e-9))
-        table = self.colliders.table
+        """How many small steps: by the quality, and more where something goes so fast that in one of them it would come
+        past a vertex before that has pulled on the next, or where jelly is so stiff for its weight that a wave in it
+        would go farther than that: there it would shake itself apart. They go up by roots of two, so that few lengths
+        of steps come to be: for each the linear system is factored."""
+        table, closer = self.colliders.table, len(self.touching.faces) > 0 or len(self.tets.nodes) > 0
+        asked = SMALL_STEPS[self.solver.setting.quality] * seam.ahead * (CLOSER if closer else 1.0)
+        least = int(np.ceil(asked - 1e-9))
         swept = np.linalg.norm(table[:, P1 : P1 + 3] - table[:, P0 : P0 + 3], axis=1).max(initial=0.0)
         way = max(float(p.speed.max(initial=0.0)) * dt, float(swept))
-        more = max(way / TRAVEL, self._wave() * dt) / self.solver.spacing / least
-        return int(least * min(MOST_SMALL, 2 ** max(0, np.ceil(np.log2(max(more, 1.0))))))
+        past = max(way / (TRAVEL if closer or len(table) else ALONE), self._wave() * dt) / self.solver.spacing
+        doublings = 0.5 * np.ceil(2.0 * np.log2(max(past / least, 1.0)))
+        return int(np.ceil(least * min(MOST_SMALL, 2.0**doublings) - 1e-9))
 
     def _wave(self) -> float:
         """How fast a pull goes along jelly, m/s, where it is the fastest: the root of its stiffness, about three times

@@ -32,7 +32,10 @@ def by_vertex(name: str, things: tuple[Thing, ...], p: Vertices, scene: Scene, m
 def solid_now(model: Model, things: tuple[Thing, ...], p: Vertices, scene: Scene, rest: Array) -> Energies:
     """The tetrahedra of a model, which are made as stiff as 1, as stiff as rows have them now, the mean of their
     vertices; they lie at rest as `rest` (E, 9) has it."""
-    tets, stiffness = model.tets, by_vertex("stiffness", things, p, scene, model)
+    tets = model.tets
+    if not len(tets.nodes):
+        return tets
+    stiffness = by_vertex("stiffness", things, p, scene, model)
     numbers = tets.numbers.copy()
     numbers[:, :9] = rest
     numbers[:, 10:12] *= stiffness[tets.nodes].mean(axis=1)[:, None]
