@@ -18,9 +18,10 @@ from hotgravel.core.shot.document import load
 CORE = "hotgravel.core."
 # The kinds of rows that each of two processes leaves to the other.
 PARTS = (
-    frozenset({"smoke", "fire", "detail", "fume", "puff", "liquid", "fill", "froth", "water", "rain", "slosh", "skin"}),
-    frozenset({"cut", "rigid", "bonds", "front", "jelly", "balloon", "cloth", "source", "apart", "turbulence",
-               "cohesion", "swirls", "follow", "wind", "linear_drag", "quadratic_drag", "attraction"}),
+    frozenset({"smoke", "fire", "detail", "fume", "puff", "liquid", "fill", "froth", "water", "rain", "slosh", "skin",
+               "source", "apart", "cohesion"}),
+    frozenset({"cut", "rigid", "bonds", "front", "jelly", "balloon", "cloth", "turbulence", "swirls", "follow", "wind",
+               "linear_drag", "quadratic_drag", "attraction"}),
 )  # fmt: skip
 _AIR: dict[str, Any] = {"kind": "formula", "text": "speed"}
 _CROWD: dict[str, Any] = {"kind": "response", "attribute": "density", "begin": 0, "end": 1e6}

@@ -33,11 +33,8 @@ def folder(tmp_path_factory) -> Path:
     shot["supply"][0]["emit"]["count"] = 150
     shot["finish"]["last"] = 12
     keys = {"kind": "keys", "keys": [{"frame": 1, "value": 0}, {"frame": 12, "value": 2}]}
-    shot["set"][1] |= {
-        "position": [0, keys, 1],
-        "rotation": [0, 40, 10],
-        "scale": keys | {"keys": [{"frame": 1, "value": 1.5}]},
-    }
+    grown = keys | {"keys": [{"frame": 1, "value": 1.5}]}
+    shot["set"][1] |= {"position": [0, keys, 1], "rotation": [0, 40, 10], "scale": grown}
     made = tmp_path_factory.mktemp("handover")
     execute(build(load(shot), beside(Path())), made)
     return made
@@ -260,6 +257,7 @@ def test_a_film_is_read_back_with_its_rate_size_and_frames(folder, every, rate, 
 def wrapped(tmp_path_factory) -> Path:
     """A few particles in a skin, on a prop that takes another's place."""
     pair = [{"kind": "prop", "id": i, "name": i, "shape": {"kind": "box"}} for i in ("whole", "cracked")]
+    swap = {"kind": "swap", "prop": "whole", "by": "cracked"}
     shot = document(
         set=[VENT | {"shape": {"kind": "sphere", "radius": 0.5}}, *pair],
         matter=[
@@ -267,14 +265,7 @@ def wrapped(tmp_path_factory) -> Path:
             {"kind": "skin", "id": "wax", "radius": 1.0, "cell": 0.08, "blend": 0.05},
         ],
         supply=[source(emit={"kind": "burst", "count": 40, "frame": 1}, radius=0.2, speed=3)],
-        cues=[
-            {
-                "kind": "cue",
-                "id": "crack",
-                "when": {"kind": "at_frame", "frame": 3},
-                "then": {"kind": "swap", "prop": "whole", "by": "cracked"},
-            }
-        ],
+        cues=[{"kind": "cue", "id": "crack", "when": {"kind": "at_frame", "frame": 3}, "then": swap}],
         finish={"last": 5},
     )
     folder = tmp_path_factory.mktemp("wrapped")

@@ -34,18 +34,8 @@ def test_a_ball_in_flight_is_drawn_out_as_far_as_it_flies_while_the_shutter_is_o
     depth[ball], which[ball], image[ball] = 10.0, -2, 1.0
     moved = np.empty((90, 160, 2))
     none, faces = np.zeros((0, 3)), np.zeros((0, 3), np.int64)
-    ways(
-        depth,
-        which,
-        np.zeros(3),
-        np.diag([1.0, 1.0, 1.0]),
-        TAN,
-        faces,
-        none,
-        np.array([[24.0, 0.0, 0.0]]),
-        1 / 48,
-        moved,
-    )
+    flight = np.array([[24.0, 0.0, 0.0]])
+    ways(depth, which, np.zeros(3), np.eye(3), TAN, faces, none, flight, 1 / 48, moved)
     flown = 24 / 48 * 45 / TAN / 10.0  # metres flown, seen from ten metres away
     assert moved[45, 85] == pytest.approx([flown, 0.0], abs=1e-9)
     trail = np.flatnonzero(smeared(image, depth, moved)[45, :, 0] > 0.01)

@@ -16,29 +16,10 @@ from hotgravel.core.shape.lettering import FONTS
 from hotgravel.core.shot.dials import Pick, dials_of, options_of
 from hotgravel.core.shot.document import ROWS, load
 from hotgravel.core.shot.finish import Finish
+from hotgravel.core.shot.props import Prop
 from tests.conftest import GRAVITY, GROUND, LOOSE, VENT, Film, document, landing, play, source
-from tests.core.run.measures import (
-    AS_IS,
-    born_depth,
-    born_height,
-    born_on_the_lid,
-    born_tall,
-    born_width,
-    count,
-    different,
-    first_seen,
-    frames,
-    mean_x,
-    mean_z,
-    others,
-    reach,
-    rest,
-    size_range,
-    speed_range,
-    steps,
-    top,
-    when_fired,
-)  # fmt: skip
+from tests.core.run import measures as seen
+from tests.core.run.measures import AS_IS
 from tests.core.run.turns_of_bodies import BODIES
 from tests.core.run.turns_of_bonds import BONDS, DUSTY
 from tests.core.run.turns_of_cues import CUES
@@ -134,15 +115,8 @@ def meshes() -> Path:
     for name, wide in (("square.svg", 10), ("bar.svg", 40)):
         (folder / name).write_text(f'<svg xmlns="http://www.w3.org/2000/svg"><rect width="{wide}" height="10"/></svg>')
     for name, way in (("east.npz", 1.0), ("west.npz", -1.0)):
-        air = np.tile([2.0 * way, 0.0, 0.0], (3, 3, 3, 1))
-        np.savez(
-            folder / name,
-            velocity=air,
-            origin=np.array([-2.0, 8.5, -2.0]),
-            cell=2.0,
-            density=np.ones((3, 3, 3)),
-            temperature=np.full((3, 3, 3), 900),
-        )
+        air, thick, hot = np.tile([2.0 * way, 0.0, 0.0], (3, 3, 3, 1)), np.ones((3, 3, 3)), np.full((3, 3, 3), 900)
+        np.savez(folder / name, velocity=air, origin=[-2.0, 8.5, -2.0], cell=2.0, density=thick, temperature=hot)
     (folder / "wide.woff2").write_bytes((FONTS / "mono.woff2").read_bytes())
     return folder
 
@@ -184,174 +158,113 @@ def film_of(shot: str, quality: str, matter: str) -> Film:
 
 
 S, C = "supply.0", "matter.2"
-SLOPE = [0.0, 0.0, -25.0]
+CUBIC = {"kind": "stone", "width": 1, "height": 1, "depth": 1}
 drag = {"kind": "linear_drag", "id": "drag", "rate": 1}
 air = {"kind": "quadratic_drag", "id": "air", "strength": 0.2}
 wind = {"kind": "wind", "id": "wind", "speed": 3, "direction": [1, 0, 0], "grip": 0.8}
 
 
+SIZES = {
+    "radius": seen.born_width, "width": seen.born_width, "height": seen.born_height, "depth": seen.born_depth, "tube": seen.born_height,
+    "wall": seen.born_height,
+}  # fmt: skip
+
+
+def outwards(f: Film) -> float:
+    return float(((f.frames[1].position - [0, 1, 0]) * f.frames[1].velocity).sum())
+
+
+def corners(f: Film) -> np.ndarray:
+    return f.world.setting.shapes["vent"].vertices
+
+
 TURNS = {
-    "prop.position": Turn("set.1.position.1", 1, 3, top, 1),
-    "prop.rotation": Turn("set.0.rotation.2", 0, -25, mean_x, 1),
-    "prop.scale": Turn("set.1.scale", 1, 4, born_width, 1),
-    "prop.shape.kind": Turn("set.1.shape", {"kind": "sphere", "radius": 0.3}, {"kind": "torus"}, born_width, 1),
-    "sphere.radius": Turn("set.1.shape.radius", 0.2, 0.6, born_width, 1),
-    "hemisphere.radius": Turn("set.1.shape.radius", 0.2, 0.6, born_width, 1, with_shape(kind="hemisphere")),
-    "box.width": Turn("set.1.shape.width", 0.2, 0.6, born_width, 1, with_shape(kind="box")),
-    "box.height": Turn("set.1.shape.height", 0.2, 0.6, born_height, 1, with_shape(kind="box")),
-    "box.depth": Turn("set.1.shape.depth", 0.2, 0.6, born_depth, 1, with_shape(kind="box")),
-    "plane.width": Turn("set.1.shape.width", 0.2, 0.6, born_width, 1, with_shape(kind="plane")),
-    "plane.depth": Turn("set.1.shape.depth", 0.2, 0.6, born_depth, 1, with_shape(kind="plane")),
-    "disc.radius": Turn("set.1.shape.radius", 0.2, 0.6, born_width, 1, with_shape(kind="disc")),
-    "cylinder.radius": Turn("set.1.shape.radius", 0.2, 0.6, born_width, 1, with_shape(kind="cylinder")),
-    "cylinder.height": Turn("set.1.shape.height", 0.2, 0.6, born_height, 1, with_shape(kind="cylinder")),
-    "cone.radius": Turn("set.1.shape.radius", 0.2, 0.6, born_width, 1, with_shape(kind="cone")),
-    "cone.height": Turn("set.1.shape.height", 0.2, 0.6, born_height, 1, with_shape(kind="cone")),
-    "torus.radius": Turn("set.1.shape.radius", 0.5, 0.9, born_width, 1, with_shape(kind="torus")),
-    "stone.width": Turn("set.1.shape.width", AS_IS, 0.9, born_width, 1, with_shape(kind="stone")),
-    "stone.height": Turn("set.1.shape.height", AS_IS, 0.6, born_height, 1, with_shape(kind="stone")),
-    "stone.depth": Turn("set.1.shape.depth", AS_IS, 0.9, born_depth, 1, with_shape(kind="stone")),
-    "stone.roughness": Turn(
-        "set.1.shape.roughness",
-        0.1,
-        1.0,
-        lambda f: f.world.setting.shapes["vent"].vertices.std(),
-        -1,
-        with_shape(kind="stone", width=1, height=1, depth=1),
-    ),
-    "stone.seed": Turn("set.1.shape.seed", 1, 2, different, 0, with_shape(kind="stone")),
-    "tray.width": Turn("set.1.shape.width", 2, 3, born_width, 1, with_shape(kind="tray")),
-    "tray.depth": Turn("set.1.shape.depth", 2, 3, born_depth, 1, with_shape(kind="tray")),
-    "tray.bars": Turn(
-        "set.1.shape.bars", 4, 9, lambda f: len(f.world.setting.shapes["vent"].faces), 1, with_shape(kind="tray")
-    ),
-    "tray.bar": Turn(
-        "set.1.shape.bar",
-        AS_IS,
-        0.2,
-        lambda f: np.ptp(f.world.setting.shapes["vent"].vertices[:, 0]),
-        1,
-        with_shape(kind="tray"),
-    ),
-    "tray.wall": Turn("set.1.shape.wall", AS_IS, 0.9, born_height, 1, with_shape(kind="tray")),
-    "torus.tube": Turn("set.1.shape.tube", 0.1, 0.3, born_height, 1, with_shape(kind="torus")),
+    "prop.position": Turn("set.1.position.1", 1, 3, seen.top, 1),
+    "prop.rotation": Turn("set.0.rotation.2", 0, -25, seen.mean_x, 1),
+    "prop.scale": Turn("set.1.scale", 1, 4, seen.born_width, 1),
+    "prop.shape.kind": Turn("set.1.shape", {"kind": "sphere", "radius": 0.3}, {"kind": "torus"}, seen.born_width, 1),
+    "stone.roughness": Turn("set.1.shape.roughness", 0.1, 1.0, lambda f: corners(f).std(), -1, with_shape(**CUBIC)),
+    "stone.seed": Turn("set.1.shape.seed", 1, 2, seen.different, 0, with_shape(kind="stone")),
+    "tray.bars": Turn("set.1.shape.bars", 4, 9, lambda f: len(corners(f)), 1, with_shape(kind="tray")),
+    "tray.bar": Turn("set.1.shape.bar", AS_IS, 0.2, lambda f: np.ptp(corners(f)[:, 0]), 1, with_shape(kind="tray")),
     "collision.whom": Turn(f"{C}.whom", None, "other", lambda f: sum(f.touches.values()), -1),
-    "collision.props": Turn(f"{C}.props", ["vent"], ["ground"], rest, 1),
+    "collision.props": Turn(f"{C}.props", ["vent"], ["ground"], seen.rest, 1),
     "collision.bounce": Turn(f"{C}.bounce", AS_IS, 0.8, bounced, 1),
-    "collision.friction": Turn(f"{C}.friction", AS_IS, 1.0, reach, -1),
-    "collision.thickness": Turn(f"{C}.thickness", 0.01, 0.3, rest, 1),
+    "collision.friction": Turn(f"{C}.friction", AS_IS, 1.0, seen.reach, -1),
+    "collision.thickness": Turn(f"{C}.thickness", 0.01, 0.3, seen.rest, 1),
     "collision.side": Turn(
-        f"{C}.side", "outside", "inside", reach, -1, lambda s: s["matter"][2].update(props=["vent"])
+        f"{C}.side", "outside", "inside", seen.reach, -1, lambda s: s["matter"][2].update(props=["vent"])
     ),
-    "source.prop": Turn(f"{S}.prop", "vent", "ground", born_width, 1),
-    "mesh.unit": Turn("set.1.shape.unit", "cm", "foot", born_tall, 1, from_mesh),
-    "mesh.up": Turn("set.1.shape.up", "y", "z", born_tall, -1, from_mesh),
-    "mesh.mend": Turn("set.1.shape.mend", "as it is", "mended", born_on_the_lid, 1, from_mesh),
+    "source.prop": Turn(f"{S}.prop", "vent", "ground", seen.born_width, 1),
+    "mesh.unit": Turn("set.1.shape.unit", "cm", "foot", seen.born_tall, 1, from_mesh),
+    "mesh.up": Turn("set.1.shape.up", "y", "z", seen.born_tall, -1, from_mesh),
+    "mesh.mend": Turn("set.1.shape.mend", "as it is", "mended", seen.born_on_the_lid, 1, from_mesh),
     "source.part": Turn(
         f"{S}.part", "surface", "volume", lambda f: np.linalg.norm(f.frames[1].position - [0, 1, 0], axis=1).mean(), -1
     ),
-    "source.emit.kind": Turn(f"{S}.emit", CROWD, {"kind": "stream", "rate": 20}, count, -1),
-    "burst.count": Turn(f"{S}.emit.count", 100, 300, count, 1),
-    "burst.frame": Turn(f"{S}.emit.frame", 1, 9, first_seen, 1),
-    "stream.rate": Turn(f"{S}.emit.rate", 100, 300, count, 1, streaming),
-    "stream.start": Turn(f"{S}.emit.start", 3, 9, first_seen, 1, streaming),
+    "source.emit.kind": Turn(f"{S}.emit", CROWD, {"kind": "stream", "rate": 20}, seen.count, -1),
+    "burst.count": Turn(f"{S}.emit.count", 100, 300, seen.count, 1),
+    "burst.frame": Turn(f"{S}.emit.frame", 1, 9, seen.first_seen, 1),
+    "stream.rate": Turn(f"{S}.emit.rate", 100, 300, seen.count, 1, streaming),
+    "stream.start": Turn(f"{S}.emit.start", 3, 9, seen.first_seen, 1, streaming),
     "stream.end": Turn(f"{S}.emit.end", AS_IS, 30, last_birth, 1, streaming),
-    "source.aim.kind": Turn(f"{S}.aim", UP, {"kind": "anywhere"}, top, -1),
-    "outward.cone": Turn(
-        f"{S}.aim.cone",
-        AS_IS,
-        90,
-        lambda f: ((f.frames[1].position - [0, 1, 0]) * f.frames[1].velocity).sum(),
-        -1,
-        outward,
-    ),
-    "toward.direction": Turn(f"{S}.aim.direction.0", 0, 2, mean_x, 1),
-    "toward.cone": Turn(f"{S}.aim.cone", AS_IS, 80, top, -1),
-    "source.speed": Turn(f"{S}.speed", 3, 6, top, 1),
-    "source.speed_spread": Turn(f"{S}.speed_spread", AS_IS, 0.8, speed_range, 1),
+    "source.aim.kind": Turn(f"{S}.aim", UP, {"kind": "anywhere"}, seen.top, -1),
+    "outward.cone": Turn(f"{S}.aim.cone", AS_IS, 90, outwards, -1, outward),
+    "toward.direction": Turn(f"{S}.aim.direction.0", 0, 2, seen.mean_x, 1),
+    "toward.cone": Turn(f"{S}.aim.cone", AS_IS, 80, seen.top, -1),
+    "source.speed": Turn(f"{S}.speed", 3, 6, seen.top, 1),
+    "source.speed_spread": Turn(f"{S}.speed_spread", AS_IS, 0.8, seen.speed_range, 1),
     "source.state": Turn(f"{S}.state", "loose", "other", lambda f: (f.frames[1].state == 1).sum(), 1),
-    "source.radius": Turn(f"{S}.radius", 0.01, 0.2, rest, 1),
-    "source.radius_spread": Turn(f"{S}.radius_spread", 0.0, 0.5, size_range, 1),
-    "source.life": Turn(f"{S}.life", 0.5, 5, count, 1),
+    "source.radius": Turn(f"{S}.radius", 0.01, 0.2, seen.rest, 1),
+    "source.radius_spread": Turn(f"{S}.radius_spread", 0.0, 0.5, seen.size_range, 1),
+    "source.life": Turn(f"{S}.life", 0.5, 5, seen.count, 1),
     "source.life_spread": Turn(f"{S}.life_spread", AS_IS, 0.9, lambda f: len(f.frames[20]), -1, living),
-    "source.seed": Turn(f"{S}.seed", 1, 2, different, 0),
-    "gravity.strength": Turn("forces.0.strength", AS_IS, 15, top, -1),
-    "gravity.direction": Turn("forces.0.direction.0", 0, 1, mean_x, 1),
-    "linear_drag.rate": Turn("forces.1.rate", AS_IS, 3, top, -1, with_force(**drag)),
-    "quadratic_drag.strength": Turn("forces.1.strength", AS_IS, 0.6, top, -1, with_force(**air)),
-    "wind.speed": Turn("forces.1.speed", AS_IS, 5, mean_x, 1, with_force(**wind)),
-    "wind.direction": Turn("forces.1.direction.2", 0, 1, mean_z, 1, with_force(**wind)),
-    "wind.grip": Turn("forces.1.grip", AS_IS, 2, mean_x, 1, with_force(**wind)),
+    "source.seed": Turn(f"{S}.seed", 1, 2, seen.different, 0),
+    "gravity.strength": Turn("forces.0.strength", AS_IS, 15, seen.top, -1),
+    "gravity.direction": Turn("forces.0.direction.0", 0, 1, seen.mean_x, 1),
+    "linear_drag.rate": Turn("forces.1.rate", AS_IS, 3, seen.top, -1, with_force(**drag)),
+    "quadratic_drag.strength": Turn("forces.1.strength", AS_IS, 0.6, seen.top, -1, with_force(**air)),
+    "wind.speed": Turn("forces.1.speed", AS_IS, 5, seen.mean_x, 1, with_force(**wind)),
+    "wind.direction": Turn("forces.1.direction.2", 0, 1, seen.mean_z, 1, with_force(**wind)),
+    "wind.grip": Turn("forces.1.grip", AS_IS, 2, seen.mean_x, 1, with_force(**wind)),
     "cue.whom": Turn("cues.0.whom", None, "other", fired, -1),
-    "cue.when.kind": Turn("cues.0.when", {"kind": "slower", "speed": 3}, {"kind": "older", "age": 1.2}, when_fired, 1),
-    "slower.speed": Turn("cues.0.when.speed", AS_IS, 5, when_fired, -1),
+    "cue.when.kind": Turn(
+        "cues.0.when", {"kind": "slower", "speed": 3}, {"kind": "older", "age": 1.2}, seen.when_fired, 1
+    ),
+    "slower.speed": Turn("cues.0.when.speed", AS_IS, 5, seen.when_fired, -1),
     "faster.speed": Turn("cues.0.when.speed", AS_IS, 6.5, fired, -1, with_cue({"kind": "faster", "speed": 5})),
-    "older.age": Turn("cues.0.when.age", 0.3, 0.9, when_fired, 1, with_cue({"kind": "older"})),
+    "older.age": Turn("cues.0.when.age", 0.3, 0.9, seen.when_fired, 1, with_cue({"kind": "older"})),
     "touches.prop": Turn("cues.0.when.prop", "vent", "ground", fired, 1, with_cue({"kind": "touches"})),
-    "at_frame.frame": Turn("cues.0.when.frame", 5, 20, when_fired, 1, with_cue({"kind": "at_frame"})),
-    "cue.then.kind": Turn("cues.0.then", {"kind": "enter", "state": "other"}, {"kind": "remove"}, count, -1),
-    "enter.state": Turn("cues.0.then.state", "loose", "other", others, 1),
-    "finish.first": Turn("finish.first", 1, 20, frames, -1, lambda s: s["supply"][0]["emit"].update(frame=20)),
-    "finish.last": Turn("finish.last", 20, 40, frames, 1),
+    "at_frame.frame": Turn("cues.0.when.frame", 5, 20, seen.when_fired, 1, with_cue({"kind": "at_frame"})),
+    "cue.then.kind": Turn("cues.0.then", {"kind": "enter", "state": "other"}, {"kind": "remove"}, seen.count, -1),
+    "enter.state": Turn("cues.0.then.state", "loose", "other", seen.others, 1),
+    "finish.first": Turn("finish.first", 1, 20, seen.frames, -1, lambda s: s["supply"][0]["emit"].update(frame=20)),
+    "finish.last": Turn("finish.last", 20, 40, seen.frames, 1),
     "finish.rate": Turn("finish.rate", 24, 48, lambda f: f.last.age.max(), -1),
-    "finish.quality": Turn("finish.quality", "rough", "fine", steps, 1),
+    "finish.quality": Turn("finish.quality", "rough", "fine", seen.steps, 1),
     "finish.time_scale": Turn("finish.time_scale", 0.5, 1.0, lambda f: f.last.age.max(), 1),
 }
 
-TURNS |= {name: Turn(*turn) for name, turn in (FIELDS | CUES).items()}
-TURNS |= {name: Turn(*turn, matter="rigid") for name, turn in (BODIES | BONDS).items()}
-TURNS |= {name: Turn(*turn, matter="smoke") for name, turn in SMOKE.items()}
-TURNS |= {name: Turn(*turn, matter="liquid") for name, turn in LIQUID.items()}
-TURNS |= {name: Turn(*turn, matter="slosh") for name, turn in SLOSH.items()}
-TURNS |= {name: Turn(*turn, matter="wetness") for name, turn in WETNESS.items()}
-TURNS |= {name: Turn(*turn, matter="froth") for name, turn in FROTH.items()}
-TURNS |= {name: Turn(*turn, matter="water") for name, turn in WATER.items()}
-TURNS |= {name: Turn(*turn) for name, turn in CROWNS.items()}
-TURNS |= {name: Turn(*turn, matter="soft") for name, turn in SOFT.items()}
-TURNS |= {name: Turn(*turn, matter="front") for name, turn in FRONTS.items()}
-TURNS |= {name: Turn(*turn) for name, turn in DUSTY.items()}
+for kind, shape in options_of(Prop, "shape").items():
+    for size in filter(shape.model_fields.__contains__, SIZES):
+        more = 1.5 * shape.model_fields[size].default
+        TURNS[f"{kind}.{size}"] = Turn(f"set.1.shape.{size}", AS_IS, more, SIZES[size], 1, with_shape(kind=kind))
+for matter, turns in {
+    "particles": FIELDS | CUES | CROWNS | DUSTY, "rigid": BODIES | BONDS, "smoke": SMOKE, "liquid": LIQUID,
+    "slosh": SLOSH, "wetness": WETNESS, "froth": FROTH, "water": WATER, "soft": SOFT, "front": FRONTS,
+}.items():  # fmt: skip
+    TURNS |= {name: Turn(*turn, matter=matter) for name, turn in turns.items()}
 
-# Names and paint, and how lengths are shown, are for people: their own tests are elsewhere.
+# Names and paint, and how lengths are shown, are for people, or tested elsewhere, as is told.
 SHOWN = {
-    "liquid.look",
-    "liquid.shown",
-    "slosh.look",
-    "slosh.shown",
-    "wetness.shown",
-    "water.shown",
-    "prop.colour",
-    "prop.shine",
-    "state.of",  # tests/core/matter/rigid/test_runs.py
-    "state.colour",
-    "state.shine",
-    "prop.seen",
-    "finish.lengths",
-    "mesh.file",
-    "skin.look",
-    "skin.shown",
-    "streaks.whom",
-    "streaks.frames",
-    "finish.every",  # tests/core/run/test_execute.py
-    "finish.retime",
-    "finish.light",  # tests/core/exchange/test_exchange.py, as the next
-    "cut.inside",  # tests/core/matter/rigid/test_bonds.py
-    "smoke.colour",  # tests/core/picture/test_volume.py, as the next
-    "smoke.thickness",
-    "smoke.diffusion",  # tests/core/matter/smoke/test_smoke.py, as the next
-    "smoke.along",
-    "fire.glow",
-    "detail.times",  # tests/core/matter/smoke/test_detail.py, as the next
-    "detail.curls",
-    "detail.change",
-    "detail.seed",
-    "fume.colour",
-    "posed.prop",  # tests/core/matter/rigid/test_posing.py
-    "bonds.prop",  # tests/core/matter/rigid/test_bonds.py
-    "cut.prop",  # tests/core/matter/rigid/test_cut_bodies.py
-    "finish.exposure",
-    "finish.focus",  # tests/core/picture/test_still.py, as the next
-    "finish.aperture",
-}
+    "liquid.look", "liquid.shown", "slosh.look", "slosh.shown", "wetness.shown", "water.shown", "prop.colour",
+    "prop.shine", "prop.seen", "state.colour", "state.shine", "finish.lengths", "mesh.file", "skin.look", "skin.shown",
+    "streaks.whom", "streaks.frames", "finish.retime", "finish.every",  # test_execute.py
+    "state.of", "cut.inside", "bonds.prop", "cut.prop", "posed.prop",  # matter/rigid
+    "finish.light", "finish.exposure", "finish.focus", "finish.aperture",  # exchange/test_exchange.py, picture/test_still.py
+    "smoke.colour", "smoke.thickness", "fire.glow", "fume.colour",  # picture/test_volume.py
+    "smoke.diffusion", "smoke.along", "detail.times", "detail.curls", "detail.change", "detail.seed",  # matter/smoke
+}  # fmt: skip
 
 
 def all_dials() -> set[str]:
@@ -404,4 +317,4 @@ def test_a_row_that_is_off_does_nothing(row):
     section, index = row
     on, off = base(), base()
     off[section][index]["on"] = False
-    assert different(play(on, "rough")) != different(play(off, "rough"))
+    assert seen.different(play(on, "rough")) != seen.different(play(off, "rough"))

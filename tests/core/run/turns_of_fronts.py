@@ -44,6 +44,7 @@ def uneven(f: Film) -> float:
     return float(f.last.arrived[(away > 0.15) & (away < 0.2)].std())
 
 
+HOT = {"kind": "hotter", "temperature": 300}
 THIN = {"kind": "box", "width": 2.0, "depth": 2.0, "height": 0.1}
 
 FRONTS: dict[str, tuple[Any, ...]] = {
@@ -59,14 +60,7 @@ FRONTS: dict[str, tuple[Any, ...]] = {
     "front.cooling": ("matter.0.cooling", AS_IS, 2.0, warm, 1, a_board()),
     "front.burns": ("matter.0.burns", 0.2, AS_IS, left, 1, a_board()),
     "front.seed": ("matter.0.seed", 1, 2, uneven, 0, a_board(ragged=0.5)),
-    "front.warms": (
-        "matter.0.warms",
-        None,
-        0.2,
-        fired,
-        1,
-        a_board({"kind": "hotter", "temperature": 300}, rows=[LEAF]),
-    ),
+    "front.warms": ("matter.0.warms", None, 0.2, fired, 1, a_board(HOT, rows=[LEAF])),
     "front.state": ("matter.0.state", "one", "two", state, 1, a_board()),
     "reached.time": ("cues.0.when.time", 0.0, 0.3, fired, -1, a_board({"kind": "reached"})),
 }

@@ -129,33 +129,15 @@ def burning(**fields: Any):
     )
 
 
+LOW, SMALL = {"at": [0, 0.6, 0]}, {"size": [0.8, 0.8, 0.8]}
+carried = scene(supply=[fume(prop="going")], smoke=UNHURRIED, props=[OTHER, RIGHT, GOING], forces=())
+
 SMOKE: dict[str, tuple[Any, ...]] = {
     "smoke.at": ("matter.0.at", [0, 1.6, 0], [0, 1.6, 0.7], mass, -1, scene(supply=[fume(prop="vent")])),
-    "smoke.size": (
-        "matter.0.size",
-        [0.8, 0.8, 0.8],
-        [1.6, 3.2, 1.6],
-        mass,
-        1,
-        scene(smoke={"at": [0, 0.6, 0]}, last=19),
-    ),
+    "smoke.size": ("matter.0.size", [0.8, 0.8, 0.8], [1.6, 3.2, 1.6], mass, 1, scene(smoke=LOW, last=19)),
     "smoke.cell": ("matter.0.cell", 0.1, 0.2, block, 1, scene()),
-    "smoke.sides": (
-        "matter.0.sides",
-        "closed",
-        "open",
-        mass,
-        -1,
-        scene(smoke={"size": [0.8, 0.8, 0.8], "at": [0, 0.6, 0]}, last=19),
-    ),
-    "smoke.but": (
-        "matter.0.but",
-        None,
-        "top, left",
-        mass,
-        1,
-        scene(smoke={"size": [0.8, 0.8, 0.8], "at": [0, 0.6, 0]}, last=19),
-    ),
+    "smoke.sides": ("matter.0.sides", "closed", "open", mass, -1, scene(smoke=LOW | SMALL, last=19)),
+    "smoke.but": ("matter.0.but", None, "top, left", mass, 1, scene(smoke=LOW | SMALL, last=19)),
     "smoke.room": ("matter.0.room", "smoke", "whole", moving, 0, scene(smoke={"size": [6.4, 3.2, 3.2]}, last=13)),
     "smoke.thinning": ("matter.0.thinning", 0.0, 2.0, mass, -1, scene()),
     "smoke.chill": ("matter.0.chill", 0.0, 200.0, heat, -1, scene()),
@@ -172,14 +154,7 @@ SMOKE: dict[str, tuple[Any, ...]] = {
     "fume.rate": ("supply.0.rate", 2.0, 8.0, mass, 1, scene(smoke=UNHURRIED)),
     "fume.temperature": ("supply.0.temperature", AS_IS, 400, heat, 1, scene()),
     "fume.speed": ("supply.0.speed", 0.0, 3.0, middle(1), 1, scene(smoke=UNHURRIED)),
-    "fume.direction": (
-        "supply.0.direction",
-        [0, 1, 0],
-        [1, 0, 0],
-        middle(0),
-        1,
-        scene(supply=[fume(speed=3)], smoke=UNHURRIED),
-    ),
+    "fume.direction": ("supply.0.direction.0", 0, 9, middle(0), 1, scene(supply=[fume(speed=3)], smoke=UNHURRIED)),
     "fume.start": ("supply.0.start", 1, 5, mass, -1, scene()),
     "fume.end": ("supply.0.end", 2, 6, mass, 1, scene()),
     "fume.through": ("supply.0.through", None, "right", middle(0), 1, scene(smoke=UNHURRIED, forces=(DOWN,))),
@@ -187,14 +162,7 @@ SMOKE: dict[str, tuple[Any, ...]] = {
     "fume.manner": ("supply.0.manner", "adds", "sets", mass, 1, scene(smoke=UNHURRIED)),
     "fume.density": ("supply.0.density", 0.2, 1.0, mass, 1, scene(smoke=UNHURRIED)),
     "fume.fuel": ("supply.0.fuel", 2.0, 12.0, heat, 1, burning()),
-    "fume.inherits": (
-        "supply.0.inherits",
-        0.0,
-        1.0,
-        moving,
-        1,
-        scene(supply=[fume(prop="going")], smoke=UNHURRIED, props=[OTHER, RIGHT, GOING], forces=()),
-    ),
+    "fume.inherits": ("supply.0.inherits", 0.0, 1.0, moving, 1, carried),
     "fire.ignition": ("matter.1.ignition", AS_IS, 500, heat, -1, burning()),
     "fire.rate": ("matter.1.rate", AS_IS, 10.0, heat, 1, burning()),
     "fire.heat": ("matter.1.heat", 500, AS_IS, heat, 1, burning()),

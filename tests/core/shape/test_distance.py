@@ -6,33 +6,17 @@ import trimesh
 from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
-from hotgravel.core.shape.distance import (
-    BOX,
-    CONE,
-    CYLINDER,
-    DISC,
-    HEMISPHERE,
-    MESH,
-    PLANE,
-    SPHERE,
-    TORUS,
-    distances,
-    gaps,
-)
+from hotgravel.core.shape import distance as of
+from hotgravel.core.shape.distance import HEMISPHERE, MESH, distances, gaps
 from hotgravel.core.shape.kinds import Shaped
 from hotgravel.core.shape.mesh import mesh_from
 from hotgravel.core.shape.sample import on_surface
 
 SHAPES = {
-    "sphere": (SPHERE, (0.8, 0, 0)),
-    "dome": (HEMISPHERE, (0.9, 0, 0)),
-    "box": (BOX, (1.0, 0.5, 1.6)),
-    "plane": (PLANE, (1.2, 0.7, 0)),
-    "disc": (DISC, (0.8, 0, 0)),
-    "cylinder": (CYLINDER, (0.5, 1.2, 0)),
-    "cone": (CONE, (0.6, 1.4, 0)),
-    "ring": (TORUS, (0.8, 0.25, 0)),
-}
+    "sphere": (of.SPHERE, (0.8, 0, 0)), "dome": (HEMISPHERE, (0.9, 0, 0)), "box": (of.BOX, (1.0, 0.5, 1.6)),
+    "plane": (of.PLANE, (1.2, 0.7, 0)), "disc": (of.DISC, (0.8, 0, 0)), "cylinder": (of.CYLINDER, (0.5, 1.2, 0)),
+    "cone": (of.CONE, (0.6, 1.4, 0)), "ring": (of.TORUS, (0.8, 0.25, 0)),
+}  # fmt: skip
 
 
 def primitive(name: str) -> Shaped:
@@ -43,7 +27,7 @@ def primitive(name: str) -> Shaped:
 def surface_points(shape: Shaped, n: int = 400_000) -> np.ndarray:
     points, _ = on_surface(shape, np.random.default_rng(1).random((n, 4)))
     if shape.kind == HEMISPHERE:  # its surface for sampling leaves out the flat side, the solid has it
-        base, _ = on_surface(Shaped(DISC, shape.sizes), np.random.default_rng(2).random((n // 2, 4)))
+        base, _ = on_surface(Shaped(of.DISC, shape.sizes), np.random.default_rng(2).random((n // 2, 4)))
         points = np.concatenate([points, base])
     return points
 
@@ -113,4 +97,4 @@ def test_a_meshs_box_agrees_with_the_exact_box():
     exact = primitive("box")
     asked = np.random.default_rng(6).uniform(-1.5, 1.5, (4000, 3))
     ours = distances(MESH, np.array([0.0, 1.0, 0.0]), mesh.tree, asked)[:, 0]
-    assert ours == pytest.approx(distances(BOX, exact.sizes, exact.tree, asked)[:, 0], abs=1e-12)
+    assert ours == pytest.approx(distances(of.BOX, exact.sizes, exact.tree, asked)[:, 0], abs=1e-12)

@@ -58,23 +58,10 @@ def test_a_zone_is_where_a_field_is_over_a_threshold(tmp_path, shape):
         tmp_path / "air.npz", velocity=np.stack([x, 0 * x, 0 * x], -1), origin=[-3, -3, -3], cell=0.5,
         density=np.maximum(x, 0) / 2, temperature=50 * x,
     )  # fmt: skip
-    zone = {
-        "kind": "zone",
-        "id": "it",
-        "name": "it",
-        "shape": shape | {"field": "air"},
-        "edge": 0.8,
-        "falloff": "straight",
-    }
-    field = {
-        "kind": "field",
-        "id": "air",
-        "name": "air",
-        "file": "air.npz",
-        "position": [0, 20, 0],
-        "scale": 2.0,
-        "speed": -2,
-    }
+    zone = {"kind": "zone", "id": "it", "name": "it", "edge": 0.8, "falloff": "straight"}
+    zone["shape"] = shape | {"field": "air"}
+    field = {"kind": "field", "id": "air", "name": "air", "file": "air.npz", "position": [0, 20, 0]}
+    field |= {"scale": 2.0, "speed": -2}
     scene = build(load(document(set=[VENT, field, zone])), beside(tmp_path)).scene(1.0)
     points = np.array([[6 + d, 23.2, 3.3] for d in (-3, -0.5, -0.2, 0, 0.2, 99)])
     assert scene.weight_in("it", points) == pytest.approx([0, 0, 0.25, 0.5, 0.75, 0], abs=1e-5)
@@ -96,13 +83,7 @@ def test_what_follows_a_turning_field_goes_in_circles(tmp_path):
     rate = 2 * np.pi  # a turn a second
     np.savez(tmp_path / "turn.npz", velocity=np.stack([-rate * z, 0 * x, rate * x], -1), origin=[-3, -3, -3], cell=0.5)
     field = {"kind": "field", "id": "turn", "name": "turn", "file": "turn.npz", "position": [0, 20, 0]}
-    spot = {
-        "kind": "prop",
-        "id": "vent",
-        "name": "vent",
-        "shape": {"kind": "sphere", "radius": 0.01},
-        "position": [1, 20, 0],
-    }
+    spot = VENT | {"shape": {"kind": "sphere", "radius": 0.01}, "position": [1, 20, 0]}
     film = play(document(
         set=[spot, field], supply=[source(speed=0, emit={"kind": "burst", "count": 1, "frame": 1})],
         forces=[{"kind": "follow", "id": "it", "field": "turn", "grip": 2500}], finish={"last": 25},

@@ -12,15 +12,8 @@ VENT = {
     "shape": {"kind": "sphere", "radius": 0.3},
     "position": [0, 0.5, 0],
 }
-BOX = {
-    "kind": "smoke",
-    "id": "smoke",
-    "at": [0, 1.6, 0],
-    "size": [1.6, 3.2, 1.6],
-    "cell": 0.1,
-    "fade": 0.0,
-    "cooling": 0.0,
-}
+BOX = {"kind": "smoke", "id": "smoke", "at": [0, 1.6, 0], "size": [1.6, 3.2, 1.6]}
+BOX |= {"cell": 0.1, "fade": 0.0, "cooling": 0.0}
 
 
 def fume(**fields: Any) -> dict[str, Any]:
