@@ -54,6 +54,7 @@ ATTRIBUTES = {
         Attribute("hard", "", np.uint8, 1, "whether it has become rigid"),
         Attribute("lump", "", np.int64, 1, "which lump that is rigid it is of; -1 where of none"),
         Attribute("form", "", np.float64, 3, "its place in the shape of its lump"),
+        Attribute("pinched", "", np.uint8, 1, "whether other skins pressed on it in the last step"),
         Attribute("clings", "", np.float64, 3, "out of what it touched last, 0 where that was nothing"),
         Attribute("eased", "m", np.float64, 3, "by how much its cloth's pull moved it in the last small step"),
         Attribute("steep", "°", np.float64, 1, "how far the surface that it is on leans from level"),

@@ -30,7 +30,7 @@ ROUNDS = 3  # of keeping all apart: what moves one may push it into the next
 ZONE_ROUNDS = 60  # in which what would go through each other may take along what that would then go through
 MET_ROUNDS = 4  # of them after which what that moves into what it collides with is put out of it
 FAR = 1e7  # m: where vertices are that are not there
-PRESSED = 0.5  # times as stiff as in the linear system a pull may be that goes far at once, where anything presses
+PINCHED = 0.5  # times as stiff as in the linear system a pull may be that goes far at once, where skins press
 TRAVEL = 1.0  # of the way from one vertex to the next: what anything may go in a small step
 ALONE = 4.0  # the same of cloth that meets nothing: a pull comes past so many vertices at once (see `pulls.py`)
 
@@ -92,7 +92,7 @@ class Going:
         self.triangles = grown(self._there(triangles), self.sizes)
         solved, left = (self._there(part) for part in solver.stiff.shared(solver.solved, self.h))
         ceiling = np.full(len(self.x), np.inf)
-        ceiling[p.vertex] = np.where(p.pressure > 0.0, PRESSED * solver.solved[p.vertex] / self.h**2, np.inf)
+        ceiling[p.vertex] = np.where(p.pinched > 0, PINCHED * solver.solved[p.vertex] / self.h**2, np.inf)
         self.strain = solver.stiff.strain(grown(left, self.sizes), ceiling, self.w, self.h)
         self.sewn = np.flatnonzero(self._have_all(solver.stitches.nodes) & (state.arrays["sewn"] > 0.0))
         self.stitches, self.pulled = solver.stitches.only(self.sewn), np.zeros(len(self.sewn))
@@ -117,7 +117,7 @@ class Going:
 
     def _press(self, p: Vertices) -> None:
         """What presses on vertices: on each the push of all that it touches, over its area and the time."""
-        skin = self.skin
+        skin, p.pinched[:] = self.skin, self.pressed[p.vertex] > 0.0
         push = np.linalg.norm(self.pushed, axis=1)[:, None] * skin.numbers[:, :4]
         push = self.pressed + np.bincount(skin.nodes.ravel(), push.ravel(), len(self.x))
         p.pressure[:] = (push / (self.h * self.many * self.solver.areas))[p.vertex]

@@ -15,14 +15,15 @@ NO_LUMP = -1
 @dataclass
 class Vertices(Elements):
     """Elements that hang together: `vertex` is the number of each in the model, `stretch` how much longer than at rest
-    what is about it is pulled, `pressure` how much what it touches presses on it, Pa. `clings` (n, 3) leads out of what
-    it touched last and may stick to, and `eased` (n, 3) is by how much the last small step moved it as its cloth is
-    pulled. `corners` are the triangles at its vertex that it still has (see
+    what is about it is pulled, `pressure` how much what it touches presses on it, Pa; `pinched` are those that skins
+    press on. `clings` (n, 3) leads out of what it touched last and may stick to, and `eased` (n, 3) is by how much the
+    last small step moved it as its cloth is pulled. `corners` are the triangles at its vertex that it still has (see
     `drape.corner_rows`). Those that are `hard` are of a `lump`, in whose shape they have a place, `form` (n, 3)."""
 
     vertex: NDArray[np.int64]
     stretch: Array
     pressure: Array
+    pinched: NDArray[np.uint8]
     clings: Array
     eased: Array
     corners: NDArray[np.uint32]
