@@ -213,6 +213,17 @@ def test_cloth_lies_on_a_ball_and_on_the_ground_and_nothing_is_in_them():
     assert made.last.speed.mean() < 0.2
 
 
+def test_a_sheet_that_has_fallen_on_a_ball_is_not_left_stretched_on_it():
+    """Its weight would stretch it by less than 0.3 %; friction keeps some of what the fall did."""
+    ball = prop("ball", {"kind": "sphere", "radius": 0.4}, (0, 1.2, 0))
+    made = draped([ball, prop("sheet", SHEET | {"width": 2, "depth": 2}, (0, 2.7, 0))],
+                  [cloth("sheet", segments=40, meets="props")], 40, landing={"props": ["ball"]})  # fmt: skip
+    top = np.linalg.norm(made.last.rest, axis=1) < 0.3
+    assert np.median(np.linalg.norm(made.last.position - [0, 1.2, 0], axis=1)[top]) < 0.41
+    assert made.last.stretch[top].mean() < 0.08
+    assert made.last.stretch.max() < 0.15
+
+
 def crossings(place, faces):
     """How many pairs of an edge and a triangle there are that it goes through."""
     edges = np.unique(np.sort(faces[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1), axis=0)
