@@ -32,7 +32,7 @@ MET_ROUNDS = 4  # of them after which what that moves into what it collides with
 FAR = 1e7  # m: where vertices are that are not there
 PINCHED = 0.5  # times as stiff as in the linear system a pull may be that goes far at once, where skins press
 TRAVEL = 1.0  # of the way from one vertex to the next: what anything may go in a small step
-ALONE = 4.0  # the same of cloth that meets nothing: a pull comes past so many vertices at once (see `pulls.py`)
+ALONE = 2.0  # the same of cloth that meets nothing: a pull comes past more vertices at once (see `pulls.py`)
 
 
 class Going:
