@@ -25,9 +25,10 @@ from hotgravel.core.shot.document import load
 CUT = pytest.StashKey[str]()
 # Where files run side by side, the longest go first: begun last, one of them would keep a core waiting for the other.
 LONGEST = (
-    "test_options.py", "test_soft.py", "test_smoke.py", "test_guard.py", "test_motion.py", "test_api.py",
-    "test_liquid.py", "test_warm.py", "test_contract.py", "test_plume.py", "test_refusals.py", "test_machines.py",
-    "test_bodies_page.py", "test_browser.py", "test_look.py", "test_access.py", "test_kills.py", "test_first_use.py",
+    "test_options.py", "test_soft.py", "test_smoke.py", "test_browser.py", "test_api.py", "test_guard.py",
+    "test_motion.py", "test_kills.py", "test_bodies_page.py", "test_liquid.py", "test_warm.py", "test_contract.py",
+    "test_plume.py", "test_refusals.py", "test_machines.py", "test_look.py", "test_smoke_page.py", "test_first_use.py",
+    "test_access.py", "test_driven.py", "test_cues_page.py", "test_liquid_page.py", "test_farm.py",
 )  # fmt: skip
 settings.register_profile("steady", deadline=None, derandomize=True)  # no test's outcome depends on the machine
 settings.load_profile("steady")
