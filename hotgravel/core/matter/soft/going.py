@@ -43,17 +43,18 @@ class Going:
         model, things, scene = solver.model, solver.things, seam.scene
         self.solver, self.fold, self.at = solver, state.arrays["fold"], np.full(len(model.place), -1)
         self.at[p.vertex] = np.arange(len(p))
-        self.complete = bool((self.at >= 0).all())
+        self.complete, in_order = bool((self.at >= 0).all()), np.array_equal(p.vertex, np.arange(len(self.at)))
+        self.rows = slice(None) if in_order else p.vertex  # whole columns are copied several times as fast
         self.x = solver.scaled + FAR * (self.at < 0)[:, None]
         self.v, self.w = np.zeros_like(self.x), np.zeros(len(self.x))
-        self.x[p.vertex], self.v[p.vertex] = p.position, p.velocity
+        self.x[self.rows], self.v[self.rows] = p.position, p.velocity
         free = p.pinned == LOOSE
         self.free = p.vertex[free]
         self.w[self.free] = 1.0 / p.mass[free]
         self.lumps = Lumps.of(p, free)
         self.held = np.zeros(len(self.x), bool)  # by what they collide with
         self.before, self.state = self.x.copy(), np.zeros(len(self.x), np.int64)
-        self.state[p.vertex] = p.state
+        self.state[self.rows] = p.state
         self.pressed = np.zeros(len(self.x))
         self.touched, self.impact, self.touches = np.zeros(len(self.x), np.uint64), np.zeros(len(self.x)), 0
         self.air = Air(things, model.members, solver.faces, solver.volumes, self.at, scene.ask.later(dt))
@@ -68,11 +69,11 @@ class Going:
         sticky, sizes = (skins.shares * glue[skins.nodes]).sum(axis=1), self.air.sizes[skins.thing]
         self.touching = Touching(skins, friction[skins.thing], sticky, self.at, sizes)
         shares, area = self.skin.numbers[:, :4], self.skin.numbers[:, 6]
-        self.glue = area * (shares * glue[self.skin.nodes]).sum(axis=1)
+        self.glue = area * (shares * glue[self.skin.nodes]).sum(axis=1) if glue.any() else np.zeros(len(area))
         self.clings = np.zeros_like(self.x)
-        self.clings[p.vertex] = p.clings
+        self.clings[self.rows] = p.clings
         self.eased = np.zeros_like(self.x)
-        self.eased[p.vertex] = p.eased
+        self.eased[self.rows] = p.eased
         self.damping = np.array([thing.row.damping for thing in things])[model.body]
         self.calms, self.way = bool(self.damping.any()), np.zeros(len(self.x))
         # Bodies step later: they are taken on by as much as they went in the step before.
@@ -86,13 +87,14 @@ class Going:
         pulled = (self.h * by_vertex("follow", things, p, scene, model)[self.free, None]) ** 2
         self.follow, self.follows = pulled / (1.0 + pulled), bool(pulled.any())
         self.start, self.end = self._shaped(seam, ahead)
+        self.ends = self.start[self.led], self.end[self.led]
         with np.errstate(divide="ignore"):
             mass = 1.0 / self.w
         whole = self.plates.whole & self._have_all(self.plates.nodes)
         self.triangles = grown(self._there(triangles), self.sizes)
         solved, left = (self._there(part) for part in solver.stiff.shared(solver.solved, self.h))
         ceiling = np.full(len(self.x), np.inf)
-        ceiling[p.vertex] = np.where(p.pinched > 0, PINCHED * solver.solved[p.vertex] / self.h**2, np.inf)
+        ceiling[self.rows] = np.where(p.pinched > 0, PINCHED * solver.solved[self.rows] / self.h**2, np.inf)
         self.strain = solver.stiff.strain(grown(left, self.sizes), ceiling, self.w, self.h)
         self.sewn = np.flatnonzero(self._have_all(solver.stitches.nodes) & (state.arrays["sewn"] > 0.0))
         self.stitches, self.pulled = solver.stitches.only(self.sewn), np.zeros(len(self.sewn))
@@ -109,23 +111,26 @@ class Going:
         """All small steps; what becomes of the vertices is put into them, in place."""
         for number in range(self.many):
             self._small_step(number)
-        p.position[:], p.velocity[:] = self.x[p.vertex], self.v[p.vertex]
-        p.touched[:], p.impact[:] = self.touched[p.vertex], self.impact[p.vertex]
-        p.clings[:], p.eased[:] = self.clings[p.vertex], self.eased[p.vertex]
-        p.travelled += self.way[p.vertex]
+        rows = self.rows
+        p.position[:], p.velocity[:] = self.x[rows], self.v[rows]
+        p.touched[:], p.impact[:] = self.touched[rows], self.impact[rows]
+        p.clings[:], p.eased[:] = self.clings[rows], self.eased[rows]
+        p.travelled += self.way[rows]
         self._press(p)
 
     def _press(self, p: Vertices) -> None:
         """What presses on vertices: on each the push of all that it touches, over its area and the time."""
-        skin, p.pinched[:] = self.skin, self.pressed[p.vertex] > 0.0
-        push = np.linalg.norm(self.pushed, axis=1)[:, None] * skin.numbers[:, :4]
-        push = self.pressed + np.bincount(skin.nodes.ravel(), push.ravel(), len(self.x))
-        p.pressure[:] = (push / (self.h * self.many * self.solver.areas))[p.vertex]
+        skin, push, p.pinched[:] = self.skin, self.pressed, self.pressed[self.rows] > 0.0
+        if self.pushed.any():
+            by_points = np.linalg.norm(self.pushed, axis=1)[:, None] * skin.numbers[:, :4]
+            push = push + np.bincount(skin.nodes.ravel(), by_points.ravel(), len(self.x))
+        p.pressure[:] = (push / (self.h * self.many * self.solver.areas))[self.rows]
 
     def blows(self) -> dict[str, Array]:
         """What it gave to the elements of others that it met: their ids, the impulses, N s, and where."""
         elements = np.append(self.colliders.elements, -1)[self.against]
-        at = np.flatnonzero((elements >= 0) & (np.abs(self.pushed).max(axis=1) > 0.0))
+        at = np.flatnonzero(elements >= 0)
+        at = at[self.pushed[at].any(axis=1)]
         place = np.einsum("mn,mnc->mc", self.skin.numbers[at, :4], self.x[self.skin.nodes[at]])
         return {"struck": elements[at], "blow": -self.pushed[at], "blow_at": place}
 
@@ -135,7 +140,7 @@ class Going:
         self.before[:] = x
         flown(x, v, self.free, self.pull, self.rate, self.drift, self.bite, self.normal, self.along, h)
         share = (number + 1) / self.many
-        x[self.led] = (1.0 - share) * self.start[self.led] + share * self.end[self.led]
+        x[self.led] = (1.0 - share) * self.ends[0] + share * self.ends[1]
         if self.follows:  # a spring to the shape, implicit
             shape = (1.0 - share) * self.start[self.free] + share * self.end[self.free]
             x[self.free] += self.follow * (shape - x[self.free])
