@@ -144,7 +144,8 @@ class Going:
         if self.follows:  # a spring to the shape, implicit
             shape = (1.0 - share) * self.start[self.free] + share * self.end[self.free]
             x[self.free] += self.follow * (shape - x[self.free])
-        self.strain.ease(x, self.eased)
+        points, nodes, firm = self._lying()
+        deep, press = self.strain.ease(x, firm, self.eased)
         if len(left.nodes):
             stretched(x, w, left.nodes, left.numbers, left.groups, h)
         self.solver.system.relax(x, self.before, self.sizes, self.plates, self.fold, self.air)
@@ -153,12 +154,24 @@ class Going:
         if len(tets.nodes):
             squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, False)
         self.lumps.fit(x)
+        if len(points):  # what pulls it into that rubs it, as far as it goes into it
+            x[nodes] -= deep[nodes, None] * firm[nodes]
+            self.pushed[points] += (press[nodes] - deep[nodes] / (h * w[nodes]))[:, None] * firm[nodes]
         self._keep_apart(number)
         sped(x, self.before, h, v, self.way)
         if self.calms:
             calmed(x, v, w, tri.nodes, tri.numbers, tri.groups, h, self.damping)
             if len(tets.nodes):
                 squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, True)
+
+    def _lying(self) -> tuple[Ints, Ints, Array]:
+        """The points (k,) of skins that lie on something that does not give way, their vertices (k,), and the way out
+        of that (n, 3), 0 for others."""
+        own, firm = self.skin.nodes[:, 0], np.zeros_like(self.x)
+        points = np.flatnonzero(np.append(self.light == 0.0, False)[self.against] & (self.w[own] > 0.0))
+        nodes = own[points]
+        firm[nodes] = self.clings[nodes]
+        return points, nodes, firm
 
     def _keep_apart(self, number: int) -> None:
         """Skins from one another, and from what they collide with."""

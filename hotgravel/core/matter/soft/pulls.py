@@ -95,15 +95,18 @@ class Strain:
         over = left.only(np.flatnonzero(left.numbers[:, 5:7].any(axis=1)))
         return cls(web, _turned(numbers, web.turned), w, dt, rounds, over)
 
-    def ease(self, x: Array, eased: Array) -> None:
-        """Move vertices (n, 3) as they pull, in place; `eased` (n, 3) is by how much in the small step before, and
-        becomes that of this one."""
+    def ease(self, x: Array, firm: Array, eased: Array) -> tuple[Array, Array]:
+        """Move vertices (n, 3) as they pull, in place; `firm` (n, 3) leads out of what each lies on that does not give
+        way, `eased` (n, 3) is by how much it was moved in the small step before, and becomes that of this one. Returns
+        how far its pull then would move it into that (n,), and how hard it is (n,), N s."""
+        press = np.zeros((len(x), 2))
         web = self.web
         if len(web.members):
             strained(
                 x, self.w, web.nodes, self.numbers, web.members, web.starts, web.begins, web.pairs, web.lines,
-                web.columns, web.places, self.rounds, self.dt, eased,
+                web.columns, web.places, self.rounds, self.dt, firm, press, eased,
             )  # fmt: skip
+        return press[:, 0], press[:, 1]
 
 
 def _turned(numbers: Array, order: Ints) -> Array:

@@ -64,31 +64,55 @@ def _count(blocks, k, a, s, t):
     )  # fmt: skip
 
 
+@njit(cache=True, inline="always")
+def _pulling(x, nodes, numbers, t, square):
+    """How a triangle pulls, times the small step squared: how stiff it is, both its ways, as long as 1, and one over
+    their lengths, how much more askew it is as its second and its third vertex move, by the root of what that counts,
+    and the pull on these two, turned round."""
+    ub, vb, uc, vc = numbers[t, 0], numbers[t, 1], numbers[t, 2], numbers[t, 3]
+    k, shear = square * numbers[t, 4] * numbers[t, 5], square * numbers[t, 4] * numbers[t, 6]
+    corner = at(x, nodes[t, 0])
+    to_b, to_c = plus(at(x, nodes[t, 1]), -1.0, corner), plus(at(x, nodes[t, 2]), -1.0, corner)
+    u, v = mixed(ub, to_b, uc, to_c), mixed(vb, to_b, vc, to_c)
+    long_u, long_v = max(math.sqrt(dot(u, u)), LEAST), max(math.sqrt(dot(v, v)), LEAST)
+    lu, lv = 1.0 / long_u, 1.0 / long_v
+    u, v = times(lu, u), times(lv, v)
+    askew, root = dot(u, v), math.sqrt(shear)
+    p, q = mixed(root * lu, v, -root * lu * askew, u), mixed(root * lv, u, -root * lv * askew, v)
+    sb, sc = mixed(ub, p, vb, q), mixed(uc, p, vc, q)
+    of_u, of_v = times(k * (long_u - 1.0), u), times(k * (long_v - 1.0), v)
+    to_b = plus(mixed(ub, of_u, vb, of_v), root * askew, sb)
+    to_c = plus(mixed(uc, of_u, vc, of_v), root * askew, sc)
+    return k, u, v, lu, lv, sb, sc, to_b, to_c
+
+
+@njit(cache=True, inline="always")
+def _pull_on(force, nodes, t, to_b, to_c):
+    """Count how a triangle pulls, in place."""
+    a, b, c = nodes[t, 0], nodes[t, 1], nodes[t, 2]
+    put(force, a, plus(plus(at(force, a), 1.0, to_b), 1.0, to_c))
+    put(force, b, plus(at(force, b), -1.0, to_b))
+    put(force, c, plus(at(force, c), -1.0, to_c))
+
+
+@njit(cache=True, nogil=True)
+def _pulled(x, nodes, numbers, square, force):
+    """Add how triangles pull to `force` (u, 3), in place, times the small step squared."""
+    for t in range(len(nodes)):
+        _, _, _, _, _, _, _, to_b, to_c = _pulling(x, nodes, numbers, t, square)
+        _pull_on(force, nodes, t, to_b, to_c)
+
+
 @njit(cache=True, nogil=True)
 def _linearised(x, nodes, numbers, places, square, force, own, blocks):
-    """Add how triangles pull to `force` (u, 3), in place, and how that changes with vertices to `own` (u, 6), of each
-    by itself, and `blocks` (P, 9), of pairs, all times the small step squared."""
+    """The same, and how that changes with vertices, to `own` (u, 6), of each by itself, and `blocks` (P, 9), of
+    pairs."""
     for t in range(len(nodes)):
         a, b, c = nodes[t, 0], nodes[t, 1], nodes[t, 2]
         ub, vb, uc, vc = numbers[t, 0], numbers[t, 1], numbers[t, 2], numbers[t, 3]
-        k, shear = square * numbers[t, 4] * numbers[t, 5], square * numbers[t, 4] * numbers[t, 6]
-        corner = at(x, a)
-        to_b, to_c = plus(at(x, b), -1.0, corner), plus(at(x, c), -1.0, corner)
-        u, v = mixed(ub, to_b, uc, to_c), mixed(vb, to_b, vc, to_c)
-        long_u, long_v = max(math.sqrt(dot(u, u)), LEAST), max(math.sqrt(dot(v, v)), LEAST)
-        lu, lv = 1.0 / long_u, 1.0 / long_v
-        u, v = times(lu, u), times(lv, v)
-        askew, root = dot(u, v), math.sqrt(shear)
-        # How much more askew it is as b and c move, by the root of what that counts.
-        p, q = mixed(root * lu, v, -root * lu * askew, u), mixed(root * lv, u, -root * lv * askew, v)
-        sb, sc = mixed(ub, p, vb, q), mixed(uc, p, vc, q)
+        k, u, v, lu, lv, sb, sc, to_b, to_c = _pulling(x, nodes, numbers, t, square)
+        _pull_on(force, nodes, t, to_b, to_c)
         sa = mixed(-1.0, sb, -1.0, sc)
-        of_u, of_v = times(k * (long_u - 1.0), u), times(k * (long_v - 1.0), v)
-        to_b = plus(mixed(ub, of_u, vb, of_v), root * askew, sb)
-        to_c = plus(mixed(uc, of_u, vc, of_v), root * askew, sc)
-        put(force, a, plus(plus(at(force, a), 1.0, to_b), 1.0, to_c))
-        put(force, b, plus(at(force, b), -1.0, to_b))
-        put(force, c, plus(at(force, c), -1.0, to_c))
         taut_u, taut_v = k * max(0.0, 1.0 - lu), k * max(0.0, 1.0 - lv)
         ku, kv = k - taut_u, k - taut_v
         # Those of b and c; a's is what takes all sums to nothing.
@@ -126,16 +150,57 @@ def _of_later(blocks, lines, columns, m, p):
     return x, y, z
 
 
+@njit(cache=True, inline="always")
+def _kept_on(out, m, matrix):
+    """A vertex's own matrix, in place, for motion along what it lies on, out of which the m-th of `out` leads: less
+    what goes out or in, which counts by itself alone. Returns how much that is."""
+    n = at(out, m)
+    along = _by(matrix, m, n)
+    much = dot(along, n)
+    p = plus(along, -much, n)
+    matrix[m, 0] -= 2.0 * p[0] * n[0]
+    matrix[m, 1] -= p[0] * n[1] + n[0] * p[1]
+    matrix[m, 2] -= p[0] * n[2] + n[0] * p[2]
+    matrix[m, 3] -= 2.0 * p[1] * n[1]
+    matrix[m, 4] -= p[1] * n[2] + n[1] * p[2]
+    matrix[m, 5] -= 2.0 * p[2] * n[2]
+    return much
+
+
+@njit(cache=True, inline="always")
+def _parted(out, m, j, blocks, k):
+    """The matrix of a pair, in place, for motion of both along what they lie on, out of which `out` leads; 0 where they
+    lie on nothing."""
+    n, o = at(out, m), at(out, j)
+    for c in range(3):
+        b = n[0] * blocks[k, c] + n[1] * blocks[k, 3 + c] + n[2] * blocks[k, 6 + c]
+        for r in range(3):
+            blocks[k, 3 * r + c] -= n[r] * b
+    for r in range(3):
+        b = blocks[k, 3 * r] * o[0] + blocks[k, 3 * r + 1] * o[1] + blocks[k, 3 * r + 2] * o[2]
+        for c in range(3):
+            blocks[k, 3 * r + c] -= b * o[c]
+
+
 @njit(cache=True, nogil=True)
-def _fit(light, own, inverse, blocks, lines, columns, force):
-    """Vertices that nothing moves hang on none and are not pulled, in place; the inverses of own matrices (u, 6)."""
+def _fit(light, lies, out, own, inverse, blocks, lines, columns, force):
+    """Vertices that nothing moves hang on none and are not pulled, and those that lie on something (u,), out of which
+    `out` (u, 3) leads, go along it alone, in place; the inverses of own matrices (u, 6). `lies` becomes how hard it is
+    to move them out."""
     for m in range(len(own)):
         for k in range(lines[m], lines[m + 1]):
-            if light[m] == 0.0 or light[columns[k]] == 0.0:
+            j = columns[k]
+            if light[m] == 0.0 or light[j] == 0.0:
                 blocks[k] = 0.0
+            elif lies[m] > 0.0 or lies[j] > 0.0:
+                _parted(out, m, j, blocks, k)
         if light[m] == 0.0:
             force[m], own[m] = 0.0, 0.0
             own[m, 0] = own[m, 3] = own[m, 5] = 1.0
+        elif lies[m] > 0.0:
+            n = at(out, m)
+            put(force, m, plus(at(force, m), -dot(at(force, m), n), n))
+            lies[m] = _kept_on(out, m, own)
         a, b, c, d, e, f = own[m, 0], own[m, 1], own[m, 2], own[m, 3], own[m, 4], own[m, 5]
         p, q, r = d * f - e * e, c * e - b * f, b * e - c * d
         much = 1.0 / (a * p + b * q + c * r)
@@ -192,11 +257,25 @@ def _gone(own, far, way, q, gone, left):
     return off, again
 
 
+@njit(cache=True, inline="always")
+def _which_lie(firm, members, light, force, way, out):
+    """Which vertices (u,) are pulled into what they lie on, out of which `firm` (n, 3) leads: with that, into `out`
+    (u, 3), 0 for the others; and their `way` (u, 3) goes along it, in place."""
+    lies = np.zeros(len(members))
+    for m in range(len(members)):
+        n = at(firm, members[m])
+        if light[m] > 0.0 and dot(n, n) > 0.0 and dot(at(force, m), n) < 0.0:
+            lies[m] = 1.0
+            put(out, m, n)
+            put(way, m, plus(at(way, m), -dot(at(way, m), n), n))
+    return lies
+
+
 @njit(cache=True, nogil=True)
-def _eased(x, w, nodes, numbers, members, lines, columns, places, rounds, dt, eased):
+def _eased(x, w, nodes, numbers, members, lines, columns, places, rounds, dt, firm, press, eased):
     """What hangs together, as `strained` has all."""
     u, given = len(members), False
-    here, light, way = np.empty((u, 3)), np.empty(u), np.empty((u, 3))
+    here, light, way, out = np.empty((u, 3)), np.empty(u), np.empty((u, 3)), np.zeros((u, 3))
     left, gone, p, q = np.zeros((u, 3)), np.zeros((u, 3)), np.empty((u, 3)), np.zeros((u, 3))
     own, inverse, blocks = np.zeros((u, 6)), np.empty((u, 6)), np.zeros((len(columns), 9))
     for m in range(u):
@@ -207,7 +286,8 @@ def _eased(x, w, nodes, numbers, members, lines, columns, places, rounds, dt, ea
             here[m, e], way[m, e] = x[i, e], eased[i, e] if w[i] > 0.0 else 0.0
             given |= way[m, e] != 0.0
     _linearised(here, nodes, numbers, places, dt * dt, left, own, blocks)
-    _fit(light, own, inverse, blocks, lines, columns, left)
+    lies = _which_lie(firm, members, light, left, way, out)
+    _fit(light, lies, out, own, inverse, blocks, lines, columns, left)
     _there(inverse, blocks, lines, columns, left)
     off, _ = _gone(own, 0.0, way, q, gone, left)
     for m in range(u):
@@ -228,19 +308,34 @@ def _eased(x, w, nodes, numbers, members, lines, columns, places, rounds, dt, ea
         for m in range(u):
             put(p, m, plus(at(q, m), share, at(p, m)))
     for m in range(u):
-        for e in range(3):
-            eased[members[m], e] = gone[m, e]
-            x[members[m], e] += gone[m, e]
+        put(eased, members[m], at(gone, m))
+        put(x, members[m], plus(at(here, m), 1.0, at(gone, m)))
+    if not lies.any():
+        return
+    for m in range(u):
+        put(here, m, at(x, members[m]))
+    left[:] = 0.0
+    _pulled(here, nodes, numbers, dt * dt, left)
+    for m in range(u):
+        if lies[m] > 0.0:
+            pull = max(0.0, -dot(at(left, m), at(out, m)))
+            press[members[m], 0], press[members[m], 1] = pull / lies[m], pull / dt
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def strained(x, w, nodes, numbers, members, starts, begins, pairs, lines, columns, places, rounds, dt, eased):
+def strained(
+    x, w, nodes, numbers, members, starts, begins, pairs, lines, columns, places, rounds, dt, firm, press, eased
+):
     """Move vertices (n, 3) in place as triangles that are pulled would have them at the end of a small step of dt
     seconds; `w` (n,) is one over their masses, and the triangles' numbers (T, 7) are in the order of a `Web`, for
-    corners in its order. `eased` (n, 3) is by how much the small step before moved them so, and becomes that of this
-    one; there are so many `rounds` at most."""
+    corners in its order. `firm` (n, 3) leads out of what they lie on that does not give way: what is pulled into that
+    goes along it; into `press` (n, 2) go how far its pull then would move it into that, if it alone gave way, and how
+    hard it is, N s. `eased` (n, 3) is by how much the small step before moved them so, and becomes that of this one;
+    there are so many `rounds` at most."""
     for row in prange(len(starts) - 1):
         n = np.int64(row)
         t, m, k = slice(starts[n], starts[n + 1]), slice(begins[n], begins[n + 1]), slice(pairs[n], pairs[n + 1])
         line = slice(begins[n] + n, begins[n + 1] + n + 1)
-        _eased(x, w, nodes[t], numbers[t], members[m], lines[line], columns[k], places[t], rounds, dt, eased)
+        _eased(
+            x, w, nodes[t], numbers[t], members[m], lines[line], columns[k], places[t], rounds, dt, firm, press, eased
+        )

@@ -213,15 +213,21 @@ def test_cloth_lies_on_a_ball_and_on_the_ground_and_nothing_is_in_them():
     assert made.last.speed.mean() < 0.2
 
 
-def test_a_sheet_that_has_fallen_on_a_ball_is_not_left_stretched_on_it():
-    """Its weight would stretch it by less than 0.3 %; friction keeps some of what the fall did."""
-    ball = prop("ball", {"kind": "sphere", "radius": 0.4}, (0, 1.2, 0))
-    made = draped([ball, prop("sheet", SHEET | {"width": 2, "depth": 2}, (0, 2.7, 0))],
-                  [cloth("sheet", segments=40, meets="props")], 40, landing={"props": ["ball"]})  # fmt: skip
-    top = np.linalg.norm(made.last.rest, axis=1) < 0.3
-    assert np.median(np.linalg.norm(made.last.position - [0, 1.2, 0], axis=1)[top]) < 0.41
-    assert made.last.stretch[top].mean() < 0.08
-    assert made.last.stretch.max() < 0.15
+def test_a_sheet_that_has_fallen_on_a_smooth_ball_is_stretched_by_little_more_than_its_weight_and_presses_by_that():
+    """0.3 %: what hangs, over the girth and the stiffness of what lies on top."""
+    ball, drag = (
+        prop("ball", {"kind": "sphere", "radius": 0.4}, (0, 1.2, 0)),
+        {"kind": "linear_drag", "id": "air", "rate": 3},
+    )
+    row = cloth("sheet", segments=40, meets="props", weight=0.3, stretch=2000.0, friction=0.0)
+    made = draped([ball, prop("sheet", SHEET | {"width": 2, "depth": 2}, (0, 2.7, 0))], [row], 61,
+                  landing={"props": ["ball"]}, forces=[DOWN, drag])  # fmt: skip
+    p, top, weight = made.last, np.linalg.norm(made.last.rest, axis=1) < 0.3, 0.3 * 4 * 9.81
+    off = p.position - [0, 1.2, 0]
+    out = off / np.linalg.norm(off, axis=1)[:, None]
+    assert np.median(np.linalg.norm(off, axis=1)[top]) < 0.41
+    assert p.stretch[top].mean() < 4.0 * weight / (2 * np.pi * 0.3) / 2000.0
+    assert weight < (p.pressure * 0.05**2 * out[:, 1]).sum() < 1.4 * weight
 
 
 def crossings(place, faces):

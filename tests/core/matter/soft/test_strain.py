@@ -35,7 +35,7 @@ def test_what_is_pulled_moves_to_the_least_of_its_energy_and_its_inertia(given):
     exact[w == 0.0] = 0.0
     triangles = grouped(faces, numbers, len(rest))
     web, moved = Web.of(triangles.nodes, triangles.rows, len(rest)), x.copy()
-    Strain.of(web, triangles, np.full(len(rest), np.inf), w, DT).ease(moved, eased)
+    Strain.of(web, triangles, np.full(len(rest), np.inf), w, DT).ease(moved, 0.0 * rest, eased)
     off, least = cost((moved - x).ravel()), cost(exact.ravel())
     assert off - least < 3e-4 * (cost(np.zeros(x.size)) - least)
     assert eased == pytest.approx(moved - x)
@@ -52,7 +52,7 @@ def test_sheets_apart_are_pulled_as_each_alone():
         told = np.tile(numbers, (len(faces) // len(numbers), 1))
         triangles, went = grouped(faces[order], told[order], len(x)), x.copy()
         web = Web.of(triangles.nodes, triangles.rows, len(x))
-        Strain.of(web, triangles, np.full(len(x), np.inf), w, DT).ease(went, 0.0 * x)
+        Strain.of(web, triangles, np.full(len(x), np.inf), w, DT).ease(went, 0.0 * x, 0.0 * x)
         return went
 
     as_given, mixed = np.arange(len(faces)), np.random.default_rng(5).permutation(2 * len(faces))
