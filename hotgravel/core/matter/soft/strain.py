@@ -3,7 +3,8 @@
 Each triangle holds half its stiffness times the square of how much longer than at rest it is along either of its two
 ways, and of how far these are off right angles. Its tangent leaves out all that would push vertices on, so that the
 matrix is positive (Baraff and Witkin 1998). What hangs together is solved by itself, so that the result is the same on
-any number of threads.
+any number of threads. What lies on something that does not give way is solved for along that alone, as they filter
+their gradients; what then pulls it into that is told, for it to rub and press by.
 
 The gradients are conditioned by going through vertices there and back, each moved as those before it have been; of the
 matrix only its halves are needed then, K = D + L and its transpose (Eisenstat 1981). The first direction is how the
