@@ -4,6 +4,7 @@ import asyncio
 import os
 import subprocess
 import sys
+from concurrent.futures import ThreadPoolExecutor
 
 import httpx
 import pytest
@@ -150,6 +151,7 @@ def test_a_body_that_ceases_to_come_is_given_up(monkeypatch):
 
     came = []
     scope = {"type": "http", "method": "POST", "path": "/shots/upload", "headers": [(b"host", b"127.0.0.1")]}
-    asyncio.run(guard.Guard(app, Access())(scope, receive, send))
+    with ThreadPoolExecutor(1) as apart:  # this thread may have a browser's loop already
+        apart.submit(asyncio.run, guard.Guard(app, Access())(scope, receive, send)).result()
     assert sent[0]["status"] == 408
     assert b"Nothing was changed" in sent[1]["body"]

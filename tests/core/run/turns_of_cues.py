@@ -26,7 +26,7 @@ def flock(when: dict[str, Any], then: dict[str, Any] = ENTER, **fields: Any):
         crowd = {"emit": {"kind": "burst", "count": 200, "frame": 1}, "speed": 6, "speed_spread": 0.5, "aim": {"kind": "toward", "direction": [1, 0, 0], "cone": 3}}
         shot["supply"] = [source(**crowd, temperature=300), source(id="lone", speed=5), source(id="jet", emit={"kind": "stream", "rate": 200})]
         shot["forces"] = [GRAVITY | {"strength": 0.5}]
-        shot["cues"] = [copy.deepcopy({"kind": "cue", "id": "cue", "when": seen.when, "then": then} | fields)]
+        shot["cues"] = [copy.deepcopy({"kind": "cue", "id": "cue", "when": when, "then": then} | fields)]
         shot["supply"][2]["on"] = then["kind"] in ("start", "stop")
         shot["finish"] = {"last": 25}
 

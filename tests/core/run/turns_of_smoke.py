@@ -129,6 +129,7 @@ def burning(**fields: Any):
     )
 
 
+blown = scene(supply=[fume(speed=3)], smoke=UNHURRIED)
 LOW, SMALL = {"at": [0, 0.6, 0]}, {"size": [0.8, 0.8, 0.8]}
 carried = scene(supply=[fume(prop="going")], smoke=UNHURRIED, props=[OTHER, RIGHT, GOING], forces=())
 
@@ -154,7 +155,7 @@ SMOKE: dict[str, tuple[Any, ...]] = {
     "fume.rate": ("supply.0.rate", 2.0, 8.0, mass, 1, scene(smoke=UNHURRIED)),
     "fume.temperature": ("supply.0.temperature", AS_IS, 400, heat, 1, scene()),
     "fume.speed": ("supply.0.speed", 0.0, 3.0, middle(1), 1, scene(smoke=UNHURRIED)),
-    "fume.direction": ("supply.0.direction.0", 0, 9, middle(0), 1, scene(supply=[fume(speed=3)], smoke=UNHURRIED)),
+    "fume.direction": ("supply.0.direction", [0, 1, 0], [1, 0, 0], middle(0), 1, blown),
     "fume.start": ("supply.0.start", 1, 5, mass, -1, scene()),
     "fume.end": ("supply.0.end", 2, 6, mass, 1, scene()),
     "fume.through": ("supply.0.through", None, "right", middle(0), 1, scene(smoke=UNHURRIED, forces=(DOWN,))),
