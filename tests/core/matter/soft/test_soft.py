@@ -215,10 +215,8 @@ def test_cloth_lies_on_a_ball_and_on_the_ground_and_nothing_is_in_them():
 
 def test_a_sheet_that_has_fallen_on_a_smooth_ball_is_stretched_by_little_more_than_its_weight_and_presses_by_that():
     """0.3 %: what hangs, over the girth and the stiffness of what lies on top."""
-    ball, drag = (
-        prop("ball", {"kind": "sphere", "radius": 0.4}, (0, 1.2, 0)),
-        {"kind": "linear_drag", "id": "air", "rate": 3},
-    )
+    ball = prop("ball", {"kind": "sphere", "radius": 0.4}, (0, 1.2, 0))
+    drag = {"kind": "linear_drag", "id": "air", "rate": 3}
     row = cloth("sheet", segments=40, meets="props", weight=0.3, stretch=2000.0, friction=0.0)
     made = draped([ball, prop("sheet", SHEET | {"width": 2, "depth": 2}, (0, 2.7, 0))], [row], 61,
                   landing={"props": ["ball"]}, forces=[DOWN, drag])  # fmt: skip
