@@ -268,7 +268,6 @@ class Studio:
         self._listeners.get(run_id, set()).discard(queue)
 
     def _landed(self, run_id: int, frame: int, gauges: dict[str, Any]) -> None:
-        self._tell(run_id, {"frame": frame, "gauges": gauges})
         try:
             with self.database.session() as session:
                 runs.landed(session, run_id, frame, gauges)
@@ -276,6 +275,8 @@ class Studio:
             log.info("run %s was deleted while it ran", run_id)
         except OperationalError as error:  # it is caught up on when the run is over
             log.warning("frame %s of run %s could not be written down: %s", frame, run_id, error)
+        # Told once it is written down: who subscribes in between would else hear of it from neither.
+        self._tell(run_id, {"frame": frame, "gauges": gauges})
 
     def _preparing(self, run_id: int, kernel: str) -> None:
         if run_id == BEHIND:
