@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from hotgravel.core.drive.ask import Ask
 from hotgravel.core.drive.value import one
+from hotgravel.core.lengths import lengths
 from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.elements import places_of
 from hotgravel.core.matter.rigid.detect import (  # fmt: skip
@@ -31,9 +32,9 @@ from hotgravel.core.matter.rigid.solve import (
     ANCHOR_B,
     BOUNCE,
     CONTACT_WIDTH,
+    DEEP,
     FRICTION,
     GAP,
-    GRIP,
     NORMAL,
     NOW,
     PUSH,
@@ -50,9 +51,11 @@ if TYPE_CHECKING:
     from hotgravel.core.matter.rigid.solver import RigidSolver
 
 SAME = 0.15  # of a body's reach: an earlier point so near is the same
+LET = 0.005  # of the smaller body's reach: overlaps up to so much are opened softly
 SLOP = 0.01  # of a body's reach: how far apart points count though nothing moves
-IMPULSES = (PUSH, GRIP, GRIP + 1, ROLL, ROLL + 1, ROLL + 2)
+IMPULSES = slice(PUSH, ROLL + 3)
 KEPT = ("ids", "anchor", "impulses", "place", "normal", "total", "gap")
+SOLVED = ("table", "one", "other")
 
 
 @dataclass
@@ -84,12 +87,21 @@ class Contacts:
         """From a state's arrays."""
         return cls(**{name: arrays[name] for name in KEPT})
 
-    def kept(self) -> dict[str, Array]:
-        """As a state's arrays, with what the step brought."""
+    def learn(self, looks: int) -> None:
+        """Take in, in place, what one of so many looks in a step brought, as if it was the whole step."""
         solved = len(self.table)
         self.impulses[:solved] = self.table[:, IMPULSES]
-        self.total[:solved], self.gap[:solved] = self.table[:, SUM], self.table[:, NOW]
+        self.total[:solved], self.gap[:solved] = looks * self.table[:, SUM], self.table[:, NOW]
+
+    def kept(self) -> dict[str, Array]:
+        """As a state's arrays."""
         return {name: getattr(self, name) for name in KEPT}
+
+    def after(self, earlier: "Contacts") -> "Contacts":
+        """With those that an earlier look in the step solved."""
+        solved = len(earlier.table)
+        told = {n: np.concatenate([getattr(earlier, n)[:solved], getattr(self, n)]) for n in (*KEPT, *SOLVED)}
+        return Contacts(**told, asleep=self.asleep)
 
 
 @dataclass
@@ -158,6 +170,25 @@ def boxes(position, turn, first, count, parts, corners, low, high):
 
 
 @njit(cache=True)
+def _in_slots(slots):
+    """The points (k, POINT_WIDTH) that are in slots (pairs, SLOTS, POINT_WIDTH), and the pair (k,) of each."""
+    many, k = 0, 0
+    for n in range(len(slots)):
+        for i in range(SLOTS):
+            if slots[n, i, THERE] == 0.0:  # they are filled in order
+                break
+            many += 1
+    pair, points = np.empty(many, np.int64), np.empty((many, POINT_WIDTH))
+    for n in range(len(slots)):
+        for i in range(SLOTS):
+            if slots[n, i, THERE] == 0.0:
+                break
+            pair[k], points[k] = n, slots[n, i]
+            k += 1
+    return pair, points
+
+
+@njit(cache=True)
 def _warmed(keys, anchors, order, sorted_keys, old_anchors, old_impulses, near, impulses):
     """Give each new point (k,) the impulses of the nearest old one with the same key, if it is near enough; each old
     one is given once."""
@@ -182,10 +213,10 @@ def _warmed(keys, anchors, order, sorted_keys, old_anchors, old_impulses, near, 
 
 
 @njit(cache=True)
-def _tabled(points, one, other, place, turn, body, body_turn, friction, bounce, rolling, table, own):
+def _tabled(points, one, other, place, turn, body, body_turn, friction, bounce, rolling, reach, table, own):
     """Fill the table of contacts from points (k, POINT_WIDTH) between one and other (k,), of bodies and obstacles whose
-    movers are at `place` (m, 3) and turned by `turn` (m, 3, 3), with how they rub, bounce and roll (m,); and where in
-    the other body the points lie, into `own` (k, 3), by which they are known later, whatever it moves with."""
+    movers are at `place` (m, 3) and turned by `turn` (m, 3, 3), with how they rub, bounce, roll and reach (m,); and
+    where in the other body the points lie, into `own` (k, 3), by which they are known later, whatever it moves with."""
     for k in range(len(points)):
         c, a, b, at = table[k], one[k], other[k], points[k]
         for i in range(3):
@@ -200,6 +231,7 @@ def _tabled(points, one, other, place, turn, body, body_turn, friction, bounce, 
         c[GAP] = at[POINT_GAP]
         c[FRICTION] = math.sqrt(friction[a] * friction[b])
         c[BOUNCE], c[ROLLING] = max(bounce[a], bounce[b]), max(rolling[a], rolling[b])
+        c[DEEP] = LET * min(reach[a], reach[b])
 
 
 def found_contacts(
@@ -214,12 +246,13 @@ def found_contacts(
     boxes(bodies.position, turn, first, count, library.parts, library.corners, low, high)
     # A body may fall for a step more than its velocity tells.
     ahead = dt * (bodies.velocity + 0.5 * dt * bodies.felt)
-    slop = SLOP * bodies.radius + dt * np.linalg.norm(bodies.spin, axis=1) * bodies.radius
+    slop = SLOP * bodies.radius + dt * lengths(bodies.spin) * bodies.radius
     low, high = low + np.minimum(ahead, 0.0) - slop[:, None], high + np.maximum(ahead, 0.0) + slop[:, None]
     pairs = near_pairs(bodies, low, high)
     one, other = pairs.T
     pairs = pairs[(lumps.of[one] != lumps.of[other]) & ((bodies.supported[one] == 0) | (bodies.supported[other] == 0))]
-    reach = np.linalg.norm(ahead[pairs[:, 0]] - ahead[pairs[:, 1]], axis=1) + slop[pairs].sum(axis=1)
+    one, other = pairs.T
+    reach = lengths(ahead[one] - ahead[other]) + slop[one] + slop[other]
     slots = np.zeros((len(pairs), SLOTS, POINT_WIDTH))
     touch_bodies(
         pairs, bodies.position, turn, first, count, library.parts, library.corners, library.cores, library.faces,
@@ -242,6 +275,7 @@ def found_contacts(
 
 def near_pairs(bodies: Bodies, low: Array, high: Array) -> NDArray[np.int64]:
     """Pairs of bodies whose boxes overlap, of which one is awake. One that moves wakes those that it comes near."""
+    pairs: NDArray[np.int64]
     axis = int(np.argmax(bodies.position.var(axis=0))) if len(bodies) else 0
     order = np.argsort(low[:, axis], kind="stable")
     while True:
@@ -251,15 +285,16 @@ def near_pairs(bodies: Bodies, low: Array, high: Array) -> NDArray[np.int64]:
         if found > most:
             pairs, found = sweep_pairs(low, high, order, awake, np.array([found, axis]))
         pairs = pairs[:found]
-        pairs = pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))]
+        pairs = pairs[np.argsort(keys_of(pairs))]
+        if not bodies.asleep.any():
+            return pairs
         moves = bodies.speed > STILL
         roused = np.zeros(len(bodies), bool)
         for a, b in ((0, 1), (1, 0)):
             roused[pairs[moves[pairs[:, a]], b]] = True
         roused &= bodies.asleep > 0
         if not roused.any():
-            found_pairs: NDArray[np.int64] = pairs
-            return found_pairs
+            return pairs
         bodies.asleep[roused] = 0
 
 
@@ -280,9 +315,8 @@ def _joined(
     """All points as contacts of bodies that are turned by `turn` (n, 3, 3), with the impulses that they had."""
     n = len(bodies)
     (pairs, slots), (with_o, slots_o) = between, standing
-    at, at_o = slots[..., THERE] > 0.0, slots_o[..., THERE] > 0.0
-    which, which_o = np.nonzero(at)[0], np.nonzero(at_o)[0]
-    points = np.concatenate([slots_o[at_o], slots[at]])
+    (which, own_points), (which_o, standing_points) = _in_slots(slots), _in_slots(slots_o)
+    points = np.concatenate([standing_points, own_points])
     one_ = np.concatenate([n + with_o[which_o, 1], pairs[which, 0]])
     other = np.concatenate([with_o[which_o, 0], pairs[which, 1]])
     points[: len(which_o), POINT_GAP] -= there.thickness[with_o[which_o, 1]]
@@ -312,8 +346,8 @@ def _joined(
     )  # fmt: skip
 
 
-def _surfaces(solver: "RigidSolver", bodies: Bodies, there: Standing, ask: Ask) -> tuple[Array, Array, Array]:
-    """Friction, bounce and rolling resistance (metres) of all bodies and obstacles."""
+def _surfaces(solver: "RigidSolver", bodies: Bodies, there: Standing, ask: Ask) -> tuple[Array, Array, Array, Array]:
+    """Friction, bounce, rolling resistance and reach (metres) of all bodies and obstacles, which have no end."""
     n = len(bodies)
     friction, bounce, rolling = np.zeros(n), np.zeros(n), np.zeros(n)
     for number, row in solver.rows.items():
@@ -321,7 +355,10 @@ def _surfaces(solver: "RigidSolver", bodies: Bodies, there: Standing, ask: Ask) 
         friction[mine], bounce[mine] = one(row, "friction", ask), one(row, "bounce", ask)
         rolling[mine] = one(row, "rolling", ask) * bodies.radius[mine]
     nothing = np.zeros(len(there.which))
-    return np.append(friction, there.friction), np.append(bounce, there.bounce), np.append(rolling, nothing)
+    return (
+        np.append(friction, there.friction), np.append(bounce, there.bounce), np.append(rolling, nothing),
+        np.append(bodies.radius, np.full(len(nothing), np.inf)),
+    )  # fmt: skip
 
 
 def ends_of(bodies: Bodies, ids: NDArray[np.int64]) -> NDArray[np.int64]:

@@ -231,6 +231,11 @@ def patch(
     B stands at (px, py, pz) in A's frame, turned by r. `side` is 0, or 1 or -1 for a sheet: the side of its first face
     that B is on. room (ROOM, 8) is scratch.
     """
+    if side == 0.0:  # most that are too far apart are so along the way between them, which is soon found out
+        far = math.sqrt(px * px + py * py + pz * pz) + 1e-300
+        x, y, z = px / far, py / far, pz / far
+        if -_overlap(part_a, corners_a, part_b, corners_b, r, px, py, pz, x, y, z) > reach:
+            return 0, 0.0, 0.0, 0.0
     d, nx, ny, nz, qx, qy, qz = closest(part_a, cores_a, part_b, cores_b, True, r, px, py, pz, px, py, pz, room[0:4])
     deep = d <= 0.0
     if deep:

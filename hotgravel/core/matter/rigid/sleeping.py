@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from hotgravel.core.lengths import lengths
 from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.rigid.contacts import Contacts, ends_of
 from hotgravel.core.matter.rigid.islands import DROWSY, QUIET, STILL, STIR, reached
@@ -28,6 +29,8 @@ def wake(
     free = bodies.supported == 0
     stirred &= free
     bodies.felt[:] = steady
+    if not bodies.asleep.any():
+        return
     ids, places = contacts.ids, ends_of(bodies, contacts.ids)
     going = np.ones(len(solver.obstacles) + 1, bool)  # the last stands for those that are gone
     for number, moves in moving(there).items():
@@ -47,13 +50,16 @@ def settle(bodies: Bodies, lumps: Lumps, new: Contacts, dt: float) -> None:
     """Bodies that lie still for a while, and those about them too, sleep."""
     speed = speeds(bodies)
     # What trembles in place lies still; what creeps does not.
-    off = np.linalg.norm(bodies.position - bodies.lay, axis=1) + bodies.radius * 2.0 * np.linalg.norm(
+    off = lengths(bodies.position - bodies.lay) + bodies.radius * 2.0 * np.linalg.norm(
         bodies.turn - bodies.lay_turn * np.sign((bodies.turn * bodies.lay_turn).sum(axis=1))[:, None], axis=1
     )
     slow = (speed < STILL) | ((speed < TREMBLES * STILL) & (off < STAYS * bodies.radius))
     bodies.still[:] = np.where(slow, bodies.still + dt, 0.0)
     bodies.lay[~slow], bodies.lay_turn[~slow] = bodies.position[~slow], bodies.turn[~slow]
     loose = bodies.supported == 0
+    if not (loose & (bodies.still >= DROWSY)).any():
+        bodies.asleep[:] = 0
+        return
     ends = np.concatenate([np.stack([new.one, new.other], axis=1), new.asleep])
     ends = ends[(ends >= 0).all(axis=1)]
     awake = reached(lumps.any((bodies.still < DROWSY) & loose), ends[:, 0], ends[:, 1], loose, QUIET)
@@ -64,5 +70,5 @@ def settle(bodies: Bodies, lumps: Lumps, new: Contacts, dt: float) -> None:
 
 def speeds(bodies: Bodies) -> Array:
     """The speed of each body's fastest point, at most."""
-    result: Array = bodies.speed + np.linalg.norm(bodies.spin, axis=1) * bodies.radius
+    result: Array = bodies.speed + lengths(bodies.spin) * bodies.radius
     return result

@@ -15,7 +15,8 @@ from hotgravel.core.shape.turns import turn_matrix, turned_after
 # Columns of a contact: where the bodies touch in their own frames, the normal from A to B, the gap at the step's start,
 # friction, bounce, rolling resistance in metres; then what the solver adds: the impulses along the normal, along two
 # tangents and against rolling, the mass that answers to rolling, the speed it was hit with, the sum of impulses of the
-# step, the arms from both centres, the gap now, and a block for each of its three directions.
+# step, the arms from both centres, the gap now, a block for each of its three directions, the sums of impulses along
+# the tangents, and from which overlap on it is firm.
 ANCHOR_A, ANCHOR_B, NORMAL, GAP, FRICTION, BOUNCE, ROLLING = 0, 3, 6, 9, 10, 11, 12
 PUSH, GRIP, ROLL, MASS_R, HIT, SUM, ARM_A, ARM_B, NOW = 13, 14, 16, 19, 20, 21, 22, 25, 28
 ALONG = 29
@@ -25,11 +26,12 @@ ALONG = 29
 # answers, and the speed along it that a unit impulse along the normal gives.
 SPIN_A, SPIN_B, MASS, COUPLED, BLOCK_WIDTH = 3, 6, 9, 10, 11
 FIRST, SECOND = ALONG + BLOCK_WIDTH, ALONG + 2 * BLOCK_WIDTH  # the tangents' blocks
-SUM_FIRST, SUM_SECOND = SECOND + BLOCK_WIDTH, SECOND + BLOCK_WIDTH + 1  # the sums of impulses along them
-CONTACT_WIDTH = SUM_SECOND + 1
+SUM_FIRST, SUM_SECOND, DEEP = (SECOND + BLOCK_WIDTH + n for n in range(3))
+CONTACT_WIDTH = DEEP + 1
 
 STIFFNESS = 60.0  # Hz: how fast overlaps are opened, at most; never more than a quarter of the substeps' rate
-DAMPING = 10.0  # of critical
+DAMPING = 10.0  # of critical: so softly that what lies on something does not tremble
+FIRM = 1.0  # the same of deep overlaps, which are opened as fast as that rate lets them
 FASTEST_PUSH = 4.0  # m/s: overlaps are opened no faster
 BOUNCING = 0.3  # m/s: slower hits do not bounce, or nothing would come to rest
 BOUNCE_ROUNDS = 64  # of impacts that set off one another at one moment
@@ -237,10 +239,14 @@ def _bounce(position, velocity, spin, light, c, one, other, h, free):
 
 
 @njit(cache=True)
-def _solve(position, velocity, spin, r, inverse, light, balls, c, one, other, h, pushing, soft, hard, free):
+def _solve(position, velocity, spin, r, inverse, light, balls, c, one, other, h, pushing, opening, free):
     """One round over all contacts: the pushing one of a substep, or the one after bodies have moved, which ends it.
-    `soft` and `hard` are (rate, mass share, impulse share) between bodies, and against what does not give."""
-    for k in range(len(c)):
+    They go to and fro, so that a push runs through a heap either way. `opening` has (rate, mass share, impulse share)
+    between bodies, where these overlap deeply and against what does not give, and what share of the overlap up to
+    which they are soft does not count where they are firm: so their push is the same there."""
+    soft, firm, hard, left = opening
+    for turn in range(len(c)):
+        k = turn if pushing else len(c) - 1 - turn
         a, b = one[k], other[k]
         was = c[k, PUSH]
         if not pushing:
@@ -252,8 +258,13 @@ def _solve(position, velocity, spin, r, inverse, light, balls, c, one, other, h,
         if c[k, NOW] > 0.0:
             bias = c[k, NOW] / h
         elif pushing:
-            rate, mass, keep = hard if light[a] == 0.0 or light[b] == 0.0 else soft
-            bias = max(rate * c[k, NOW], -FASTEST_PUSH)
+            if light[a] == 0.0 or light[b] == 0.0:
+                (rate, mass, keep), deep = hard, c[k, NOW]
+            elif c[k, NOW] < -c[k, DEEP]:
+                (rate, mass, keep), deep = firm, c[k, NOW] + left * c[k, DEEP]
+            else:
+                (rate, mass, keep), deep = soft, c[k, NOW]
+            bias = max(rate * deep, -FASTEST_PUSH)
         if was == 0.0:
             if speed + bias >= 0.0:
                 continue
@@ -283,10 +294,11 @@ def _solve(position, velocity, spin, r, inverse, light, balls, c, one, other, h,
 
 
 @njit(cache=True)
-def softness(hertz, h):
-    """Rate (1/s), mass share and impulse share of a soft constraint of a frequency, in substeps of h seconds."""
+def softness(hertz, damping, h):
+    """Rate (1/s), mass share and impulse share of a soft constraint of a frequency and a damping, of critical, in
+    substeps of h seconds."""
     omega = 2.0 * math.pi * hertz
-    a = 2.0 * DAMPING + h * omega
+    a = 2.0 * damping + h * omega
     b = h * omega * a
     return omega / a, b / (1.0 + b), 1.0 / (1.0 + b)
 
@@ -310,7 +322,9 @@ def advance_bodies(
                 share[i, c] = 1.0 / inertia[i, c]
     inverse = _inverse(r, share)
     hertz = min(STIFFNESS, 0.25 / h)
-    soft, hard = softness(hertz, h), softness(min(2.0 * hertz, 0.5 / h), h)
+    soft, firm = softness(hertz, DAMPING, h), softness(0.25 / h, FIRM, h)
+    hard = softness(min(2.0 * hertz, 0.5 / h), DAMPING, h)
+    opening = soft, firm, hard, 1.0 - (4.0 * hertz * h) ** 2
     bouncing = (contacts[:, BOUNCE] > 0.0).any()
     for k in range(len(contacts)):
         _prepare(r, inverse, light, share, contacts, k, one[k], other[k])
@@ -334,10 +348,10 @@ def advance_bodies(
                     _twist(spin, inverse, a, b, contacts[k, ROLL], contacts[k, ROLL + 1], contacts[k, ROLL + 2])
         if bouncing:
             _bounce(position, velocity, spin, light, contacts, one, other, h, free)
-        _solve(position, velocity, spin, r, inverse, light, balls, contacts, one, other, h, True, soft, hard, free)
+        _solve(position, velocity, spin, r, inverse, light, balls, contacts, one, other, h, True, opening, free)
         for i in range(n):
             if free[i] and light[i] > 0.0:
                 for c in range(3):
                     position[i, c] -= 0.5 * h * h * pull[i, c]
             _spin_on(position, q, velocity, spin, r, light, inertia, share, i, h, middle, half)
-        _solve(position, velocity, spin, r, inverse, light, balls, contacts, one, other, h, False, soft, hard, free)
+        _solve(position, velocity, spin, r, inverse, light, balls, contacts, one, other, h, False, opening, free)

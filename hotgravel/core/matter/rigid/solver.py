@@ -34,8 +34,9 @@ from hotgravel.core.matter.rigid.posing import pose
 from hotgravel.core.matter.rigid.showing import measured, mesh_of_role, records_of
 from hotgravel.core.matter.rigid.slack import Slack
 from hotgravel.core.matter.rigid.sleeping import settle, wake
-from hotgravel.core.matter.rigid.solve import HIT, NORMAL, SUM, advance_bodies
+from hotgravel.core.matter.rigid.solve import advance_bodies
 from hotgravel.core.matter.rigid.state import Bodies
+from hotgravel.core.matter.rigid.telling import met_by
 from hotgravel.core.shape.bvh import MeshTree
 from hotgravel.core.shape.colliders import Moving
 from hotgravel.core.shape.pose import Pose, pose_at
@@ -47,17 +48,20 @@ from hotgravel.core.shot.faults import ShotFault
 from hotgravel.core.shot.posed import Posed
 from hotgravel.core.shot.rigid import InPieces, Poured, Rigid
 
-SUBSTEPS, RATE = 4, 384.0  # in a step at least, and in a second
+LOOKS = 96.0  # in a second: so often contacts are found at least
+SUBSTEPS = 6  # from one look to the next
 REFERENCE = 1.0  # kg/m²: what air does to a particle it does to a body of so much mass for each area that it shows
 PASSES = 6  # of a step in which bonds give way
 
 
 @dataclass(frozen=True)
 class Went:
-    """Where lumps were at a step's start and where they go in it, their contacts, and how deep pairs may overlap."""
+    """Where lumps were at a step's last look and where they go from there, the contacts of that and of all looks, and
+    how deep pairs may overlap."""
 
     before: Movers
     after: Movers
+    last: Contacts
     contacts: Contacts
     slack: Slack
 
@@ -176,7 +180,11 @@ class RigidSolver:
         given, turning = self._blows(bodies, seam)
         forces = Forces(pull + given / dt, rate, drift, bite, turning)
         there = standing(self.obstacles, seam.scene, dt)
+        ways = bodies.position, bodies.turn, bodies.velocity, bodies.spin
+        start = [way.copy() for way in ways]
         for passed in range(PASSES):
+            for way, at_first in zip(ways, start, strict=True):
+                way[:] = at_first
             went = self._go(bodies, lumps, Slack(slack.ids, slack.depth.copy()), contacts, forces, there, seam, dt)
             if bonding is None or passed == PASSES - 1:
                 break
@@ -186,17 +194,14 @@ class RigidSolver:
             if not gave:
                 break
             lumps = lumps_of(bodies, bonding.bonded)
-        new = went.contacts
-        led = lumps.any(bodies.pinned == FOLLOWING)
-        goes = (bodies.asleep == 0) & ((bodies.supported == 0) | led)
-        carried(lumps, bodies, went.before, went.after, goes[lumps.first])
-        stays = (bodies.supported > 0) & ~led & (bodies.pinned != PINNED)
+        self._carry(bodies, lumps, went.before, went.after)
+        stays = (bodies.supported > 0) & ~lumps.any(bodies.pinned == FOLLOWING) & (bodies.pinned != PINNED)
         bodies.velocity[stays], bodies.spin[stays] = 0.0, 0.0
         guard(self, bodies, lumps, before[0], seam.scene, dt)
         bodies.travelled += np.linalg.norm(bodies.position - before[0], axis=1)
-        impacts = self._tell(bodies, new, there)
-        settle(bodies, lumps, new, dt)
-        state.arrays = new.kept() | {
+        impacts = self._tell(bodies, went.contacts, there)
+        settle(bodies, lumps, went.contacts, dt)
+        state.arrays = went.last.kept() | {
             "before_place": before[0], "before_turn": before[1], "before_id": bodies.id.copy(),
             "slack_ids": went.slack.ids, "slack_depth": went.slack.depth,
         } | (bonding.kept(bodies, dt) if bonding else {})  # fmt: skip
@@ -207,10 +212,26 @@ class RigidSolver:
         self, bodies: Bodies, lumps: Lumps, slack: Slack, contacts: Contacts, forces: Forces, there: Standing,
         seam: Seam, dt: float,
     ) -> Went:  # fmt: skip
-        """Where lumps go in a step, which bodies do not follow yet."""
+        """Where lumps go in a step; what they touch is looked for again on the way. Bodies do not follow from the last
+        look on yet."""
         wake(self, bodies, lumps, contacts, forces.pull + forces.drift, there)
-        before = movers_of(lumps, bodies, self.inertia(bodies), forces, dt)
-        new = found_contacts(self, bodies, lumps, before, slack, contacts, there, seam.scene.ask, dt)
+        after = movers_of(lumps, bodies, self.inertia(bodies), forces, dt)
+        looks, found = max(1, int(np.ceil(LOOKS * dt - 1e-9))), None
+        for look in range(looks):
+            before = after
+            new = found_contacts(self, bodies, lumps, before, slack, contacts, there, seam.scene.ask, dt / looks)
+            after, there = self._advance(bodies, lumps, before, new, there, dt / looks)
+            new.learn(looks)
+            contacts, found = new, new if found is None else new.after(found)
+            if look < looks - 1:
+                self._carry(bodies, lumps, before, after)
+        assert found is not None
+        return Went(before, after, contacts, found, slack)
+
+    def _advance(
+        self, bodies: Bodies, lumps: Lumps, before: Movers, new: Contacts, there: Standing, dt: float
+    ) -> tuple[Movers, Standing]:
+        """Where lumps and obstacles go in a time of dt seconds under such contacts, which learn of it."""
         free = ((bodies.supported == 0) & (bodies.asleep == 0))[lumps.first]
         m, nothing = len(lumps.first), np.zeros((len(there.which), 3))
         none = nothing[:, 0]
@@ -224,10 +245,16 @@ class RigidSolver:
             np.concatenate([before.inertia, nothing]), np.append(balls, none > 0.0),
             np.concatenate([before.pull, nothing]), np.concatenate([before.rate, none]),
             np.concatenate([before.drift, nothing]), np.concatenate([before.bite, none]),
-            new.table, ends[new.one], ends[new.other], dt, max(SUBSTEPS, int(np.ceil(RATE * dt - 1e-9))),
+            new.table, ends[new.one], ends[new.other], dt, SUBSTEPS,
         )  # fmt: skip
         after = replace(before, place=place[:m], turn=q[:m], velocity=velocity[:m], spin=spin[:m])
-        return Went(before, after, new, slack)
+        return after, replace(there, place=place[m:], quaternion=q[m:], turn=matrices(q[m:]))
+
+    def _carry(self, bodies: Bodies, lumps: Lumps, before: Movers, after: Movers) -> None:
+        """Bodies that nothing keeps in place, or that are led, go where their lumps have gone, in place."""
+        led = lumps.any(bodies.pinned == FOLLOWING)
+        goes = (bodies.asleep == 0) & ((bodies.supported == 0) | led)
+        carried(lumps, bodies, before, after, goes[lumps.first])
 
     def land(self, state: State, seam: Seam) -> None:
         """Bodies begin with their props, and end with them where a cue has another take its place."""
@@ -385,26 +412,13 @@ class RigidSolver:
 
     def _tell(self, bodies: Bodies, new: Contacts, there: Standing) -> int:
         """What each body met, how hard, and with which impulse. Returns the impacts."""
-        n, table = len(bodies), new.table
-        own = self._own_bits[bodies.piece]
-        pressed = table[:, SUM] > 0.0
-        hard = pressed & (table[:, HIT] > HARD)
-        met = np.concatenate([own, there.bits])
-        for side, partner in ((new.one, new.other), (new.other, new.one)):
-            mine = pressed & (side < n)
-            np.bitwise_or.at(bodies.touched, side[mine], met[partner[mine]])
-            bodies.impact[side[mine]] = 0.0
-        named = self._named(bodies, there)
-        softest_first = np.argsort(table[:, SUM], kind="stable")
         bodies.blow[:] = 0.0
-        for side, partner, way in ((new.one, new.other, -1.0), (new.other, new.one, 1.0)):
-            struck = softest_first[(hard & (side < n))[softest_first]]
-            np.maximum.at(bodies.impact, side[struck], table[struck, HIT])
-            harder = struck[table[struck, SUM] > bodies.impulse[side[struck]]]
-            bodies.impulse[side[harder]] = table[harder, SUM]
-            bodies.partner[side[harder]] = named[partner[harder]]
-            bodies.blow[side[harder]] = way * table[harder, SUM, None] * table[harder, NORMAL : NORMAL + 3]
-        return int(hard.sum())
+        hits: int = met_by(
+            new.table, new.one, new.other, len(bodies), HARD,
+            np.concatenate([self._own_bits[bodies.piece], there.bits]), self._named(bodies, there),
+            bodies.touched, bodies.impact, bodies.impulse, bodies.partner, bodies.blow,
+        )  # fmt: skip
+        return hits
 
     def _named(self, bodies: Bodies, there: Standing) -> Array:
         """What bodies and obstacles are called in events: ids, and -2 - k for the shot's k-th prop."""
