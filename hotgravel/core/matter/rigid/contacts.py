@@ -35,6 +35,7 @@ from hotgravel.core.matter.rigid.solve import (
     DEEP,
     FRICTION,
     GAP,
+    HIT,
     NORMAL,
     NOW,
     PUSH,
@@ -88,10 +89,10 @@ class Contacts:
         return cls(**{name: arrays[name] for name in KEPT})
 
     def learn(self, looks: int) -> None:
-        """Take in, in place, what one of so many looks in a step brought, as if it was the whole step."""
-        solved = len(self.table)
-        self.impulses[:solved] = self.table[:, IMPULSES]
-        self.total[:solved], self.gap[:solved] = looks * self.table[:, SUM], self.table[:, NOW]
+        """Take in, in place, what one of so many looks in a step brought: what presses does so throughout the step."""
+        solved, table = len(self.table), self.table
+        self.impulses[:solved], self.gap[:solved] = table[:, IMPULSES], table[:, NOW]
+        self.total[:solved] = np.where(table[:, HIT] > 0.0, 1.0, looks) * table[:, SUM]
 
     def kept(self) -> dict[str, Array]:
         """As a state's arrays."""

@@ -6,6 +6,7 @@ import trimesh
 from scipy.integrate import solve_ivp
 from scipy.spatial.transform import Rotation
 
+from benchmarks.rigid import SIZE, second_of_ours
 from hotgravel.core.matter.contract import elements_of
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.run.execute import execute
@@ -247,3 +248,9 @@ def test_bodies_lie_on_an_imported_hillside_of_fifty_thousand_triangles(tmp_path
     for place, turn in zip(last.position, last.turn, strict=True):
         at = Rotation.from_quat(turn).apply(mesh) + place
         assert (at[:, 1] - height(at[:, 0], at[:, 2])).min() > -0.02
+
+
+def test_poured_boxes_lie_little_in_one_another():
+    """By separating axes, in the second in which most of them come to rest."""
+    _, deepest = second_of_ours(800)
+    assert deepest < 0.04 * SIZE
