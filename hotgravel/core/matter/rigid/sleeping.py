@@ -57,9 +57,6 @@ def settle(bodies: Bodies, lumps: Lumps, new: Contacts, dt: float) -> None:
     bodies.still[:] = np.where(slow, bodies.still + dt, 0.0)
     bodies.lay[~slow], bodies.lay_turn[~slow] = bodies.position[~slow], bodies.turn[~slow]
     loose = bodies.supported == 0
-    if not (loose & (bodies.still >= DROWSY)).any():
-        bodies.asleep[:] = 0
-        return
     ends = np.concatenate([np.stack([new.one, new.other], axis=1), new.asleep])
     ends = ends[(ends >= 0).all(axis=1)]
     awake = reached(lumps.any((bodies.still < DROWSY) & loose), ends[:, 0], ends[:, 1], loose, QUIET)

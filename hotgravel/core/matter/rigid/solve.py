@@ -11,6 +11,7 @@ import numpy as np
 from numba import njit
 
 from hotgravel.core.shape.turns import turn_matrix, turned_after
+from hotgravel.core.vectors import at, plus, put
 
 # Columns of a contact: where the bodies touch in their own frames, the normal from A to B, the gap at the step's start,
 # friction, bounce, rolling resistance in metres; then what the solver adds: the impulses along the normal, along two
@@ -31,10 +32,13 @@ CONTACT_WIDTH = DEEP + 1
 
 STIFFNESS = 60.0  # Hz: how fast overlaps are opened, at most; never more than a quarter of the substeps' rate
 DAMPING = 10.0  # of critical: so softly that what lies on something does not tremble
-FIRM = 1.0  # the same of deep overlaps, which are opened as fast as that rate lets them
+FIRM = 1.0  # the same where overlaps are deep, which are opened at a quarter of that rate
 FASTEST_PUSH = 4.0  # m/s: overlaps are opened no faster
 BOUNCING = 0.3  # m/s: slower hits do not bounce, or nothing would come to rest
-BOUNCE_ROUNDS = 64  # of impacts that set off one another at one moment
+BOUNCE_ROUNDS = 64  # of impacts that set off one another at one moment, and of what one does at its places
+SETTLED = 1e-4  # m/s: so near the speed at which it is to leave
+MOST_TOGETHER = 8  # places of a pair
+MOST_LEFT = 0.998  # of the energy that a hit comes with: lever arms are those of the look, while bodies turn
 
 
 @njit(cache=True)
@@ -209,33 +213,87 @@ def _grip(c, k, f1, f2, slip1, slip2, limit):
 
 @njit(cache=True)
 def _bounce(position, velocity, spin, light, c, one, other, h, free):
-    """Impacts of contacts that bounce, one after another until none is left that comes in: so a hit runs through a row
-    of balls."""
+    """Impacts of pairs that bounce, one after another until none is left that comes in: so a hit runs through a row of
+    balls."""
+    goal, given = np.empty(MOST_TOGETHER), np.empty((MOST_TOGETHER, 6))
     for _ in range(BOUNCE_ROUNDS):
-        came = False
-        for k in range(len(c)):
-            if c[k, BOUNCE] <= 0.0:
-                continue
-            a, b = one[k], other[k]
-            speed, slip1, slip2 = _speeds(velocity, spin, c, k, a, b)
-            if speed > -BOUNCING or c[k, NOW] + h * speed > 0.0:
-                continue
-            c[k, HIT] = max(c[k, HIT], -speed)
-            push = -(1.0 + c[k, BOUNCE]) * speed * c[k, ALONG + MASS]
-            slip1, slip2 = slip1 + push * c[k, FIRST + COUPLED], slip2 + push * c[k, SECOND + COUPLED]
-            g1, g2 = _grip(c, k, 0.0, 0.0, slip1, slip2, c[k, FRICTION] * push)
-            _apply(velocity, spin, light, c, k, a, b, push, g1, g2)
-            c[k, SUM] += push
-            free[a], free[b] = False, False
-            # It meets on the way through the substep, and goes back for the rest of it.
-            early = (1.0 + c[k, BOUNCE]) * max(0.0, c[k, NOW]) / max(light[a] + light[b], 1e-300)
-            for x in range(3):
-                position[a, x] += light[a] * early * c[k, NORMAL + x]
-                position[b, x] -= light[b] * early * c[k, NORMAL + x]
-            c[k, NOW] = min(c[k, NOW], 0.0)
-            came = True
+        came, first = False, 0
+        while first < len(c):
+            a, b, last = one[first], other[first], first + 1
+            while last < len(c) and last < first + MOST_TOGETHER and one[last] == a and other[last] == b:
+                last += 1
+            if c[first, BOUNCE] > 0.0:
+                before = at(velocity, a), at(velocity, b)
+                if _hit(velocity, spin, light, c, first, last, a, b, h, goal, given):
+                    _put_back(position, velocity, before, c, first, last, a, b, goal, given)
+                    free[a], free[b] = False, False
+                    came = True
+            first = last
         if not came:
             return
+
+
+@njit(cache=True)
+def _hit(velocity, spin, light, c, first, last, a, b, h, goal, given):
+    """One impact at all places of a pair at once, so that what lands flat comes off flat: each is to leave by its share
+    of the speed that it came in with, or by less where they would leave with more energy than they came with.
+    `goal` (k,) has those speeds, below 0 where none comes in, `given` (k, 6) the impulses along the three directions of
+    each, and the speeds before. Returns whether any came in."""
+    came = False
+    for k in range(first, last):
+        n = k - first
+        given[n, 3], given[n, 4], given[n, 5] = _speeds(velocity, spin, c, k, a, b)
+        speed = given[n, 3]
+        goal[n] = 0.0 if c[k, NOW] + h * speed <= 0.0 else -1.0
+        given[n, 0] = given[n, 1] = given[n, 2] = 0.0
+        if goal[n] == 0.0 and speed <= -BOUNCING:
+            c[k, HIT], goal[n], came = max(c[k, HIT], -speed), -c[k, BOUNCE] * speed, True
+    if not came:
+        return False
+    for _ in range(BOUNCE_ROUNDS):
+        most = 0.0
+        for k in range(first, last):
+            n = k - first
+            if goal[n] < 0.0:
+                continue
+            speed, slip1, slip2 = _speeds(velocity, spin, c, k, a, b)
+            push = max(0.0, given[n, 0] + c[k, ALONG + MASS] * (goal[n] - speed))
+            more, f1, f2 = push - given[n, 0], given[n, 1], given[n, 2]
+            slip1, slip2 = slip1 + more * c[k, FIRST + COUPLED], slip2 + more * c[k, SECOND + COUPLED]
+            g1, g2 = _grip(c, k, f1, f2, slip1, slip2, c[k, FRICTION] * push)
+            _apply(velocity, spin, light, c, k, a, b, more, g1 - f1, g2 - f2)
+            given[n, 0], given[n, 1], given[n, 2] = push, g1, g2
+            most = max(most, abs(goal[n] - speed) if more != 0.0 else 0.0)
+        if most < SETTLED:
+            break
+    # The work of all impulses, were speeds as before; what comes of their change; and whether any turns a body.
+    lost, gained, turns = 0.0, 0.0, False
+    for k in range(first, last):
+        speeds, g = _speeds(velocity, spin, c, k, a, b), given[k - first]
+        for d in range(3):
+            lost, gained = lost - g[d] * g[3 + d], gained + 0.5 * g[d] * (speeds[d] - g[3 + d])
+        turns |= c[k, ALONG + MASS] * (light[a] + light[b]) < 1.0 - 1e-9
+    less = max(0.0, 1.0 - (MOST_LEFT if turns else 1.0) * lost / gained) if gained > 0.0 else 0.0
+    for k in range(first, last):
+        g = given[k - first]
+        if less > 0.0:
+            _apply(velocity, spin, light, c, k, a, b, -less * g[0], -less * g[1], -less * g[2])
+        c[k, SUM] += (1.0 - less) * g[0]
+    return True
+
+
+@njit(cache=True)
+def _put_back(position, velocity, before, c, first, last, a, b, goal, given):
+    """A pair that meets on its way through a substep goes so far as it was `before`, and only from there as it goes
+    now: its places, which have yet to go all of it as they do now, are put back by that, by the soonest to meet."""
+    early = np.inf
+    for k in range(first, last):
+        n = k - first
+        if goal[n] > 0.0:
+            early = min(early, max(0.0, c[k, NOW]) / -given[n, 3])
+            c[k, NOW] = min(c[k, NOW], 0.0)
+    put(position, a, plus(at(position, a), early, plus(before[0], -1.0, at(velocity, a))))
+    put(position, b, plus(at(position, b), early, plus(before[1], -1.0, at(velocity, b))))
 
 
 @njit(cache=True)

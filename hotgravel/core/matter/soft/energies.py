@@ -12,7 +12,7 @@ import math
 import numpy as np
 from numba import njit, prange
 
-from hotgravel.core.matter.soft.vectors import at, dot, plus, put, times
+from hotgravel.core.vectors import at, dot, plus, put, times
 
 LEAST = 1e-12
 PARTS = 8  # of a group, that go side by side

@@ -17,7 +17,7 @@ import math
 import numpy as np
 from numba import njit, prange
 
-from hotgravel.core.matter.soft.vectors import at, dot, mixed, plus, put, times
+from hotgravel.core.vectors import at, dot, mixed, plus, put, times
 
 LEAST = 1e-12
 CLOSE = 1e-2  # of what was off before: so little is left off

@@ -21,7 +21,7 @@ from hotgravel.core.matter.soft.bending import Plates, normals
 from hotgravel.core.matter.soft.factors import Counts, Factors
 from hotgravel.core.matter.soft.model import Array, Energies, Flags, Ints
 from hotgravel.core.matter.soft.sewing import STIFF, Stitches
-from hotgravel.core.matter.soft.vectors import at, mixed, plus
+from hotgravel.core.vectors import at, mixed, plus
 
 HELD = 1e9  # times the greatest mass: what is kept in place
 KEPT = 4  # factors of the matrix: a step's length goes to and fro

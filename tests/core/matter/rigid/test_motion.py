@@ -25,9 +25,10 @@ def test_a_body_falls_as_galileo_has_it():
     assert height == pytest.approx(30 - 0.5 * 9.81 * T**2, abs=1e-9)
 
 
+@pytest.mark.parametrize("shape", [UNIT_BALL, UNIT_BOX], ids=lambda shape: shape["kind"])
 @pytest.mark.parametrize("quality", QUALITIES)
-def test_bounce_height_falls_with_restitution_squared(quality):
-    made = film(scene([prop("ball", UNIT_BALL, (0, 5, 0))], [body("ball", bounce=0.8)], 73), quality)
+def test_bounce_height_falls_with_restitution_squared(quality, shape):
+    made = film(scene([prop("toy", shape, (0, 5, 0))], [body("toy", bounce=0.8)], 73), quality)
     height = paths(made)[:, 0, 1] - 0.5
     first = int(np.argmin(height[:36]))
     # Frames lie up to 1/48 s from the top of a bounce, which then looks 2 mm lower than it is.
