@@ -21,6 +21,11 @@ def dot(a, b):
 
 
 @njit(cache=True, inline="always")
+def cross(a, b):
+    return a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]
+
+
+@njit(cache=True, inline="always")
 def times(much, a):
     return much * a[0], much * a[1], much * a[2]
 

@@ -9,11 +9,11 @@ from scipy.spatial.transform import Rotation
 from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.elements import LOOSE, NOBODY
 from hotgravel.core.matter.rigid.bonds import BondTable
+from hotgravel.core.matter.rigid.constraint import FIRST, HIT, NORMAL, SECOND, SUM, SUM_FIRST, SUM_SECOND
 from hotgravel.core.matter.rigid.contacts import Contacts
 from hotgravel.core.matter.rigid.factors import Factors
 from hotgravel.core.matter.rigid.loads import GRIP, Bearing, borne, shared_out, stress_in
 from hotgravel.core.matter.rigid.lumps import Lumps, summed
-from hotgravel.core.matter.rigid.solve import FIRST, HIT, NORMAL, SECOND, SUM, SUM_FIRST, SUM_SECOND
 from hotgravel.core.matter.rigid.state import Bodies
 
 HARD = 0.1  # m/s: slower touches are no hits

@@ -1,6 +1,7 @@
 """Contacts from step to step: found anew, with the impulses that they had before."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -13,21 +14,7 @@ from hotgravel.core.drive.value import one
 from hotgravel.core.lengths import lengths
 from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.elements import places_of
-from hotgravel.core.matter.rigid.detect import (  # fmt: skip
-    AT,
-    POINT_WIDTH,
-    SLOTS,
-    THERE,
-    sweep_pairs,
-    touch_bodies,
-    touch_obstacles,
-)
-from hotgravel.core.matter.rigid.detect import GAP as POINT_GAP
-from hotgravel.core.matter.rigid.detect import NORMAL as POINT_NORMAL
-from hotgravel.core.matter.rigid.islands import STILL
-from hotgravel.core.matter.rigid.lumps import Lumps, Movers
-from hotgravel.core.matter.rigid.obstacles import Library, Standing, joined, scaled
-from hotgravel.core.matter.rigid.solve import (
+from hotgravel.core.matter.rigid.constraint import (
     ANCHOR_A,
     ANCHOR_B,
     BOUNCE,
@@ -43,6 +30,20 @@ from hotgravel.core.matter.rigid.solve import (
     ROLLING,
     SUM,
 )  # fmt: skip
+from hotgravel.core.matter.rigid.detect import (  # fmt: skip
+    AT,
+    POINT_WIDTH,
+    SLOTS,
+    THERE,
+    sweep_pairs,
+    touch_bodies,
+    touch_obstacles,
+)
+from hotgravel.core.matter.rigid.detect import GAP as POINT_GAP
+from hotgravel.core.matter.rigid.detect import NORMAL as POINT_NORMAL
+from hotgravel.core.matter.rigid.islands import STILL
+from hotgravel.core.matter.rigid.lumps import Lumps, Movers
+from hotgravel.core.matter.rigid.obstacles import Library, Standing, joined, scaled
 from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.matter.rigid.support import PART_WIDTH, support
 from hotgravel.core.shape.turns import matrices
@@ -98,11 +99,15 @@ class Contacts:
         """As a state's arrays."""
         return {name: getattr(self, name) for name in KEPT}
 
-    def after(self, earlier: "Contacts") -> "Contacts":
-        """With those that an earlier look in the step solved."""
-        solved = len(earlier.table)
-        told = {n: np.concatenate([getattr(earlier, n)[:solved], getattr(self, n)]) for n in (*KEPT, *SOLVED)}
-        return Contacts(**told, asleep=self.asleep)
+
+def together(looks: Sequence[Contacts]) -> Contacts:
+    """The contacts of all looks of a step."""
+    *earlier, last = looks
+    told = {
+        name: np.concatenate([*(getattr(look, name)[: len(look.table)] for look in earlier), getattr(last, name)])
+        for name in (*KEPT, *SOLVED)
+    }
+    return Contacts(**told, asleep=last.asleep)
 
 
 @dataclass

@@ -13,6 +13,7 @@ SLOTS = 8  # points of contact between two bodies, or a body and an obstacle
 # Columns of a point: its place and normal (from A to B) in the world, the gap, 1 if it is there.
 AT, NORMAL, GAP, THERE, POINT_WIDTH = 0, 3, 6, 7, 8
 FEW_TRIANGLES = 96  # of a mesh, that most bodies are near to
+LOT = 64  # pairs that share their scratch
 SEAM = 0.05  # the sine from which a contact leans over a triangle's edge
 
 
@@ -99,20 +100,22 @@ def touch_bodies(
     position (n, 3), turn (n, 3, 3); first, count (n,) the parts of each.
     reach (pairs,) is how far apart points count.
     """
-    for k in prange(len(pairs)):
-        i, j = pairs[k, 0], pairs[k, 1]
-        r, p, room, out = np.empty((3, 3)), np.empty(3), np.empty((ROOM, 8)), np.empty((MOST_POINTS, 4))
-        _relative(turn[i], position[i], turn[j], position[j], r, p)
-        a, b, filled = np.empty(PART_WIDTH), np.empty(PART_WIDTH), 0
-        for u in range(first[i], first[i] + count[i]):
-            for v in range(first[j], first[j] + count[j]):
+    lots = (len(pairs) + LOT - 1) // LOT
+    for lot in prange(lots):
+        r, p, room, out = np.empty((3, 3)), np.empty(3), np.empty((ROOM, 4)), np.empty((MOST_POINTS, 4))
+        a, b = np.empty(PART_WIDTH), np.empty(PART_WIDTH)
+        for k in range(lot * LOT, min(len(pairs), (lot + 1) * LOT)):
+            i, j, filled = pairs[k, 0], pairs[k, 1], 0
+            _relative(turn[i], position[i], turn[j], position[j], r, p)
+            for u in range(first[i], first[i] + count[i]):
                 a[:] = parts[u]
-                b[:] = parts[v]
-                m, nx, ny, nz = patch(
-                    a, corners, cores, faces, normals, b, corners, cores, faces, normals, r, p[0], p[1], p[2],
-                    reach[k], 0.0, out, room,
-                )  # fmt: skip
-                filled = _to_world(out, m, turn[i], position[i], nx, ny, nz, slots[k], filled)
+                for v in range(first[j], first[j] + count[j]):
+                    b[:] = parts[v]
+                    m, nx, ny, nz = patch(
+                        a, corners, cores, faces, normals, b, corners, cores, faces, normals, r, p[0], p[1], p[2],
+                        reach[k], 0.0, out, room,
+                    )  # fmt: skip
+                    filled = _to_world(out, m, turn[i], position[i], nx, ny, nz, slots[k], filled)
 
 
 @njit(cache=True)
@@ -249,7 +252,7 @@ def touch_obstacles(
     """
     for k in prange(len(pairs)):
         i, m = pairs[k, 0], pairs[k, 1]
-        r, p, room, out = np.empty((3, 3)), np.empty(3), np.empty((ROOM, 8)), np.empty((MOST_POINTS, 4))
+        r, p, room, out = np.empty((3, 3)), np.empty(3), np.empty((ROOM, 4)), np.empty((MOST_POINTS, 4))
         _relative(turn_o[m], place_o[m], turn[i], position[i], r, p)
         kind = int(obstacles[m, 0])
         if kind <= 1:

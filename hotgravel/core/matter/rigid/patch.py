@@ -9,7 +9,7 @@ import math
 import numpy as np
 from numba import njit
 
-from hotgravel.core.matter.rigid.gjk import closest
+from hotgravel.core.matter.rigid.gjk import SIMPLEX, closest
 from hotgravel.core.matter.rigid.support import (
     BALL,
     BLOCK,
@@ -23,22 +23,24 @@ from hotgravel.core.matter.rigid.support import (
     face_towards,
     support,
 )  # fmt: skip
+from hotgravel.core.vectors import at, cross, dot, mixed, plus, put
 
 MOST_POINTS = 4
 FACING = 0.95  # the cosine from which on a face counts as what touches, not its edge
 LEANING = 0.7  # the same, where nothing parts them better than that face
 SAME = 0.05  # of the margins: gaps that differ by less are the same
-ROOM = 3 * (MOST_CORNERS + 8) + 4  # rows of scratch, 8 wide
+WIDE = MOST_CORNERS + 8  # corners of a face that has been clipped
+ROOM = SIMPLEX + 3 * WIDE  # rows of scratch, 4 wide
 
 
-@njit(cache=True)
+@njit(cache=True, inline="always")
 def _in_a(r, x, y, z):
     """A direction of B's frame in A's."""
     return (r[0, 0] * x + r[0, 1] * y + r[0, 2] * z, r[1, 0] * x + r[1, 1] * y + r[1, 2] * z,
             r[2, 0] * x + r[2, 1] * y + r[2, 2] * z)  # fmt: skip
 
 
-@njit(cache=True)
+@njit(cache=True, inline="always")
 def _in_b(r, x, y, z):
     """A direction of A's frame in B's."""
     return (r[0, 0] * x + r[1, 0] * y + r[2, 0] * z, r[0, 1] * x + r[1, 1] * y + r[2, 1] * z,
@@ -110,33 +112,30 @@ def _shallowest(part_a, corners_a, normals_a, part_b, corners_b, normals_b, r, p
 @njit(cache=True)
 def _clipped(poly, n, other, m, nx, ny, nz, spare):
     """The part of a polygon (n corners) that lies within the prism over another (m corners, counter-clockwise about its
-    normal), in place. Returns its corners' count."""
+    normal), in place. Returns its corners' count. All are (WIDE, 4); the last column is scratch."""
     for k in range(m):
-        j = (k + 1) % m
-        ex, ey, ez = other[j, 0] - other[k, 0], other[j, 1] - other[k, 1], other[j, 2] - other[k, 2]
-        sx, sy, sz = ey * nz - ez * ny, ez * nx - ex * nz, ex * ny - ey * nx
-        if n == 0:
-            return 0
+        start = at(other, k)
+        side = cross(plus(at(other, k + 1 if k + 1 < m else 0), -1.0, start), (nx, ny, nz))
+        off, out = dot(side, start), 0
+        for i in range(n):
+            poly[i, 3] = dot(side, at(poly, i)) - off
+            out += poly[i, 3] > 0.0
+        if out == 0:
+            continue
         kept = 0
         for i in range(n):
-            h = (i + 1) % n
-            if n == 2 and i == 1:
-                h = 0
-            d0 = sx * (poly[i, 0] - other[k, 0]) + sy * (poly[i, 1] - other[k, 1]) + sz * (poly[i, 2] - other[k, 2])
-            d1 = sx * (poly[h, 0] - other[k, 0]) + sy * (poly[h, 1] - other[k, 1]) + sz * (poly[h, 2] - other[k, 2])
-            if d0 <= 0.0 and kept < len(spare):
-                for c in range(3):
-                    spare[kept, c] = poly[i, c]
+            h = i + 1 if i + 1 < n else 0
+            d0, d1 = poly[i, 3], poly[h, 3]
+            if d0 <= 0.0 and kept < WIDE:
+                put(spare, kept, at(poly, i))
                 kept += 1
-            if d0 * d1 < 0.0 and kept < len(spare) and not (n == 2 and i == 1):
+            if d0 * d1 < 0.0 and kept < WIDE and not (n == 2 and i == 1):  # a line has no way back
                 t = d0 / (d0 - d1)
-                for c in range(3):
-                    spare[kept, c] = poly[i, c] + t * (poly[h, c] - poly[i, c])
+                put(spare, kept, mixed(1.0 - t, at(poly, i), t, at(poly, h)))
                 kept += 1
-        n = min(kept, len(poly))
+        n = kept
         for i in range(n):
-            for c in range(3):
-                poly[i, c] = spare[i, c]
+            put(poly, i, at(spare, i))
     return n
 
 
@@ -169,7 +168,7 @@ def _swap(points, i, j):
         points[i, c], points[j, c] = points[j, c], points[i, c]
 
 
-@njit(cache=True)
+@njit(cache=True, inline="always")
 def _face_on_face(
     part_a, corners_a, faces_a, normals_a, part_b, corners_b, faces_b, normals_b, r, px, py, pz, nx, ny, nz,
     lx, ly, lz, gap, least, reach, out, room,
@@ -180,8 +179,7 @@ def _face_on_face(
     A face counts that looks along n; one that leans from it counts where A and B, which are `gap` apart along n, are no
     nearer along its normal: then a face parts them, not an edge. `least` is the cosine of how far it may lean.
     """
-    wide = MOST_CORNERS + 8
-    of_a, of_b, spare = room[4 : 4 + wide, 0:4], room[4 + wide : 4 + 2 * wide, 0:4], room[4 + 2 * wide :, 0:4]
+    of_a, of_b, spare = room[:WIDE], room[WIDE : 2 * WIDE], room[2 * WIDE : 3 * WIDE]
     n_a, ax, ay, az = face_towards(part_a, corners_a, faces_a, normals_a, nx, ny, nz, of_a)
     n_b, bx, by, bz = face_towards(part_b, corners_b, faces_b, normals_b, lx, ly, lz, of_b)
     for i in range(n_b):
@@ -229,14 +227,14 @@ def patch(
     half way between both surfaces. Returns how many, and the normal from A to B.
 
     B stands at (px, py, pz) in A's frame, turned by r. `side` is 0, or 1 or -1 for a sheet: the side of its first face
-    that B is on. room (ROOM, 8) is scratch.
+    that B is on. room (ROOM, 4) is scratch.
     """
     if side == 0.0:  # most that are too far apart are so along the way between them, which is soon found out
         far = math.sqrt(px * px + py * py + pz * pz) + 1e-300
         x, y, z = px / far, py / far, pz / far
         if -_overlap(part_a, corners_a, part_b, corners_b, r, px, py, pz, x, y, z) > reach:
             return 0, 0.0, 0.0, 0.0
-    d, nx, ny, nz, qx, qy, qz = closest(part_a, cores_a, part_b, cores_b, True, r, px, py, pz, px, py, pz, room[0:4])
+    d, nx, ny, nz, qx, qy, qz = closest(part_a, cores_a, part_b, cores_b, True, r, px, py, pz, px, py, pz, room)
     deep = d <= 0.0
     if deep:
         nx, ny, nz = _shallowest(

@@ -1,5 +1,6 @@
 """The solver of rigid bodies: the order of one of their steps."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -24,7 +25,7 @@ from hotgravel.core.matter.rigid.bonding import Bonding, bonded_anew, openings, 
 from hotgravel.core.matter.rigid.bonds import BondTable
 from hotgravel.core.matter.rigid.breaking import HARD
 from hotgravel.core.matter.rigid.cast import Role, begin, due, pour
-from hotgravel.core.matter.rigid.contacts import Cache, Contacts, found_contacts
+from hotgravel.core.matter.rigid.contacts import Cache, Contacts, found_contacts, together
 from hotgravel.core.matter.rigid.factors import Factors
 from hotgravel.core.matter.rigid.guarding import guard
 from hotgravel.core.matter.rigid.loads import Bearing
@@ -56,13 +57,12 @@ PASSES = 6  # of a step in which bonds give way
 
 @dataclass(frozen=True)
 class Went:
-    """Where lumps were at a step's last look and where they go from there, the contacts of that and of all looks, and
-    how deep pairs may overlap."""
+    """Where lumps were at a step's last look and where they go from there, the contacts of each look, and how deep
+    pairs may overlap."""
 
     before: Movers
     after: Movers
-    last: Contacts
-    contacts: Contacts
+    looks: tuple[Contacts, ...]
     slack: Slack
 
 
@@ -189,7 +189,7 @@ class RigidSolver:
             if bonding is None or passed == PASSES - 1:
                 break
             gave = bonding.bear(
-                bodies, lumps, went.contacts, forces.pull + forces.drift, self._named(bodies, there), dt
+                bodies, lumps, together(went.looks), forces.pull + forces.drift, self._named(bodies, there), dt
             )
             if not gave:
                 break
@@ -199,9 +199,9 @@ class RigidSolver:
         bodies.velocity[stays], bodies.spin[stays] = 0.0, 0.0
         guard(self, bodies, lumps, before[0], seam.scene, dt)
         bodies.travelled += np.linalg.norm(bodies.position - before[0], axis=1)
-        impacts = self._tell(bodies, went.contacts, there)
-        settle(bodies, lumps, went.contacts, dt)
-        state.arrays = went.last.kept() | {
+        impacts = self._tell(bodies, went.looks, there)
+        settle(bodies, lumps, went.looks[-1], dt)
+        state.arrays = went.looks[-1].kept() | {
             "before_place": before[0], "before_turn": before[1], "before_id": bodies.id.copy(),
             "slack_ids": went.slack.ids, "slack_depth": went.slack.depth,
         } | (bonding.kept(bodies, dt) if bonding else {})  # fmt: skip
@@ -216,17 +216,17 @@ class RigidSolver:
         look on yet."""
         wake(self, bodies, lumps, contacts, forces.pull + forces.drift, there)
         after = movers_of(lumps, bodies, self.inertia(bodies), forces, dt)
-        looks, found = max(1, int(np.ceil(LOOKS * dt - 1e-9))), None
+        looks, found = max(1, int(np.ceil(LOOKS * dt - 1e-9))), []
         for look in range(looks):
             before = after
             new = found_contacts(self, bodies, lumps, before, slack, contacts, there, seam.scene.ask, dt / looks)
             after, there = self._advance(bodies, lumps, before, new, there, dt / looks)
             new.learn(looks)
-            contacts, found = new, new if found is None else new.after(found)
+            contacts = new
+            found.append(new)
             if look < looks - 1:
                 self._carry(bodies, lumps, before, after)
-        assert found is not None
-        return Went(before, after, contacts, found, slack)
+        return Went(before, after, tuple(found), slack)
 
     def _advance(
         self, bodies: Bodies, lumps: Lumps, before: Movers, new: Contacts, there: Standing, dt: float
@@ -410,15 +410,17 @@ class RigidSolver:
         result: Array = made * (bodies.mass * bodies.scale**2)[:, None]
         return result
 
-    def _tell(self, bodies: Bodies, new: Contacts, there: Standing) -> int:
+    def _tell(self, bodies: Bodies, looks: Sequence[Contacts], there: Standing) -> int:
         """What each body met, how hard, and with which impulse. Returns the impacts."""
         bodies.blow[:] = 0.0
-        hits: int = met_by(
-            new.table, new.one, new.other, len(bodies), HARD,
-            np.concatenate([self._own_bits[bodies.piece], there.bits]), self._named(bodies, there),
-            bodies.touched, bodies.impact, bodies.impulse, bodies.partner, bodies.blow,
+        bits, named = np.concatenate([self._own_bits[bodies.piece], there.bits]), self._named(bodies, there)
+        return sum(
+            met_by(
+                new.table, new.one, new.other, len(bodies), HARD, bits, named, bodies.touched, bodies.impact,
+                bodies.impulse, bodies.partner, bodies.blow,
+            )
+            for new in looks
         )  # fmt: skip
-        return hits
 
     def _named(self, bodies: Bodies, there: Standing) -> Array:
         """What bodies and obstacles are called in events: ids, and -2 - k for the shot's k-th prop."""

@@ -18,7 +18,7 @@ MOST_CORNERS = 24  # of a face that contacts are clipped to
 CAP = 8  # corners that stand for the round cap of a drum in a patch of contacts
 
 
-@njit(cache=True)
+@njit(cache=True, inline="always")
 def support(part, corners, core, x, y, z):
     """The point of a part that lies farthest along a direction, in the part's own frame.
 
@@ -32,12 +32,12 @@ def support(part, corners, core, x, y, z):
         return share * x, share * y, share * z
     if kind == BLOCK:
         a, b, c = part[SIZE] - inset, part[SIZE + 1] - inset, part[SIZE + 2] - inset
-        return (a if x >= 0.0 else -a), (b if y >= 0.0 else -b), (c if z >= 0.0 else -c)
+        return math.copysign(a, x), math.copysign(b, y), math.copysign(c, z)
     if kind == DRUM:
         radius, half = part[SIZE] - inset, part[SIZE + 1] - inset
         rho = math.sqrt(x * x + z * z)
         share = radius / rho if rho > 1e-12 else 0.0
-        return share * x, (half if y >= 0.0 else -half), share * z
+        return share * x, math.copysign(half, y), share * z
     first, count = int(part[CORNER]), int(part[CORNERS])
     best, at = -np.inf, first
     for i in range(first, first + count):
@@ -62,8 +62,8 @@ def face_towards(part, corners, face_of, normals, x, y, z, out):
     if kind == BLOCK:
         ax, ay, az = abs(x), abs(y), abs(z)
         axis = 0 if ax >= ay and ax >= az else (1 if ay >= az else 2)
-        u, v = (axis + 1) % 3, (axis + 2) % 3
-        side = 1.0 if (x, y, z)[axis] >= 0.0 else -1.0
+        u, v = (1, 2) if axis == 0 else ((2, 0) if axis == 1 else (0, 1))
+        side = math.copysign(1.0, (x, y, z)[axis])
         for k in range(4):
             out[k, axis] = side * part[SIZE + axis]
             out[k, u] = part[SIZE + u] * (1.0 if k == 0 or k == 3 else -1.0) * side

@@ -7,7 +7,7 @@ from scipy.optimize import brentq, nnls
 from scipy.spatial import ConvexHull
 from scipy.spatial.transform import Rotation
 
-from hotgravel.core.matter.rigid.gjk import closest
+from hotgravel.core.matter.rigid.gjk import SIMPLEX, closest
 from hotgravel.core.matter.rigid.model import NotSolid, convex_parts, hull_of, model_of
 from hotgravel.core.matter.rigid.patch import MOST_POINTS, ROOM, patch
 from hotgravel.core.matter.rigid.support import CORNERS, HULL, KIND, MOST_CORNERS, PART_WIDTH, support
@@ -53,7 +53,7 @@ def distance_by_program(a, b):
 
 
 def test_distances_of_a_thousand_pairs_of_hulls_are_the_programs():
-    dice, room, part = np.random.default_rng(5), np.zeros((4, 8)), np.zeros((2, PART_WIDTH))
+    dice, room, part = np.random.default_rng(5), np.zeros((SIMPLEX, 4)), np.zeros((2, PART_WIDTH))
     part[:, KIND] = HULL
     for pair in range(1000):
         a, b = (dice.normal(size=(dice.integers(4, 24), 3)) for _ in range(2))
@@ -67,7 +67,7 @@ def test_distances_of_a_thousand_pairs_of_hulls_are_the_programs():
 
 
 def test_a_cube_that_lies_almost_flat_over_a_wide_plate_is_as_far_off_as_its_lowest_corner():
-    dice, room, part = np.random.default_rng(7), np.zeros((4, 8)), np.zeros((2, PART_WIDTH))
+    dice, room, part = np.random.default_rng(7), np.zeros((SIMPLEX, 4)), np.zeros((2, PART_WIDTH))
     part[:, KIND], part[:, CORNERS] = HULL, [4, 8]
     plate = 30.0 * np.array([[-1.0, 0, -1], [-1, 0, 1], [1, 0, 1], [1, 0, -1]])
     cube = 0.1 * np.array(np.meshgrid(*[[-1.0, 1.0]] * 3)).reshape(3, -1).T
@@ -84,7 +84,7 @@ def test_a_cube_that_lies_almost_flat_over_a_wide_plate_is_as_far_off_as_its_low
 def test_cubes_touch_where_they_are_not_where_their_cores_round_them():
     cube = props.Box(width=2, height=2, depth=2)
     sides = np.array(np.meshgrid(*[[-1.0, 1.0]] * 3)).reshape(3, -1).T
-    part, room, points = model_of(cube, *mesh(cube)).parts[0], np.zeros((ROOM, 8)), np.zeros((MOST_POINTS, 4))
+    part, room, points = model_of(cube, *mesh(cube)).parts[0], np.zeros((ROOM, 4)), np.zeros((MOST_POINTS, 4))
     off, nothing, no_face = [], np.zeros((0, 3)), np.zeros((0, MOST_CORNERS), np.int64)
     for pair in range(200):
         turn = Rotation.random(random_state=pair)
