@@ -5,7 +5,23 @@ import math
 import numpy as np
 from numba import njit, prange
 
-from hotgravel.core.shape.colliders import P0, P1, Q0, Q1, R0, S0, S1, contact_at, first_hit
+from hotgravel.core.shape.colliders import (
+    HIGH,
+    KIND,
+    LOW,
+    P0,
+    P1,
+    Q0,
+    Q1,
+    R0,
+    S0,
+    S1,
+    SIDE,
+    SIZES,
+    contact_at,
+    first_hit,
+)  # fmt: skip
+from hotgravel.core.shape.distance import PLANE, SPHERE
 
 PASSES = 2  # surfaces that a point may meet in one small step
 GLUED = 0.05  # of its radius: a point that has come off by less still clings
@@ -15,6 +31,15 @@ def moves(table):
     """Which colliders (m,) of a table go, turn or grow in its step."""
     ends = (P0, P1, 3), (Q0, Q1, 4), (S0, S1, 1)
     return np.any([(table[:, a : a + n] != table[:, b : b + n]).any(axis=1) for a, b, n in ends], axis=0)
+
+
+def comes_between(table, low, high, wide):
+    """Whether anything may come through between points that lie so `wide` apart, metres, and stay from low to high
+    (3,): balls no smaller do not, nor does what is met from inside, or a flat thing that is under all of them."""
+    here = ((table[:, LOW : LOW + 3] <= high) & (table[:, HIGH : HIGH + 3] >= low)).all(axis=1)
+    ball = (table[:, KIND] == SPHERE) & (table[:, SIZES] * np.minimum(table[:, S0], table[:, S1]) >= wide)
+    within = ((table[:, LOW : LOW + 3] < low) & (table[:, HIGH : HIGH + 3] > high)).sum(axis=1) == 2
+    return bool((here & (table[:, SIDE] > 0.0) & ~ball & ~(within & (table[:, KIND] == PLANE))).any())
 
 
 def between(table, start, end):
@@ -40,12 +65,13 @@ def between(table, start, end):
 @njit(cache=True, parallel=True, nogil=True)
 def met(
     x, before, w, nodes, numbers, groups, friction, glue, clung, clings, state, table, bits, tree, light, dt, touched,
-    impact, pushed, against,
+    impact, pushed, against, facing,
 ):  # fmt: skip
-    """Points of skins, in place: what they run into holds them, and rubs. `numbers` (m, 5) has their shares in four
-    vertices, and their radii; `glue` (m,) is the pull, N, of what they touched last, out of which `clung` (n, 3) leads
-    at their vertices; `clings` is that anew. `light` (C,) is one over the mass of what they may meet. What pushes each
-    adds up in `pushed` (m, 3), N s; `against` (m,) is what did so last."""
+    """Points of skins, in place: what they run into holds them, and rubs. `numbers` (m, 7) has their shares in four
+    vertices, their radii, rows and areas, which those between vertices have none of; `glue` (m,) is the pull, N, of
+    what they touched last, out of which `clung` (n, 3) leads at their vertices; `clings` is that anew. `light` (C,) is
+    one over the mass of what they may meet. What pushes each adds up in `pushed` (m, 3), N s; `against` (m,) is what
+    did so last, out of which `facing` (m, 3) leads."""
     if len(table) == 0:
         return
     for g in range(len(groups) - 1):
@@ -96,7 +122,9 @@ def met(
                     gx, gy, gz = gx - share * sx, gy - share * sy, gz - share * sz
                     last = j
                     touched[best] |= bits[j]
-                    clings[best, 0], clings[best, 1], clings[best, 2] = nx, ny, nz
+                    facing[m, 0], facing[m, 1], facing[m, 2] = nx, ny, nz
+                    if numbers[m, 6] > 0.0:
+                        clings[best, 0], clings[best, 1], clings[best, 2] = nx, ny, nz
                     impact[best] = max(impact[best], (deep - pull) / dt)
                 ex, ey, ez = cx + rest * ux + gx, cy + rest * uy + gy, cz + rest * uz + gz
                 fx, fy, fz, t0 = cx, cy, cz, min(t, 1.0 - 1e-9)

@@ -7,11 +7,12 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from hotgravel.core.drive.value import is_driven, one
-from hotgravel.core.matter.soft.edges import rim_of
-from hotgravel.core.matter.soft.making import Thing
-from hotgravel.core.matter.soft.model import Array, Model
+from hotgravel.core.matter.soft.edges import edges_of, rim_of
+from hotgravel.core.matter.soft.making import MOST_VERTICES, Thing
+from hotgravel.core.matter.soft.model import Array, Model, Surface
 from hotgravel.core.matter.soft.sewing import Stitches, begun
 from hotgravel.core.shape.setting import Setting
+from hotgravel.core.shot.dials import Quantity, dials_of
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finding import Finding
 from hotgravel.core.shot.finding import setting as setting_to
@@ -39,8 +40,12 @@ def before(
         yield from _led_by_none(row, shot)
         if isinstance(row, Balloon) and row.air == "held":
             yield from _swells(row, shot, pose.scale * np.ptp(model.place[mine[0].first : mine[0].end], axis=0))
-        skin = np.concatenate([next(surfaces).at(there) for _ in mine])
-        for other in dict.fromkeys(p for c in shot.collisions if c.on and c.side == "outside" for p in c.props):
+        first = next(surfaces)
+        skin = np.concatenate([first.at(there), *(next(surfaces).at(there) for _ in mine[1:])])
+        met = dict.fromkeys(p for c in shot.collisions if c.on and c.side == "outside" for p in c.props)
+        if isinstance(row, Cloth | Balloon):
+            yield from _comes_between(row, shot, setting, [p for p in met if p != prop], first, there)
+        for other in met:
             if other == prop or other not in scene.poses or other in setting.solvers_place:
                 continue
             inside = -scene.distance_to(other, skin)
@@ -54,6 +59,31 @@ def before(
                     yield Finding("met as solid", row.id, "prop", said, "wrong", remedy)
                 else:
                     yield Finding("begins inside", row.id, "prop", f"{said}.", "wrong")
+
+
+def _comes_between(
+    row: Cloth | Balloon, shot: Shot, setting: Setting, met: list[str], surface: Surface, there: Array
+) -> Iterator[Finding]:
+    """Props so narrow that they may come through cloth, or the skin of a balloon, which meets them at its vertices and
+    half way between these. What is long and lies across those is met nonetheless."""
+    ends = surface.at(there)[edges_of(surface.faces)]
+    half = 0.5 * float(np.median(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)))
+    for other in met:
+        sizes = np.sort(setting.at_first[other].scale * np.diff(setting.shapes[other].box, axis=0)[0])
+        narrow = float(sizes[1]) + row.thickness
+        if narrow >= half:
+            continue
+        wide, apart = (show_quantity(float(f"{size:.2g}"), "m", shot.dress) for size in (sizes[1], half))
+        said = f"{shot.names()[other]} is only {wide} across. It meets things at points {apart} apart, and what is "
+        said += "narrower may come through between them."
+        enough = int(row.segments * half / narrow) + 1
+        dial = dials_of(type(row))["segments"]
+        taken = isinstance(dial, Quantity) and dial.complaint(enough) is None
+        if taken and len(surface.nodes) * (enough / row.segments) ** 2 < MOST_VERTICES:
+            remedy = setting_to(f"Take {enough} segments", row.id, "segments", enough)
+            yield Finding("comes between", row.id, "segments", f"{said} Take {enough} segments.", "doubtful", remedy)
+        else:
+            yield Finding("comes between", row.id, "segments", f"{said} Make it wider, unseen.", "doubtful")
 
 
 def _led_by_none(row: Soft, shot: Shot) -> Iterator[Finding]:

@@ -5,11 +5,12 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from hotgravel.core.drive.value import one
+from hotgravel.core.lengths import lengths
 from hotgravel.core.matter.contract import Array, Seam, State
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE
 from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.soft.air import Air
-from hotgravel.core.matter.soft.contact import between, met, moves
+from hotgravel.core.matter.soft.contact import between, comes_between, met, moves
 from hotgravel.core.matter.soft.energies import calmed, faced, squashed, stretched
 from hotgravel.core.matter.soft.flight import flown, sped
 from hotgravel.core.matter.soft.lumps import Lumps
@@ -29,6 +30,7 @@ MOST_SMALL = 16  # times as many, where something goes fast
 ROUNDS = 3  # of keeping all apart: what moves one may push it into the next
 ZONE_ROUNDS = 60  # in which what would go through each other may take along what that would then go through
 MET_ROUNDS = 4  # of them after which what that moves into what it collides with is put out of it
+OPPOSED = 0.1  # long at most: the sum of ways that lead out of something to either side
 FAR = 1e7  # m: where vertices are that are not there
 PINCHED = 0.5  # times as stiff as in the linear system a pull may be that goes far at once, where skins press
 TRAVEL = 1.0  # of the way from one vertex to the next: what anything may go in a small step
@@ -61,7 +63,11 @@ class Going:
         self.sizes = self.air.sizes[model.body]
         triangles, self.plates = solver.stiff.find(model, things, p, scene)
         self.tets = self._there(solid_now(model, things, p, scene, state.arrays["rest"]))
-        self.skin = self._there(solver.skin)
+        # Bodies step later: they are taken on by as much as they went in the step before.
+        ahead = [m.taken_on() for m in seam.surfaces]
+        self.colliders = colliders_of(solver.setting, scene, ahead)
+        self.light, self.driven = 1.0 / self.colliders.mass, bool(moves(self.colliders.table).any())
+        self.skin = self._there(solver.closer_skin if self._needs_closer(p, dt) else solver.skin)
         friction = np.array([one(thing.row, "friction", scene.ask) for thing in things])
         self.friction = friction[self.skin.numbers[:, 5].astype(int)]
         skins = solver.skins
@@ -76,11 +82,8 @@ class Going:
         self.eased[self.rows] = p.eased
         self.damping = np.array([thing.row.damping for thing in things])[model.body]
         self.calms, self.way = bool(self.damping.any()), np.zeros(len(self.x))
-        # Bodies step later: they are taken on by as much as they went in the step before.
-        ahead = [m.taken_on() for m in seam.surfaces]
-        self.colliders = colliders_of(solver.setting, scene, ahead)
-        self.light, self.driven = 1.0 / self.colliders.mass, bool(moves(self.colliders.table).any())
         self.pushed, self.against = np.zeros((len(self.skin.nodes), 3)), np.full(len(self.skin.nodes), -1)
+        self.facing = np.zeros_like(self.pushed)  # in the small step
         self.led = p.vertex[p.pinned == FOLLOWING]
         self.many = self._number(p, seam, dt)
         self.h = dt / self.many
@@ -156,7 +159,7 @@ class Going:
         self.lumps.fit(x)
         if len(points):  # what pulls it into that rubs it, as far as it goes into it
             x[nodes] -= deep[nodes, None] * firm[nodes]
-            self.pushed[points] += (press[nodes] - deep[nodes] / (h * w[nodes]))[:, None] * firm[nodes]
+            np.add.at(self.pushed, points, (press[nodes] - deep[nodes] / (h * w[nodes]))[:, None] * firm[nodes])
         self._keep_apart(number)
         sped(x, self.before, h, v, self.way)
         if self.calms:
@@ -165,13 +168,25 @@ class Going:
                 squashed(x, v, w, tets.nodes, tets.numbers, tets.groups, h, self.damping, True)
 
     def _lying(self) -> tuple[Ints, Ints, Array]:
-        """The points (k,) of skins that lie on something that does not give way, their vertices (k,), and the way out
-        of that (n, 3), 0 for others."""
-        own, firm = self.skin.nodes[:, 0], np.zeros_like(self.x)
-        points = np.flatnonzero(np.append(self.light == 0.0, False)[self.against] & (self.w[own] > 0.0))
-        nodes = own[points]
-        firm[nodes] = self.clings[nodes]
-        return points, nodes, firm
+        """The points (k,) of cloth and skins of balloons that lie on something that does not give way, a vertex (k,) of
+        each, and the way out of that (n, 3), 0 for others. Vertices that do not lie there themselves, but points
+        between them and others, go as those do."""
+        skin, firm = self.skin, np.zeros_like(self.x)
+        lies = np.append(self.light == 0.0, False)[self.against] & self.facing.any(axis=1)
+        points = np.flatnonzero(lies & (skin.numbers[:, 0] == 1.0))
+        nodes = skin.nodes[points, 0]
+        firm[nodes] = self.facing[points]
+        between = np.repeat(np.flatnonzero(lies & (skin.numbers[:, 6] == 0.0)), 2)
+        ends = skin.nodes[between[::2], :2].ravel()
+        led = ~firm[ends].any(axis=1)
+        between, ends = between[led], ends[led]
+        np.add.at(firm, ends, self.facing[between])
+        ends, first = np.unique(ends, return_index=True)
+        long = lengths(firm[ends])[:, None]
+        firm[ends] = np.where(long > OPPOSED, firm[ends] / np.maximum(long, OPPOSED), 0.0)
+        points, nodes = np.concatenate([points, between[first]]), np.concatenate([nodes, ends])
+        gives = self.w[nodes] > 0.0
+        return points[gives], nodes[gives], firm
 
     def _keep_apart(self, number: int) -> None:
         """Skins from one another, and from what they collide with."""
@@ -219,11 +234,12 @@ class Going:
         free, skin, clung = self.x.copy(), self.skin, self.clings
         if not again:
             self.clings = np.zeros_like(clung)
+            self.facing[:] = 0.0
         met(
             self.x, self.before, self.w, skin.nodes, skin.numbers, skin.groups, self.friction,
             np.zeros_like(self.glue) if again else self.glue, clung, self.clings, self.state, surfaces,
             self.colliders.bits, self.solver.setting.tree, self.light, self.h, self.touched, self.impact, self.pushed,
-            self.against,
+            self.against, self.facing,
         )  # fmt: skip
         moved: Flags = (self.x != free).any(axis=1)
         return moved
@@ -248,6 +264,14 @@ class Going:
         density = np.array([getattr(thing.row, "density", np.inf) for thing in self.solver.things])
         of = self.solver.model.body[self.tets.nodes[:, 0]]
         return float(np.sqrt((3.0 * self.tets.numbers[:, 10] / density[of]).max(initial=0.0)))
+
+    def _needs_closer(self, p: Vertices, dt: float) -> bool:
+        """Whether what it collides with may come through between its vertices."""
+        wide = self.solver.spacing
+        room = wide + dt * float(p.speed.max(initial=0.0))
+        low, high = p.position.min(axis=0, initial=np.inf) - room, p.position.max(axis=0, initial=-np.inf) + room
+        found: bool = comes_between(self.colliders.table, low, high, wide)
+        return found
 
     def _have_all(self, nodes: Ints) -> Flags:
         """Which rows of vertices (m, k) are there with all of them."""

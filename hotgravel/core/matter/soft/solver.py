@@ -12,6 +12,7 @@ from hotgravel.core.matter.drape import APART, CORNERS, at_rest
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE, PINNED
 from hotgravel.core.matter.paint import HAS_COLOUR
 from hotgravel.core.matter.soft.bending import folded
+from hotgravel.core.matter.soft.edges import edges_of
 from hotgravel.core.matter.soft.energies import pulled_most
 from hotgravel.core.matter.soft.flowing import flowed
 from hotgravel.core.matter.soft.going import Going
@@ -131,15 +132,25 @@ class SoftSolver:
     def skin(self) -> Energies:
         """The points of all skins that meet others, in groups: their vertices, and shares in each, radius, row and
         area."""
-        parts = []
+        return self._points(between=False)
+
+    @cached_property
+    def closer_skin(self) -> Energies:
+        """The same with points half way between vertices, where those are the points, or what is narrow or has edges
+        would come through there."""
+        return self._points(between=True)
+
+    def _points(self, *, between: bool) -> Energies:
+        parts = [(np.zeros((0, 4), np.int64), np.zeros((0, 7)))]
         for n, (thing, surface) in enumerate(zip(self.things, self.model.surfaces, strict=True)):
-            many = len(surface.nodes)
-            told = np.stack([
-                np.full(many, 0.5 * thing.row.thickness), np.full(many, float(n)), surface.areas(self.scaled)
-            ], axis=1)  # fmt: skip
+            radius = 0.5 * thing.row.thickness
+            told = np.stack(np.broadcast_arrays(radius, float(n), surface.areas(self.scaled)), axis=1)
             parts.append((surface.nodes, np.concatenate([surface.shares, told], axis=1)))
-        nodes = np.concatenate([n for n, _ in parts] or [np.zeros((0, 4), np.int64)])
-        return grouped(nodes, np.concatenate([m for _, m in parts] or [np.zeros((0, 7))]), len(self.model.place))
+            if surface.woven and between:
+                ends = surface.nodes[edges_of(surface.faces), 0]
+                parts.append((ends[:, [0, 1, 1, 1]], np.tile([0.5, 0.5, 0.0, 0.0, radius, n, 0.0], (len(ends), 1))))
+        nodes, numbers = (np.concatenate(part) for part in zip(*parts, strict=True))
+        return grouped(nodes, numbers, len(self.model.place))
 
     def steps(self, state: State, span: float) -> int:
         return OFTEN[self.setting.quality] if self.meets_bodies or self.tears else 1
