@@ -1,6 +1,7 @@
 """A page of many sentences: found, folded, titled, pointed at; and pages that others, or Back, have changed."""
 
 import re
+import time
 
 import httpx
 import pytest
@@ -77,3 +78,20 @@ def test_the_page_is_as_it_is_now_after_back_and_tells_of_edits_elsewhere(page: 
     expect(page.locator("#s-fountain-radius")).to_have_value("0.07 m")
     fault.get_by_role("button", name="Put mine: 3 cm").click()
     expect(page.locator("#s-fountain-radius")).to_have_value("0.03 m")
+
+
+def test_what_is_typed_while_an_edit_is_on_its_way_stays_and_goes_on(page: Page, shot):
+    opened(page, shot)
+    page.route("**/set", lambda route: (time.sleep(0.7), route.continue_()))
+    speed, radius = page.locator("#s-fountain-speed"), page.locator("#s-fountain-radius")
+    for field, first, rest, becomes in ((radius, "1", "2 cm", "0.12 m"), (speed, "6", "0", "60 m/s")):
+        speed.fill("6" if field is speed else "5")
+        speed.press("Enter")
+        if field is not speed:  # in another field, or on in the same
+            field.fill(first)
+        page.keyboard.type(rest[0])
+        expect(page.locator(".last-edit")).to_contain_text("speed")
+        page.keyboard.type(rest[1:])
+        expect(field).to_have_value(first + rest)
+        field.press("Enter")
+        expect(field).to_have_value(becomes)

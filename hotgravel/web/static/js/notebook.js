@@ -101,14 +101,17 @@ export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
   });
   // Edits go one after another, each with the revision that the one before has made. One that waits is kept as what it
   // says, as its field may be drawn anew meanwhile.
-  let busy = false;
+  let busy = false, saying = "";
   const waiting = [];
+  const said = (path, values) => JSON.stringify([path, values.path, values.value]);
   document.body.addEventListener("htmx:confirm", (event) => {
     const { elt, path, verb, target, etc } = event.detail;
     if (target !== root || verb !== "post") return;
-    if (!busy) { busy = true; return; }
+    const values = { ...(etc?.values ?? saidBy(elt)) }, again = said(path, values) === saying;
+    if (!busy) { busy = true; saying = said(path, values); return; }
     event.preventDefault();
-    waiting.push({ path, values: { ...(etc?.values ?? saidBy(elt)) } });
+    if (again && elt.matches("input.slot")) return;  // a field that is left after Enter changes once more
+    waiting.push({ path, values });
   });
   document.body.addEventListener("htmx:afterRequest", (event) => {
     if (event.detail.target !== root || event.detail.requestConfig.verb !== "post") return;
@@ -122,17 +125,19 @@ export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
     window.htmx.ajax("POST", next.path, { target: "#notebook", swap: "innerHTML", values: { ...next.values, ...now } });
   }
   function saidBy(elt) {
-    const said = JSON.parse(elt.getAttribute("hx-vals") ?? "{}");
-    if (elt.matches("form")) for (const [name, value] of new FormData(elt)) said[name] = name in said ? [said[name], value].flat() : value;
-    else if (elt.name) said[elt.name] = elt.value;
-    return said;
+    const values = JSON.parse(elt.getAttribute("hx-vals") ?? "{}");
+    if (elt.matches("form")) for (const [name, value] of new FormData(elt)) values[name] = name in values ? [values[name], value].flat() : value;
+    else if (elt.name) values[elt.name] = elt.value;
+    return values;
   }
-  // What is being typed while an edit's answer comes in stays.
+  // What is being typed while an edit's answer comes in stays, with the cursor where it is, also in the field of the
+  // edit itself.
   let typing = null;
   document.body.addEventListener("htmx:beforeSwap", (event) => {
     const field = document.activeElement;
-    typing = event.detail.target === root && field?.id && field.matches("input.slot") && field.value !== field.defaultValue && field !== event.detail.requestConfig?.elt
-      ? { id: field.id, value: field.value } : null;
+    const typed = event.detail.target === root && field?.id && field.matches("input.slot") && field.value !== field.defaultValue;
+    typing = typed && said(field.getAttribute("hx-post"), saidBy(field)) !== saying
+      ? { id: field.id, value: field.value, from: field.selectionStart, to: field.selectionEnd } : null;
   });
   // What an edit has changed comes with the notebook that it brings.
   for (const swapped of ["htmx:afterSwap", "htmx:oobAfterSwap"]) document.body.addEventListener(swapped, () => {
@@ -143,7 +148,7 @@ export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
     arrange();
     for (const [row, open] of turned) setOpen(row, open);
     const field = typing && document.getElementById(typing.id);
-    if (field) { field.value = typing.value; field.focus(); }
+    if (field) { field.value = typing.value; field.focus(); field.setSelectionRange(typing.from, typing.to); }
     root.querySelector(".fault")?.scrollIntoView({ block: "nearest" });
     edited(JSON.parse(news));
   });
