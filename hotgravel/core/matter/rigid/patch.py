@@ -9,7 +9,7 @@ import math
 import numpy as np
 from numba import njit
 
-from hotgravel.core.matter.rigid.gjk import SIMPLEX, closest
+from hotgravel.core.matter.rigid.gjk import closest
 from hotgravel.core.matter.rigid.support import (
     BALL,
     BLOCK,
@@ -30,7 +30,7 @@ FACING = 0.95  # the cosine from which on a face counts as what touches, not its
 LEANING = 0.7  # the same, where nothing parts them better than that face
 SAME = 0.05  # of the margins: gaps that differ by less are the same
 WIDE = MOST_CORNERS + 8  # corners of a face that has been clipped
-ROOM = SIMPLEX + 3 * WIDE  # rows of scratch, 4 wide
+ROOM = 3 * WIDE  # rows of scratch, 4 wide; a simplex needs fewer
 
 
 @njit(cache=True, inline="always")

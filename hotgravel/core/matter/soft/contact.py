@@ -33,13 +33,29 @@ def moves(table):
     return np.any([(table[:, a : a + n] != table[:, b : b + n]).any(axis=1) for a, b, n in ends], axis=0)
 
 
-def comes_between(table, low, high, wide):
-    """Whether anything may come through between points that lie so `wide` apart, metres, and stay from low to high
+def come_between(table, low, high, wide):
+    """Which colliders (m,) may come through between points that lie so `wide` apart, metres, and stay from low to high
     (3,): balls no smaller do not, nor does what is met from inside, or a flat thing that is under all of them."""
     here = ((table[:, LOW : LOW + 3] <= high) & (table[:, HIGH : HIGH + 3] >= low)).all(axis=1)
     ball = (table[:, KIND] == SPHERE) & (table[:, SIZES] * np.minimum(table[:, S0], table[:, S1]) >= wide)
     within = ((table[:, LOW : LOW + 3] < low) & (table[:, HIGH : HIGH + 3] > high)).sum(axis=1) == 2
-    return bool((here & (table[:, SIDE] > 0.0) & ~ball & ~(within & (table[:, KIND] == PLANE))).any())
+    return here & (table[:, SIDE] > 0.0) & ~ball & ~(within & (table[:, KIND] == PLANE))
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def near_any(place, room, table, which, near):
+    """Which places (n, 3) are no farther than `room`, metres, from the boxes of some colliders, `which` (k,) of a
+    table; into `near` (n,)."""
+    for row in prange(len(place)):
+        i = np.int64(row)
+        near[i] = False
+        for j in which:
+            apart = False
+            for c in range(3):
+                apart |= place[i, c] < table[j, LOW + c] - room or place[i, c] > table[j, HIGH + c] + room
+            if not apart:
+                near[i] = True
+                break
 
 
 def between(table, start, end):

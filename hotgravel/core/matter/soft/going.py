@@ -10,7 +10,7 @@ from hotgravel.core.matter.contract import Array, Seam, State
 from hotgravel.core.matter.elements import FOLLOWING, LOOSE
 from hotgravel.core.matter.forces import acting_on, gather
 from hotgravel.core.matter.soft.air import Air
-from hotgravel.core.matter.soft.contact import between, comes_between, met, moves
+from hotgravel.core.matter.soft.contact import between, come_between, met, moves, near_any
 from hotgravel.core.matter.soft.energies import calmed, faced, squashed, stretched
 from hotgravel.core.matter.soft.flight import flown, sped
 from hotgravel.core.matter.soft.lumps import Lumps
@@ -67,7 +67,7 @@ class Going:
         ahead = [m.taken_on() for m in seam.surfaces]
         self.colliders = colliders_of(solver.setting, scene, ahead)
         self.light, self.driven = 1.0 / self.colliders.mass, bool(moves(self.colliders.table).any())
-        self.skin = self._there(solver.closer_skin if self._needs_closer(p, dt) else solver.skin)
+        self.skin = self._points(p, dt)
         friction = np.array([one(thing.row, "friction", scene.ask) for thing in things])
         self.friction = friction[self.skin.numbers[:, 5].astype(int)]
         skins = solver.skins
@@ -265,13 +265,20 @@ class Going:
         of = self.solver.model.body[self.tets.nodes[:, 0]]
         return float(np.sqrt((3.0 * self.tets.numbers[:, 10] / density[of]).max(initial=0.0)))
 
-    def _needs_closer(self, p: Vertices, dt: float) -> bool:
-        """Whether what it collides with may come through between its vertices."""
-        wide = self.solver.spacing
-        room = wide + dt * float(p.speed.max(initial=0.0))
+    def _points(self, p: Vertices, dt: float) -> Energies:
+        """The points of skins that meet what they collide with: those between vertices only where it may come through
+        there."""
+        solver, closer, table = self.solver, self.solver.closer_skin, self.colliders.table
+        room = solver.spacing + dt * float(p.speed.max(initial=0.0))
         low, high = p.position.min(axis=0, initial=np.inf) - room, p.position.max(axis=0, initial=-np.inf) + room
-        found: bool = comes_between(self.colliders.table, low, high, wide)
-        return found
+        which = np.flatnonzero(come_between(table, low, high, solver.spacing))
+        if not len(which):
+            return self._there(solver.skin)
+        between, near = np.flatnonzero(closer.numbers[:, 6] == 0.0), closer.numbers[:, 6] > 0.0
+        ends, close = closer.nodes[between, :2], np.empty(len(between), bool)
+        near_any(0.5 * (self.x[ends[:, 0]] + self.x[ends[:, 1]]), room, table, which, close)
+        near[between] = close
+        return self._there(closer.only(np.flatnonzero(near)))
 
     def _have_all(self, nodes: Ints) -> Flags:
         """Which rows of vertices (m, k) are there with all of them."""
