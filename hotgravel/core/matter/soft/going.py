@@ -171,7 +171,9 @@ class Going:
         """The points (k,) of cloth and skins of balloons that lie on something that does not give way, a vertex (k,) of
         each, and the way out of that (n, 3), 0 for others. Vertices that do not lie there themselves, but points
         between them and others, go as those do."""
-        skin, firm = self.skin, np.zeros_like(self.x)
+        skin, firm, none = self.skin, np.zeros_like(self.x), np.zeros(0, np.int64)
+        if not self.facing.any():
+            return none, none, firm
         lies = np.append(self.light == 0.0, False)[self.against] & self.facing.any(axis=1)
         points = np.flatnonzero(lies & (skin.numbers[:, 0] == 1.0))
         nodes = skin.nodes[points, 0]
