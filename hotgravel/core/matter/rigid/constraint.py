@@ -110,7 +110,7 @@ def _turned_by(r, i, c, k, anchor):
 
 @njit(cache=True, inline="always")
 def update_gap(position, r, c, k, a, b):
-    """The gap as it is now. Impulses act where the bodies touched at the step's start: a place that turned with them
+    """The gap as it is now. Impulses act where the bodies touched at the look's start: a place that turned with them
     would brake what rolls."""
     there = plus(at(position, b), 1.0, _turned_by(r, b, c, k, ANCHOR_B))
     here = plus(at(position, a), 1.0, _turned_by(r, a, c, k, ANCHOR_A))

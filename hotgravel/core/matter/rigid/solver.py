@@ -181,10 +181,8 @@ class RigidSolver:
         forces = Forces(pull + given / dt, rate, drift, bite, turning)
         there = standing(self.obstacles, seam.scene, dt)
         ways = bodies.position, bodies.turn, bodies.velocity, bodies.spin
-        start = [way.copy() for way in ways]
+        start = [way.copy() for way in ways] if bonding else []
         for passed in range(PASSES):
-            for way, at_first in zip(ways, start, strict=True):
-                way[:] = at_first
             went = self._go(bodies, lumps, Slack(slack.ids, slack.depth.copy()), contacts, forces, there, seam, dt)
             if bonding is None or passed == PASSES - 1:
                 break
@@ -194,6 +192,8 @@ class RigidSolver:
             if not gave:
                 break
             lumps = lumps_of(bodies, bonding.bonded)
+            for way, at_first in zip(ways, start, strict=True):
+                way[:] = at_first
         self._carry(bodies, lumps, went.before, went.after)
         stays = (bodies.supported > 0) & ~lumps.any(bodies.pinned == FOLLOWING) & (bodies.pinned != PINNED)
         bodies.velocity[stays], bodies.spin[stays] = 0.0, 0.0

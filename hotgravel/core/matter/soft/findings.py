@@ -9,7 +9,7 @@ from scipy.spatial import cKDTree
 from hotgravel.core.drive.value import is_driven, one
 from hotgravel.core.matter.soft.edges import edges_of, rim_of
 from hotgravel.core.matter.soft.making import MOST_VERTICES, Thing
-from hotgravel.core.matter.soft.model import Array, Model, Surface
+from hotgravel.core.matter.soft.model import Array, Ints, Model
 from hotgravel.core.matter.soft.sewing import Stitches, begun
 from hotgravel.core.shape.setting import Setting
 from hotgravel.core.shot.dials import Quantity, dials_of
@@ -41,10 +41,12 @@ def before(
         if isinstance(row, Balloon) and row.air == "held":
             yield from _swells(row, shot, pose.scale * np.ptp(model.place[mine[0].first : mine[0].end], axis=0))
         first = next(surfaces)
-        skin = np.concatenate([first.at(there), *(next(surfaces).at(there) for _ in mine[1:])])
+        place = first.at(there)
+        skin = np.concatenate([place, *(next(surfaces).at(there) for _ in mine[1:])])
         met = dict.fromkeys(p for c in shot.collisions if c.on and c.side == "outside" for p in c.props)
         if isinstance(row, Cloth | Balloon):
-            yield from _comes_between(row, shot, setting, [p for p in met if p != prop], first, there)
+            firm = [p for p in met if p not in {r.prop for r in shot.soft}]
+            yield from _comes_between(row, shot, setting, firm, place, edges_of(first.faces))
         for other in met:
             if other == prop or other not in scene.poses or other in setting.solvers_place:
                 continue
@@ -62,12 +64,12 @@ def before(
 
 
 def _comes_between(
-    row: Cloth | Balloon, shot: Shot, setting: Setting, met: list[str], surface: Surface, there: Array
+    row: Cloth | Balloon, shot: Shot, setting: Setting, met: list[str], place: Array, edges: Ints
 ) -> Iterator[Finding]:
     """Props so narrow that they may come through cloth, or the skin of a balloon, which meets them at its vertices and
-    half way between these. What is long and lies across those is met nonetheless."""
-    ends = surface.at(there)[edges_of(surface.faces)]
-    half = 0.5 * float(np.median(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)))
+    half way between these: its points lie at `place` (V, 3), with edges (E, 2) between them. What is long and lies
+    across those is met nonetheless."""
+    half = 0.5 * float(np.median(np.linalg.norm(place[edges[:, 1]] - place[edges[:, 0]], axis=1)))
     for other in met:
         sizes = np.sort(setting.at_first[other].scale * np.diff(setting.shapes[other].box, axis=0)[0])
         narrow = float(sizes[1]) + row.thickness
@@ -79,7 +81,7 @@ def _comes_between(
         enough = int(row.segments * half / narrow) + 1
         dial = dials_of(type(row))["segments"]
         taken = isinstance(dial, Quantity) and dial.complaint(enough) is None
-        if taken and len(surface.nodes) * (enough / row.segments) ** 2 < MOST_VERTICES:
+        if taken and len(place) * (enough / row.segments) ** 2 < MOST_VERTICES:
             remedy = setting_to(f"Take {enough} segments", row.id, "segments", enough)
             yield Finding("comes between", row.id, "segments", f"{said} Take {enough} segments.", "doubtful", remedy)
         else:

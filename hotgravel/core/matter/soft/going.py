@@ -270,17 +270,18 @@ class Going:
     def _points(self, p: Vertices, dt: float) -> Energies:
         """The points of skins that meet what they collide with: those between vertices only where it may come through
         there."""
-        solver, closer, table = self.solver, self.solver.closer_skin, self.colliders.table
+        solver, table = self.solver, self.colliders.table
         room = solver.spacing + dt * float(p.speed.max(initial=0.0))
         low, high = p.position.min(axis=0, initial=np.inf) - room, p.position.max(axis=0, initial=-np.inf) + room
         which = np.flatnonzero(come_between(table, low, high, solver.spacing))
         if not len(which):
             return self._there(solver.skin)
-        between, near = np.flatnonzero(closer.numbers[:, 6] == 0.0), closer.numbers[:, 6] > 0.0
-        ends, close = closer.nodes[between, :2], np.empty(len(between), bool)
-        near_any(0.5 * (self.x[ends[:, 0]] + self.x[ends[:, 1]]), room, table, which, close)
-        near[between] = close
-        return self._there(closer.only(np.flatnonzero(near)))
+        closer = solver.closer_skin
+        between, meets = np.flatnonzero(closer.numbers[:, 6] == 0.0), np.ones(len(closer.nodes), bool)
+        ends, near = closer.nodes[between, :2], np.empty(len(between), bool)
+        near_any(0.5 * (self.x[ends[:, 0]] + self.x[ends[:, 1]]), room, table, which, near)
+        meets[between] = near
+        return self._there(closer.only(np.flatnonzero(meets)))
 
     def _have_all(self, nodes: Ints) -> Flags:
         """Which rows of vertices (m, k) are there with all of them."""

@@ -107,11 +107,12 @@ export function watchNotebook(root, { shot, frameNow, edited, pointed }) {
   document.body.addEventListener("htmx:confirm", (event) => {
     const { elt, path, verb, target, etc } = event.detail;
     if (target !== root || verb !== "post") return;
-    const values = { ...(etc?.values ?? saidBy(elt)) }, again = said(path, values) === saying;
-    if (!busy) { busy = true; saying = said(path, values); return; }
+    const values = { ...(etc?.values ?? saidBy(elt)) }, words = said(path, values);
+    if (!busy) { busy = true; saying = words; return; }
     event.preventDefault();
-    if (again && elt.matches("input.slot")) return;  // a field that is left after Enter changes once more
-    waiting.push({ path, values });
+    const last = waiting.at(-1)?.words ?? saying;
+    if (words === last && elt.matches("input.slot")) return;  // a field that is left after Enter changes once more
+    waiting.push({ path, values, words });
   });
   document.body.addEventListener("htmx:afterRequest", (event) => {
     if (event.detail.target !== root || event.detail.requestConfig.verb !== "post") return;
