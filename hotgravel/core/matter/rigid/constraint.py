@@ -4,13 +4,15 @@ import math
 
 from numba import njit
 
+from hotgravel.core.matter.rigid.leads import BY_A, BY_B, BY_EDGES, STILL_CROSSING
 from hotgravel.core.vectors import at, cross, dot, plus, put
 
 # Columns of a contact: where the bodies touch in their own frames, the normal from A to B, the gap at the look's start,
 # friction, bounce, rolling resistance in metres; then what the solver adds: the impulses along the normal, along two
 # tangents and against rolling, the mass that answers to rolling, the speed it was hit with, the sum of impulses of the
 # look, the arms from both centres, the gap now, a block for each of its three directions, the sums of impulses along
-# the tangents, and from which overlap on it is firm.
+# the tangents, from which overlap on it is firm, what leads it (see `leads.py`) with its directions in both bodies' own
+# frames, by how much these make the gap another than the normal tells, and how fast that changes.
 ANCHOR_A, ANCHOR_B, NORMAL, GAP, FRICTION, BOUNCE, ROLLING = 0, 3, 6, 9, 10, 11, 12
 PUSH, GRIP, ROLL, MASS_R, HIT, SUM, ARM_A, ARM_B, NOW = 13, 14, 16, 19, 20, 21, 22, 25, 28
 ALONG = 29
@@ -20,8 +22,8 @@ ALONG = 29
 # answers, and the speed along it that a unit impulse along the normal gives.
 SPIN_A, SPIN_B, MASS, COUPLED, BLOCK_WIDTH = 3, 6, 9, 10, 11
 FIRST, SECOND = ALONG + BLOCK_WIDTH, ALONG + 2 * BLOCK_WIDTH  # the tangents' blocks
-SUM_FIRST, SUM_SECOND, DEEP = (SECOND + BLOCK_WIDTH + n for n in range(3))
-CONTACT_WIDTH = DEEP + 1
+SUM_FIRST, SUM_SECOND, DEEP, LEADS = (SECOND + BLOCK_WIDTH + n for n in range(4))
+OWN_A, OWN_B, ASIDE, DRIFT, CONTACT_WIDTH = LEADS + 1, LEADS + 4, LEADS + 7, LEADS + 8, LEADS + 9
 
 
 @njit(cache=True, inline="always")
@@ -109,12 +111,23 @@ def _turned_by(r, i, c, k, anchor):
 
 
 @njit(cache=True, inline="always")
-def update_gap(position, r, c, k, a, b):
-    """The gap as it is now. Impulses act where the bodies touched at the look's start: a place that turned with them
-    would brake what rolls."""
+def update_gap(position, r, c, k, a, b, h):
+    """The gap as it is now, after h seconds, along what leads it. Impulses act where the bodies touched at the look's
+    start, and along the normal from then: a place that turned with them would brake what rolls."""
     there = plus(at(position, b), 1.0, _turned_by(r, b, c, k, ANCHOR_B))
     here = plus(at(position, a), 1.0, _turned_by(r, a, c, k, ANCHOR_A))
-    c[k, NOW] = c[k, GAP] + speed_along(c, k, NORMAL, plus(there, -1.0, here))
+    way, by = plus(there, -1.0, here), c[k, LEADS]
+    gone = straight = speed_along(c, k, NORMAL, way)
+    if by == BY_EDGES:
+        normal = cross(_turned_by(r, a, c, k, OWN_A), _turned_by(r, b, c, k, OWN_B))
+        long = math.sqrt(dot(normal, normal))
+        gone = dot(normal, way) / long if long > STILL_CROSSING else straight
+    elif by == BY_A:
+        gone = dot(_turned_by(r, a, c, k, OWN_A), way)
+    elif by == BY_B:
+        gone = dot(_turned_by(r, b, c, k, OWN_B), way)
+    c[k, NOW] = c[k, GAP] + gone
+    c[k, DRIFT], c[k, ASIDE] = (gone - straight - c[k, ASIDE]) / h, gone - straight
 
 
 @njit(cache=True, inline="always")

@@ -23,8 +23,11 @@ from hotgravel.core.matter.rigid.constraint import (
     FRICTION,
     GAP,
     HIT,
+    LEADS,
     NORMAL,
     NOW,
+    OWN_A,
+    OWN_B,
     PUSH,
     ROLL,
     ROLLING,
@@ -32,6 +35,9 @@ from hotgravel.core.matter.rigid.constraint import (
 )  # fmt: skip
 from hotgravel.core.matter.rigid.detect import (  # fmt: skip
     AT,
+    EDGE_A,
+    EDGE_B,
+    LEAD,
     POINT_WIDTH,
     SLOTS,
     THERE,
@@ -42,6 +48,7 @@ from hotgravel.core.matter.rigid.detect import (  # fmt: skip
 from hotgravel.core.matter.rigid.detect import GAP as POINT_GAP
 from hotgravel.core.matter.rigid.detect import NORMAL as POINT_NORMAL
 from hotgravel.core.matter.rigid.islands import STILL
+from hotgravel.core.matter.rigid.leads import BY_A, BY_B, BY_EDGES
 from hotgravel.core.matter.rigid.lumps import Lumps, Movers
 from hotgravel.core.matter.rigid.obstacles import Library, Standing, joined, scaled
 from hotgravel.core.matter.rigid.state import Bodies
@@ -219,7 +226,7 @@ def _warmed(keys, anchors, order, sorted_keys, old_anchors, old_impulses, near, 
 
 
 @njit(cache=True)
-def _tabled(points, one, other, place, turn, body, body_turn, friction, bounce, rolling, reach, table, own):
+def tabled(points, one, other, place, turn, body, body_turn, friction, bounce, rolling, reach, table, own):
     """Fill the table of contacts from points (k, POINT_WIDTH) between one and other (k,), of bodies and obstacles whose
     movers are at `place` (m, 3) and turned by `turn` (m, 3, 3), with how they rub, bounce, roll and reach (m,); and
     where in the other body the points lie, into `own` (k, 3), by which they are known later, whatever it moves with."""
@@ -234,7 +241,14 @@ def _tabled(points, one, other, place, turn, body, body_turn, friction, bounce, 
             for j in range(3):
                 own[k, i] += body_turn[b, j, i] * (at[AT + j] - body[b, j])
             c[NORMAL + i] = at[POINT_NORMAL + i]
-        c[GAP] = at[POINT_GAP]
+        c[GAP], c[LEADS] = at[POINT_GAP], at[LEAD]
+        edges = at[LEAD] == BY_EDGES
+        for side, by, edge, to in ((a, BY_A, EDGE_A, OWN_A), (b, BY_B, EDGE_B, OWN_B)):
+            if edges or at[LEAD] == by:
+                begin = edge if edges else POINT_NORMAL
+                for i in range(3):
+                    for j in range(3):
+                        c[to + i] += turn[side, j, i] * at[begin + j]
         c[FRICTION] = math.sqrt(friction[a] * friction[b])
         c[BOUNCE], c[ROLLING] = max(bounce[a], bounce[b]), max(rolling[a], rolling[b])
         c[DEEP] = LET * min(reach[a], reach[b])
@@ -329,7 +343,7 @@ def _joined(
     k = len(points)
     table, own = np.zeros((k, CONTACT_WIDTH)), np.empty((k, 3))
     moved = matrices(movers.turn)[lumps.of]
-    _tabled(
+    tabled(
         points, one_, other, np.concatenate([movers.place[lumps.of], there.place]),
         np.concatenate([moved, there.turn]), bodies.position, turn,
         *_surfaces(solver, bodies, there, ask), table, own,

@@ -5,13 +5,15 @@ import math
 import numpy as np
 from numba import njit, prange
 
+from hotgravel.core.matter.rigid.leads import BY_EDGES, OUT_A, OUT_B, OUT_LEAD, OUT_WIDTH
 from hotgravel.core.matter.rigid.patch import MOST_POINTS, ROOM, patch
 from hotgravel.core.matter.rigid.support import CORNERS, FACE, FACES, HULL, KIND, MOST_CORNERS, PART_WIDTH
 from hotgravel.core.shape.bvh import COUNT, FIRST
 
 SLOTS = 8  # points of contact between two bodies, or a body and an obstacle
-# Columns of a point: its place and normal (from A to B) in the world, the gap, 1 if it is there.
-AT, NORMAL, GAP, THERE, POINT_WIDTH = 0, 3, 6, 7, 8
+# Columns of a point: its place and normal (from A to B) in the world, the gap, 1 if it is there, what leads it (see
+# `leads.py`), and the edges of A and B that cross there.
+AT, NORMAL, GAP, THERE, LEAD, EDGE_A, EDGE_B, POINT_WIDTH = 0, 3, 6, 7, 8, 9, 12, 15
 FEW_TRIANGLES = 96  # of a mesh, that most bodies are near to
 LOT = 64  # pairs that share their scratch
 SEAM = 0.05  # the sine from which a contact leans over a triangle's edge
@@ -53,6 +55,12 @@ def _relative(turn_a, place_a, turn_b, place_b, r, p):
             r[c, k] = turn_a[0, c] * turn_b[0, k] + turn_a[1, c] * turn_b[1, k] + turn_a[2, c] * turn_b[2, k]
 
 
+@njit(cache=True, inline="always")
+def _turned(turn, c, of, i, first):
+    """How far a vector goes along the c-th axis of the world: three columns of a row, in a frame that is turned so."""
+    return turn[c, 0] * of[i, first] + turn[c, 1] * of[i, first + 1] + turn[c, 2] * of[i, first + 2]
+
+
 @njit(cache=True)
 def _to_world(out, count, turn, place, nx, ny, nz, slots, filled):
     """Points of a patch from A's frame into the slots of its pair. Returns how many slots are filled."""
@@ -62,9 +70,12 @@ def _to_world(out, count, turn, place, nx, ny, nz, slots, filled):
             if filled == len(slots):
                 continue
         for c in range(3):
-            slots[filled, AT + c] = place[c] + turn[c, 0] * out[i, 0] + turn[c, 1] * out[i, 1] + turn[c, 2] * out[i, 2]
+            slots[filled, AT + c] = place[c] + _turned(turn, c, out, i, 0)
             slots[filled, NORMAL + c] = turn[c, 0] * nx + turn[c, 1] * ny + turn[c, 2] * nz
-        slots[filled, GAP], slots[filled, THERE] = out[i, 3], 1.0
+            if out[i, OUT_LEAD] == BY_EDGES:
+                slots[filled, EDGE_A + c] = _turned(turn, c, out, i, OUT_A)
+                slots[filled, EDGE_B + c] = _turned(turn, c, out, i, OUT_B)
+        slots[filled, GAP], slots[filled, THERE], slots[filled, LEAD] = out[i, 3], 1.0, out[i, OUT_LEAD]
         filled += 1
     return filled
 
@@ -102,7 +113,7 @@ def touch_bodies(
     """
     lots = (len(pairs) + LOT - 1) // LOT
     for lot in prange(lots):
-        r, p, room, out = np.empty((3, 3)), np.empty(3), np.empty((ROOM, 4)), np.empty((MOST_POINTS, 4))
+        r, p, room, out = np.empty((3, 3)), np.empty(3), np.empty((ROOM, 4)), np.empty((MOST_POINTS, OUT_WIDTH))
         a, b = np.empty(PART_WIDTH), np.empty(PART_WIDTH)
         for k in range(lot * LOT, min(len(pairs), (lot + 1) * LOT)):
             i, j, filled = pairs[k, 0], pairs[k, 1], 0
@@ -252,7 +263,7 @@ def touch_obstacles(
     """
     for k in prange(len(pairs)):
         i, m = pairs[k, 0], pairs[k, 1]
-        r, p, room, out = np.empty((3, 3)), np.empty(3), np.empty((ROOM, 4)), np.empty((MOST_POINTS, 4))
+        r, p, room, out = np.empty((3, 3)), np.empty(3), np.empty((ROOM, 4)), np.empty((MOST_POINTS, OUT_WIDTH))
         _relative(turn_o[m], place_o[m], turn[i], position[i], r, p)
         kind = int(obstacles[m, 0])
         if kind <= 1:

@@ -1,4 +1,4 @@
-"""Where two convex parts touch, or will soon: a patch of at most four points with one normal.
+"""Where two convex parts touch, or will soon: a patch of a few points with one normal.
 
 The direction comes from the distance between the cores; the patch is the face of one part clipped to the sides of the
 other's (Sutherland and Hodgman 1974). Edges that cross have one point.
@@ -10,6 +10,7 @@ import numpy as np
 from numba import njit
 
 from hotgravel.core.matter.rigid.gjk import closest
+from hotgravel.core.matter.rigid.leads import BY_A, BY_B, BY_NOTHING, EVEN, OUT_LEAD, lead, lead_edges
 from hotgravel.core.matter.rigid.support import (
     BALL,
     BLOCK,
@@ -25,12 +26,12 @@ from hotgravel.core.matter.rigid.support import (
 )  # fmt: skip
 from hotgravel.core.vectors import at, cross, dot, mixed, plus, put
 
-MOST_POINTS = 4
+MOST_POINTS, FEW = 8, 4  # of a patch, and of one of faces that lie flat on one another, which all press
 FACING = 0.95  # the cosine from which on a face counts as what touches, not its edge
 LEANING = 0.7  # the same, where nothing parts them better than that face
 SAME = 0.05  # of the margins: gaps that differ by less are the same
 WIDE = MOST_CORNERS + 8  # corners of a face that has been clipped
-ROOM = 3 * WIDE  # rows of scratch, 4 wide; a simplex needs fewer
+ROOM = 4 * WIDE  # rows of scratch, 4 wide; a simplex needs fewer
 
 
 @njit(cache=True, inline="always")
@@ -140,15 +141,15 @@ def _clipped(poly, n, other, m, nx, ny, nz, spare):
 
 
 @njit(cache=True)
-def _four(points, n):
-    """Moves the four points (n, 4; the last is the gap) that say most to the front: the deepest, the one farthest from
-    it, the one farthest from both, and the one farthest on their other side."""
+def _to_the_front(points, n, most):
+    """Moves so many of the points (n, 4; the last is the gap) to the front as say most: the deepest, the one farthest
+    from it, and on, each farthest from those before it."""
     deep = 0
     for i in range(n):
         if points[i, 3] < points[deep, 3]:
             deep = i
     _swap(points, 0, deep)
-    for place in range(1, 4):
+    for place in range(1, most):
         best, at = -1.0, place
         for i in range(place, n):
             nearest = np.inf
@@ -186,6 +187,7 @@ def _face_on_face(
         x, y, z = _in_a(r, of_b[i, 0], of_b[i, 1], of_b[i, 2])
         of_b[i, 0], of_b[i, 1], of_b[i, 2] = x + px, y + py, z + pz
     gx, gy, gz = _in_a(r, bx, by, bz)
+    leans = abs(ax * gx + ay * gy + az * gz) < EVEN
     along_a = ax * nx + ay * ny + az * nz if n_a > 2 else -1.0
     along_b = bx * lx + by * ly + bz * lz if n_b > 2 else -1.0
     apart_a = apart_b = -np.inf
@@ -195,11 +197,15 @@ def _face_on_face(
         apart_b = -_overlap(part_a, corners_a, part_b, corners_b, r, px, py, pz, -gx, -gy, -gz)
     alike = SAME * (part_a[MARGIN] + part_b[MARGIN])
     if max(along_a, along_b) <= FACING and max(apart_a, apart_b) < gap - alike:
+        lead_edges(out, of_a, n_a, of_b, n_b, (nx, ny, nz))
         return 0, 0.0, 0.0, 0.0
     if apart_a >= apart_b - alike:
         way, ref, m, cut, n, gx, gy, gz = 1.0, of_a, n_a, of_b, n_b, ax, ay, az
     else:
         way, ref, m, cut, n, gx, gy, gz = -1.0, of_b, n_b, of_a, n_a, -gx, -gy, -gz
+    whole, many, own = room[3 * WIDE :], n if n > 2 and m > 2 and leans else 0, BY_A if way > 0.0 else BY_B
+    for i in range(many):
+        put(whole, i, at(cut, i))
     n, count = _clipped(cut, n, ref, m, way * gx, way * gy, way * gz, spare), 0
     for i in range(n):
         g = way * (gx * (cut[i, 0] - ref[0, 0]) + gy * (cut[i, 1] - ref[0, 1]) + gz * (cut[i, 2] - ref[0, 2]))
@@ -209,12 +215,17 @@ def _face_on_face(
         cut[count, 0], cut[count, 1] = cut[i, 0] - half * gx, cut[i, 1] - half * gy
         cut[count, 2], cut[count, 3] = cut[i, 2] - half * gz, g
         count += 1
-    if count > MOST_POINTS:
-        _four(cut, count)
-        count = MOST_POINTS
+    most = MOST_POINTS if leans else FEW
+    if count > most:
+        _to_the_front(cut, count, most)
+        count = most
     for i in range(count):
         for c in range(4):
             out[i, c] = cut[i, c]
+        out[i, OUT_LEAD] = own if leans else BY_NOTHING
+        if many > 0:
+            point = plus(at(cut, i), 0.5 * way * cut[i, 3], (gx, gy, gz))
+            lead(out, i, point, ref, m, (way * gx, way * gy, way * gz), whole, many, (gx, gy, gz), own)
     return count, gx, gy, gz
 
 
@@ -223,8 +234,8 @@ def patch(
     part_a, corners_a, cores_a, faces_a, normals_a, part_b, corners_b, cores_b, faces_b, normals_b, r, px, py, pz,
     reach, side, out, room,
 ):  # fmt: skip
-    """Points where A touches B or is nearer than `reach`, with their gaps, into `out` (MOST_POINTS, 4), in A's frame,
-    half way between both surfaces. Returns how many, and the normal from A to B.
+    """Points where A touches B or is nearer than `reach`, in A's frame, half way between both surfaces, with their gaps
+    and what leads them, into `out` (MOST_POINTS, OUT_WIDTH). Returns how many, and the normal from A to B.
 
     B stands at (px, py, pz) in A's frame, turned by r. `side` is 0, or 1 or -1 for a sheet: the side of its first face
     that B is on. room (ROOM, 4) is scratch.
@@ -252,6 +263,8 @@ def patch(
         )  # fmt: skip
         if count > 0:
             return count, gx, gy, gz
+    else:
+        out[0, OUT_LEAD] = BY_NOTHING
     if deep:
         bx, by, bz = support(part_b, corners_b, False, lx, ly, lz)
         bx, by, bz = _in_a(r, bx, by, bz)

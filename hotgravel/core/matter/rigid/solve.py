@@ -16,6 +16,7 @@ from hotgravel.core.matter.rigid.constraint import (
     BOUNCE,
     COUPLED,
     DEEP,
+    DRIFT,
     FIRST,
     FRICTION,
     GRIP,
@@ -40,8 +41,9 @@ from hotgravel.core.matter.rigid.constraint import (
 )  # fmt: skip
 from hotgravel.core.shape.turns import turn_matrix, turned_after
 
-STIFFNESS = 60.0  # Hz: how fast overlaps are opened, at most; never more than a quarter of the substeps' rate
+STIFFNESS = 120.0  # Hz: how fast overlaps are opened, at most; never more than a quarter of the substeps' rate
 DAMPING = 10.0  # of critical: so softly that what lies on something does not tremble
+STIRRED = 0.05  # m/s: a body that a push has made so much faster may hand on a blow
 FIRM = 1.0  # the same where overlaps are deep, which are opened at a quarter of that rate
 FASTEST_PUSH = 4.0  # m/s: overlaps are opened no faster
 
@@ -108,18 +110,21 @@ def _inverse(r, share):
 
 
 @njit(cache=True)
-def _solve(position, velocity, spin, r, inverse, light, c, one, other, h, pushing, opening, free):
-    """One round over all contacts: the pushing one of a substep, or the one after bodies have moved, which ends it.
-    They go to and fro, so that a push runs through a heap either way. `opening` has (rate, mass share, impulse share)
-    between bodies, where these overlap deeply and against what does not give, and what share of the overlap up to
-    which they are soft does not count where they are firm: so their push is the same there."""
-    soft, firm, hard, left = opening
+def _solve(position, velocity, spin, r, inverse, light, c, one, other, h, pushing, again, opening, free, stirred):
+    """One round over all contacts: a pushing one of a substep, or the one after bodies have moved, which ends it. They
+    go to and fro, so that a push runs through a heap either way; `again` goes back through those contacts alone that
+    have bodies which a round has `stirred` (n,), so that a blow runs on before they move. `opening` has (rate, mass
+    share, impulse share) where bodies overlap and where they do so deeply, and what share of the overlap up to which
+    they are soft does not count where they are firm: so their push is the same there."""
+    soft, firm, left = opening
     for turn in range(len(c)):
-        k = turn if pushing else len(c) - 1 - turn
+        k = turn if pushing and not again else len(c) - 1 - turn
         a, b = one[k], other[k]
+        if again and not (stirred[a] or stirred[b]):
+            continue
         was = c[k, PUSH]
         if not pushing:
-            update_gap(position, r, c, k, a, b)
+            update_gap(position, r, c, k, a, b, h)
             if was == 0.0 and c[k, NOW] > 0.0:
                 continue  # it may still bounce when it gets there
         between = relative_velocity(velocity, spin, c, k, a, b)
@@ -128,13 +133,12 @@ def _solve(position, velocity, spin, r, inverse, light, c, one, other, h, pushin
         if c[k, NOW] > 0.0:
             bias = c[k, NOW] / h
         elif pushing:
-            if light[a] == 0.0 or light[b] == 0.0:
-                (rate, mass, keep), deep = hard, c[k, NOW]
-            elif c[k, NOW] < -c[k, DEEP]:
-                (rate, mass, keep), deep = firm, c[k, NOW] + left * c[k, DEEP]
-            else:
-                (rate, mass, keep), deep = soft, c[k, NOW]
-            bias = max(rate * deep, -FASTEST_PUSH)
+            (rate, mass, keep), deep = soft, c[k, NOW]
+            if deep < -c[k, DEEP] and light[a] > 0.0 and light[b] > 0.0:
+                (rate, mass, keep), deep = firm, deep + left * c[k, DEEP]
+            bias = rate * deep
+        if pushing:
+            bias = max(bias + min(c[k, DRIFT], 0.0), -FASTEST_PUSH)
         if was == 0.0:
             if speed + bias >= 0.0:
                 continue
@@ -144,6 +148,9 @@ def _solve(position, velocity, spin, r, inverse, light, c, one, other, h, pushin
         c[k, PUSH] = push
         free[a], free[b] = False, False
         more, f1, f2 = push - was, c[k, GRIP], c[k, GRIP + 1]
+        if pushing:
+            stirred[a] |= abs(more) * light[a] > STIRRED
+            stirred[b] |= abs(more) * light[b] > STIRRED
         slip1 = speed_along(c, k, FIRST, between) + more * c[k, FIRST + COUPLED]
         slip2 = speed_along(c, k, SECOND, between) + more * c[k, SECOND + COUPLED]
         g1, g2 = grip(c, k, f1, f2, slip1, slip2, c[k, FRICTION] * push)
@@ -194,12 +201,12 @@ def advance_bodies(
     inverse = _inverse(r, share)
     hertz = min(STIFFNESS, 0.25 / h)
     soft, firm = softness(hertz, DAMPING, h), softness(0.25 / h, FIRM, h)
-    hard = softness(min(2.0 * hertz, 0.5 / h), DAMPING, h)
-    opening = soft, firm, hard, 1.0 - (4.0 * hertz * h) ** 2
+    opening = soft, firm, 1.0 - (4.0 * hertz * h) ** 2
     bouncing = (contacts[:, BOUNCE] > 0.0).any()
     for k in range(len(contacts)):
         prepare(r, inverse, light, share, contacts, k, one[k], other[k])
     middle, half = np.empty((3, 3)), np.empty(4)
+    stirred = np.empty(n, np.bool_)
     free = np.empty(n, np.bool_)  # touched by nobody in a substep: such bodies fall as the closed form has it
     for _step in range(substeps):
         free[:] = True
@@ -219,10 +226,18 @@ def advance_bodies(
                     twist(spin, inverse, a, b, contacts[k, ROLL], contacts[k, ROLL + 1], contacts[k, ROLL + 2])
         if bouncing:
             bounce(position, velocity, spin, light, contacts, one, other, h, free)
-        _solve(position, velocity, spin, r, inverse, light, contacts, one, other, h, True, opening, free)
+        stirred[:] = False
+        for again in (False, True):
+            if not again or stirred.any():
+                _solve(
+                    position, velocity, spin, r, inverse, light, contacts, one, other, h, True, again, opening, free,
+                    stirred,
+                )  # fmt: skip
         for i in range(n):
             if free[i] and light[i] > 0.0:
                 for c in range(3):
                     position[i, c] -= 0.5 * h * h * pull[i, c]
             _spin_on(position, q, velocity, spin, r, light, inertia, share, balls, i, h, middle, half)
-        _solve(position, velocity, spin, r, inverse, light, contacts, one, other, h, False, opening, free)
+        _solve(
+            position, velocity, spin, r, inverse, light, contacts, one, other, h, False, False, opening, free, stirred
+        )  # fmt: skip

@@ -7,7 +7,11 @@ from scipy.optimize import brentq, nnls
 from scipy.spatial import ConvexHull
 from scipy.spatial.transform import Rotation
 
+from hotgravel.core.matter.rigid.constraint import CONTACT_WIDTH, LEADS, NOW, update_gap
+from hotgravel.core.matter.rigid.contacts import tabled
+from hotgravel.core.matter.rigid.detect import POINT_WIDTH, SLOTS, THERE, touch_bodies
 from hotgravel.core.matter.rigid.gjk import SIMPLEX, closest
+from hotgravel.core.matter.rigid.leads import BY_NOTHING, OUT_WIDTH
 from hotgravel.core.matter.rigid.model import NotSolid, convex_parts, hull_of, model_of
 from hotgravel.core.matter.rigid.patch import MOST_POINTS, ROOM, patch
 from hotgravel.core.matter.rigid.support import CORNERS, HULL, KIND, MOST_CORNERS, PART_WIDTH, support
@@ -84,7 +88,7 @@ def test_a_cube_that_lies_almost_flat_over_a_wide_plate_is_as_far_off_as_its_low
 def test_cubes_touch_where_they_are_not_where_their_cores_round_them():
     cube = props.Box(width=2, height=2, depth=2)
     sides = np.array(np.meshgrid(*[[-1.0, 1.0]] * 3)).reshape(3, -1).T
-    part, room, points = model_of(cube, *mesh(cube)).parts[0], np.zeros((ROOM, 4)), np.zeros((MOST_POINTS, 4))
+    part, room, points = model_of(cube, *mesh(cube)).parts[0], np.zeros((ROOM, 4)), np.zeros((MOST_POINTS, OUT_WIDTH))
     off, nothing, no_face = [], np.zeros((0, 3)), np.zeros((0, MOST_CORNERS), np.int64)
     for pair in range(200):
         turn = Rotation.random(random_state=pair)
@@ -96,6 +100,43 @@ def test_cubes_touch_where_they_are_not_where_their_cores_round_them():
         off.append(abs(points[:many, 3].min() - 0.02))
     assert np.percentile(off, 90) < 0.002  # of half a side
     assert max(off) < 0.05
+
+
+def told_after(table, place, turn):
+    """The least gap of the contacts of two bodies, as they are known where these have gone since."""
+    for k in range(len(table)):
+        update_gap(place, turn, table, k, 0, 1, 0.01)
+    return table[:, NOW].min()
+
+
+def test_gaps_are_known_as_cubes_slide_and_turn_over_one_anothers_edges():
+    cube = props.Box(width=2, height=2, depth=2)
+    sides = np.array(np.meshgrid(*[[-1.0, 1.0]] * 3)).reshape(3, -1).T
+    part, nothing, no_face = model_of(cube, *mesh(cube)).parts, np.zeros((0, 3)), np.zeros((0, MOST_CORNERS), np.int64)
+    off, off_by_the_first_normal = [], []
+    for pair in range(200):
+        dice = np.random.default_rng(pair)
+        turn, way = Rotation.random(random_state=pair), Rotation.random(random_state=1000 + pair).as_matrix()[0]
+        far = brentq(lambda x: distance_by_program(sides, turn.apply(sides) + x * way) - 0.02, 1.0, 4.0)  # noqa: B023
+        place, turns = np.stack([np.zeros(3), far * way]), np.stack([np.eye(3), turn.as_matrix()])
+        slots, one = np.zeros((1, SLOTS, POINT_WIDTH)), np.zeros(2, np.int64)
+        own = part, nothing, nothing, no_face, nothing
+        touch_bodies(np.array([[0, 1]]), place, turns, one, one + 1, *own, np.full(1, 0.5), slots)
+        points = slots[0, slots[0, :, THERE] > 0.0]
+        table, even, where = np.zeros((len(points), CONTACT_WIDTH)), np.ones(2), np.zeros((len(points), 3))
+        ends = np.zeros(len(points), np.int64), np.ones(len(points), np.int64)
+        tabled(points, *ends, place, turns, place, turns, even, even, even, even, table, where)
+        gone = Rotation.from_rotvec(dice.normal(scale=0.03, size=3)) * turn
+        place[1] += dice.normal(scale=0.03, size=3)
+        true = distance_by_program(sides, gone.apply(sides) + place[1])
+        if true > 1e-6:
+            turns[1] = gone.as_matrix()
+            off.append(abs(told_after(table, place, turns) - true))
+            table[:, LEADS] = BY_NOTHING
+            off_by_the_first_normal.append(abs(told_after(table, place, turns) - true))
+    assert len(off) > 50
+    for share, less in ((50, 0.1), (90, 0.3)):
+        assert np.percentile(off, share) < less * np.percentile(off_by_the_first_normal, share)
 
 
 def test_a_core_lies_the_margin_within():
