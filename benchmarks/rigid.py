@@ -161,7 +161,7 @@ def main() -> None:
         print(f"  ours over {name} at 240 Hz: {mine / took:.3f}")
         if deepest > overlap:
             continue
-        for rate in (72, 96, 120, 144, 168, 192):
+        for rate in (72, 96, 120, 144, 168, 192, 216):
             took, deepest = told(f"{name} {rate} Hz", lambda other=other, rate=rate: other(800, rate))
             if deepest <= overlap:
                 print(f"  ours over {name} at an overlap no deeper: {mine / took:.3f}")
