@@ -21,7 +21,7 @@ SQUARE = 0.99  # the same, where no face touches
 
 
 @njit(cache=True)
-def cross_there(out, i, one, other, normal, else_by):
+def _cross_there(out, i, one, other, normal, else_by):
     """Have edges of A and B lead the i-th point, where they cross; else what `else_by` says."""
     one, other = times(1.0 / math.sqrt(dot(one, one)), one), times(1.0 / math.sqrt(dot(other, other)), other)
     way = cross(one, other)
@@ -57,13 +57,13 @@ def lead(out, i, point, ref, m, up, whole, many, normal, own):
         if far < best:
             best, other = far, way
     if own == BY_A:
-        cross_there(out, i, edge, other, normal, own)
+        _cross_there(out, i, edge, other, normal, own)
     else:
-        cross_there(out, i, other, edge, normal, own)
+        _cross_there(out, i, other, edge, normal, own)
 
 
 @njit(cache=True)
-def square_edge(face, n, normal):
+def _square_edge(face, n, normal):
     """The edge of a face (n corners) that goes farthest along a normal."""
     best, found = -math.inf, (0.0, 0.0, 0.0)
     for i in range(n):
@@ -78,10 +78,9 @@ def square_edge(face, n, normal):
 def lead_edges(out, of_a, n_a, of_b, n_b, normal):
     """Have edges of two faces lead the first point: those that go farthest along the normal from A to B, if it is
     square to both."""
-    out[0, OUT_LEAD] = BY_NOTHING
     if n_a <= 2 or n_b <= 2:
         return
-    one, other = square_edge(of_a, n_a, normal), square_edge(of_b, n_b, times(-1.0, normal))
+    one, other = _square_edge(of_a, n_a, normal), _square_edge(of_b, n_b, times(-1.0, normal))
     way = cross(one, other)
     if abs(dot(way, normal)) > SQUARE * math.sqrt(dot(way, way)):
-        cross_there(out, 0, one, other, normal, BY_NOTHING)
+        _cross_there(out, 0, one, other, normal, BY_NOTHING)

@@ -256,6 +256,7 @@ def patch(
     if gap > reach:
         return 0, 0.0, 0.0, 0.0
     lx, ly, lz = _in_b(r, -nx, -ny, -nz)
+    out[0, OUT_LEAD] = BY_NOTHING
     if int(part_a[KIND]) != BALL and int(part_b[KIND]) != BALL:
         count, gx, gy, gz = _face_on_face(
             part_a, corners_a, faces_a, normals_a, part_b, corners_b, faces_b, normals_b, r, px, py, pz, nx, ny, nz,
@@ -263,8 +264,6 @@ def patch(
         )  # fmt: skip
         if count > 0:
             return count, gx, gy, gz
-    else:
-        out[0, OUT_LEAD] = BY_NOTHING
     if deep:
         bx, by, bz = support(part_b, corners_b, False, lx, ly, lz)
         bx, by, bz = _in_a(r, bx, by, bz)
