@@ -21,17 +21,16 @@ SQUARE = 0.99  # the same, where no face touches
 
 
 @njit(cache=True)
-def _cross_there(out, i, one, other, normal, else_by):
-    """Have edges of A and B lead the i-th point, where they cross; else what `else_by` says."""
-    one, other = times(1.0 / math.sqrt(dot(one, one)), one), times(1.0 / math.sqrt(dot(other, other)), other)
-    way = cross(one, other)
+def _cross_there(out, i, one, other, normal, alike):
+    """Have edges of A and B lead the i-th point, if they cross and the normal is square to both: by at least such a
+    cosine with what is."""
+    way, sizes = cross(one, other), math.sqrt(dot(one, one) * dot(other, other))
     long, along = math.sqrt(dot(way, way)), dot(way, normal)
-    if long < CROSSING or abs(along) < ALIKE * long:
-        out[i, OUT_LEAD] = else_by
+    if long <= CROSSING * sizes or abs(along) < alike * long:
         return
     out[i, OUT_LEAD] = BY_EDGES
-    put(out[:, OUT_A : OUT_A + 3], i, times(math.copysign(1.0, along), one))
-    put(out[:, OUT_B : OUT_B + 3], i, other)
+    put(out[:, OUT_A : OUT_A + 3], i, times(math.copysign(1.0 / math.sqrt(dot(one, one)), along), one))
+    put(out[:, OUT_B : OUT_B + 3], i, times(1.0 / math.sqrt(dot(other, other)), other))
 
 
 @njit(cache=True)
@@ -45,8 +44,8 @@ def lead(out, i, point, ref, m, up, whole, many, normal, own):
         way = plus(at(ref, k + 1 if k + 1 < m else 0), -1.0, start)
         if abs(dot(cross(way, up), plus(point, -1.0, start))) < ON * dot(way, way):
             sides, edge = sides + 1, way
+    out[i, OUT_LEAD] = own if sides < 2 else BY_A + BY_B - own
     if sides != 1:
-        out[i, OUT_LEAD] = own if sides == 0 else BY_A + BY_B - own
         return
     best, other = math.inf, (0.0, 0.0, 0.0)
     for k in range(many):
@@ -57,13 +56,13 @@ def lead(out, i, point, ref, m, up, whole, many, normal, own):
         if far < best:
             best, other = far, way
     if own == BY_A:
-        _cross_there(out, i, edge, other, normal, own)
+        _cross_there(out, i, edge, other, normal, ALIKE)
     else:
-        _cross_there(out, i, other, edge, normal, own)
+        _cross_there(out, i, other, edge, normal, ALIKE)
 
 
 @njit(cache=True)
-def _square_edge(face, n, normal):
+def _farthest_edge(face, n, normal):
     """The edge of a face (n corners) that goes farthest along a normal."""
     best, found = -math.inf, (0.0, 0.0, 0.0)
     for i in range(n):
@@ -78,9 +77,6 @@ def _square_edge(face, n, normal):
 def lead_edges(out, of_a, n_a, of_b, n_b, normal):
     """Have edges of two faces lead the first point: those that go farthest along the normal from A to B, if it is
     square to both."""
-    if n_a <= 2 or n_b <= 2:
-        return
-    one, other = _square_edge(of_a, n_a, normal), _square_edge(of_b, n_b, times(-1.0, normal))
-    way = cross(one, other)
-    if abs(dot(way, normal)) > SQUARE * math.sqrt(dot(way, way)):
-        _cross_there(out, 0, one, other, normal, BY_NOTHING)
+    if n_a > 2 and n_b > 2:
+        one, other = _farthest_edge(of_a, n_a, normal), _farthest_edge(of_b, n_b, times(-1.0, normal))
+        _cross_there(out, 0, one, other, normal, SQUARE)

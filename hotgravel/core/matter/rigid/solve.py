@@ -137,7 +137,7 @@ def _solve(position, velocity, spin, r, inverse, light, c, one, other, h, pushin
             if deep < -c[k, DEEP] and light[a] > 0.0 and light[b] > 0.0:
                 (rate, mass, keep), deep = firm, deep + left * c[k, DEEP]
             bias = rate * deep
-        if pushing:
+        if pushing:  # what turning brings nearer is braked, but leaves no speed behind
             bias = max(bias + min(c[k, DRIFT], 0.0), -FASTEST_PUSH)
         if was == 0.0:
             if speed + bias >= 0.0:
