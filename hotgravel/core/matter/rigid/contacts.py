@@ -1,6 +1,5 @@
 """Contacts from step to step: found anew, with the impulses that they had before."""
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
@@ -14,53 +13,20 @@ from hotgravel.core.drive.value import one
 from hotgravel.core.lengths import lengths
 from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.elements import places_of
-from hotgravel.core.matter.rigid.constraint import (
-    ANCHOR_A,
-    ANCHOR_B,
-    BOUNCE,
-    CONTACT_WIDTH,
-    DEEP,
-    FRICTION,
-    GAP,
-    HIT,
-    LEADS,
-    NORMAL,
-    NOW,
-    OWN_A,
-    OWN_B,
-    PUSH,
-    ROLL,
-    ROLLING,
-    SUM,
-)  # fmt: skip
-from hotgravel.core.matter.rigid.detect import (  # fmt: skip
-    AT,
-    EDGE_A,
-    EDGE_B,
-    LEAD,
-    POINT_WIDTH,
-    SLOTS,
-    THERE,
-    sweep_pairs,
-    touch_bodies,
-    touch_obstacles,
-)
-from hotgravel.core.matter.rigid.detect import GAP as POINT_GAP
-from hotgravel.core.matter.rigid.detect import NORMAL as POINT_NORMAL
+from hotgravel.core.matter.rigid.constraint import CONTACT_WIDTH, GAP, HIT, NORMAL, NOW, PUSH, ROLL, SUM
+from hotgravel.core.matter.rigid.detect import Touches, room_for, sweep_pairs, touch_bodies, touch_obstacles
 from hotgravel.core.matter.rigid.islands import STILL
-from hotgravel.core.matter.rigid.leads import BY_A, BY_B, BY_EDGES
 from hotgravel.core.matter.rigid.lumps import Lumps, Movers
 from hotgravel.core.matter.rigid.obstacles import Library, Standing, joined, scaled
 from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.matter.rigid.support import PART_WIDTH, support
+from hotgravel.core.matter.rigid.table import tabled, warmed
 from hotgravel.core.shape.turns import matrices
 
 if TYPE_CHECKING:
     from hotgravel.core.matter.rigid.slack import Slack
     from hotgravel.core.matter.rigid.solver import RigidSolver
 
-SAME = 0.15  # of a body's reach: an earlier point so near is the same
-LET = 0.005  # of the smaller body's reach: overlaps up to so much are opened softly
 SLOP = 0.01  # of a body's reach: how far apart points count though nothing moves
 IMPULSES = slice(PUSH, ROLL + 3)
 KEPT = ("ids", "anchor", "impulses", "place", "normal", "total", "gap")
@@ -182,78 +148,6 @@ def boxes(position, turn, first, count, parts, corners, low, high):
                 low[i, c] = min(low[i, c], position[i, c] + x * sx + y * sy + z * sz)
 
 
-@njit(cache=True)
-def _in_slots(slots):
-    """The points (k, POINT_WIDTH) that are in slots (pairs, SLOTS, POINT_WIDTH), and the pair (k,) of each."""
-    many, k = 0, 0
-    for n in range(len(slots)):
-        for i in range(SLOTS):
-            if slots[n, i, THERE] == 0.0:  # they are filled in order
-                break
-            many += 1
-    pair, points = np.empty(many, np.int64), np.empty((many, POINT_WIDTH))
-    for n in range(len(slots)):
-        for i in range(SLOTS):
-            if slots[n, i, THERE] == 0.0:
-                break
-            pair[k], points[k] = n, slots[n, i]
-            k += 1
-    return pair, points
-
-
-@njit(cache=True)
-def _warmed(keys, anchors, order, sorted_keys, old_anchors, old_impulses, near, impulses):
-    """Give each new point (k,) the impulses of the nearest old one with the same key, if it is near enough; each old
-    one is given once."""
-    used = np.zeros(len(order), np.bool_)
-    for k in range(len(keys)):
-        start = np.searchsorted(sorted_keys, keys[k])
-        best, at = near[k] * near[k], -1
-        for s in range(start, len(order)):
-            if sorted_keys[s] != keys[k]:
-                break
-            if used[s]:
-                continue
-            d = 0.0
-            for c in range(3):
-                d += (old_anchors[order[s], c] - anchors[k, c]) ** 2
-            if d < best:
-                best, at = d, s
-        if at >= 0:
-            used[at] = True
-            for c in range(6):
-                impulses[k, c] = old_impulses[order[at], c]
-
-
-@njit(cache=True)
-def tabled(points, one, other, place, turn, body, body_turn, friction, bounce, rolling, reach, table, own):
-    """Fill the table of contacts from points (k, POINT_WIDTH) between one and other (k,), of bodies and obstacles whose
-    movers are at `place` (m, 3) and turned by `turn` (m, 3, 3), with how they rub, bounce, roll and reach (m,); and
-    where in the other body the points lie, into `own` (k, 3), by which they are known later, whatever it moves with."""
-    for k in range(len(points)):
-        c, a, b, at = table[k], one[k], other[k], points[k]
-        for i in range(3):
-            # Both anchors are at the middle of the gap, so that they say nothing of it.
-            for side, anchor in ((a, ANCHOR_A), (b, ANCHOR_B)):
-                for j in range(3):
-                    c[anchor + i] += turn[side, j, i] * (at[AT + j] - place[side, j])
-            own[k, i] = 0.0
-            for j in range(3):
-                own[k, i] += body_turn[b, j, i] * (at[AT + j] - body[b, j])
-            c[NORMAL + i] = at[POINT_NORMAL + i]
-        c[GAP], c[LEADS] = at[POINT_GAP], at[LEAD]
-        edges = at[LEAD] == BY_EDGES
-        for side, by, edge, to in ((a, BY_A, EDGE_A, OWN_A), (b, BY_B, EDGE_B, OWN_B)):
-            if edges or at[LEAD] == by:
-                begin = edge if edges else POINT_NORMAL
-                for i in range(3):
-                    for j in range(3):
-                        c[to + i] += turn[side, j, i] * at[begin + j]
-        c[FRICTION] = math.sqrt(friction[a] * friction[b])
-        c[BOUNCE], c[ROLLING] = max(bounce[a], bounce[b]), max(rolling[a], rolling[b])
-        c[DEEP] = LET * min(reach[a], reach[b])
-
-
 def found_contacts(
     solver: "RigidSolver", bodies: Bodies, lumps: Lumps, movers: Movers, slack: "Slack", old: Contacts, there: Standing,
     ask: Ask, dt: float,
@@ -273,24 +167,25 @@ def found_contacts(
     pairs = pairs[(lumps.of[one] != lumps.of[other]) & ((bodies.supported[one] == 0) | (bodies.supported[other] == 0))]
     one, other = pairs.T
     reach = lengths(ahead[one] - ahead[other]) + slop[one] + slop[other]
-    slots = np.zeros((len(pairs), SLOTS, POINT_WIDTH))
+    between = room_for(pairs)
     touch_bodies(
         pairs, bodies.position, turn, first, count, library.parts, library.corners, library.cores, library.faces,
-        library.normals, reach, slots,
+        library.normals, reach, between.slots, between.counts,
     )  # fmt: skip
-    slack.allow(bodies, pairs, slots)
-    with_o = _near_obstacles(bodies, low, high, there)
-    reach_o = np.linalg.norm(ahead[with_o[:, 0]] - dt * there.velocity[with_o[:, 1]], axis=1) + slop[with_o[:, 0]]
+    slack.allow(bodies, between)
+    pairs = _near_obstacles(bodies, low, high, there)
+    what, who = pairs.T
+    reach = lengths(ahead[who] - dt * there.velocity[what]) + slop[who] + there.thickness[what]
+    reach += dt * lengths(there.spin[what]) * lengths(bodies.position[who] - there.place[what])
     whole, begins = _with_obstacles(solver.cache, library, there)
-    far = np.linalg.norm(bodies.position[with_o[:, 0]] - there.place[with_o[:, 1]], axis=1)
-    reach_o += dt * np.linalg.norm(there.spin[with_o[:, 1]], axis=1) * far + there.thickness[with_o[:, 1]]
-    slots_o = np.zeros((len(with_o), SLOTS, POINT_WIDTH))
+    standing = room_for(pairs)
     touch_obstacles(
-        with_o, bodies.position, turn, bodies.radius, first, count, whole.parts, whole.corners, whole.cores,
+        pairs, bodies.position, turn, bodies.radius, first, count, whole.parts, whole.corners, whole.cores,
         whole.faces, whole.normals, there.table, there.place, there.turn, there.scale, there.part + begins,
-        solver.tree, reach_o, slots_o,
+        solver.tree, reach, standing.slots, standing.counts,
     )  # fmt: skip
-    return _joined(solver, bodies, turn, lumps, movers, old, there, ask, (pairs, slots), (with_o, slots_o))
+    standing = standing._replace(pairs=np.stack([n + what, who], axis=1))
+    return _joined(solver, bodies, turn, lumps, movers, old, there, ask, (standing, between))
 
 
 def near_pairs(bodies: Bodies, low: Array, high: Array) -> NDArray[np.int64]:
@@ -301,9 +196,9 @@ def near_pairs(bodies: Bodies, low: Array, high: Array) -> NDArray[np.int64]:
     while True:
         awake = (bodies.asleep == 0) & ((bodies.supported == 0) | (bodies.speed > 0.0))
         most = max(1024, 16 * len(bodies))
-        pairs, found = sweep_pairs(low, high, order, awake, np.array([most, axis]))
+        pairs, found = sweep_pairs(low, high, order, awake, axis, most)
         if found > most:
-            pairs, found = sweep_pairs(low, high, order, awake, np.array([found, axis]))
+            pairs, found = sweep_pairs(low, high, order, awake, axis, found)
         pairs = pairs[:found]
         pairs = pairs[np.argsort(keys_of(pairs))]
         if not bodies.asleep.any():
@@ -319,51 +214,46 @@ def near_pairs(bodies: Bodies, low: Array, high: Array) -> NDArray[np.int64]:
 
 
 def _near_obstacles(bodies: Bodies, low: Array, high: Array, there: Standing) -> NDArray[np.int64]:
-    """Pairs of a body that is awake and an obstacle that it may meet."""
-    met: NDArray[np.bool_] = ((bodies.asleep == 0) & (bodies.supported == 0))[:, None]
-    met = met & ((there.whom < 0) | (bodies.state[:, None] == there.whom))
-    skin = there.thickness[None, :, None]
-    met &= (low[:, None] <= there.high[None] + skin).all(axis=2) & (high[:, None] >= there.low[None] - skin).all(axis=2)
-    found: NDArray[np.int64] = np.ascontiguousarray(np.argwhere(met))
+    """Pairs of an obstacle and a body that is awake and may meet it."""
+    awake = (bodies.asleep == 0) & (bodies.supported == 0)
+    met = np.empty((len(bodies), len(there.whom)), bool)
+    for m, whom in enumerate(there.whom):
+        met[:, m] = awake if whom < 0 else awake & (bodies.state == whom)
+        skin = there.thickness[m]
+        for c in range(3):
+            met[:, m] &= (low[:, c] <= there.high[m, c] + skin) & (high[:, c] >= there.low[m, c] - skin)
+    found: NDArray[np.int64] = np.ascontiguousarray(np.argwhere(met)[:, ::-1])
     return found
 
 
 def _joined(
     solver: "RigidSolver", bodies: Bodies, turn: Array, lumps: Lumps, movers: Movers, old: Contacts, there: Standing,
-    ask: Ask, between: tuple[NDArray[np.int64], Array], standing: tuple[NDArray[np.int64], Array],
+    ask: Ask, touches: tuple[Touches, Touches],
 ) -> Contacts:  # fmt: skip
-    """All points as contacts of bodies that are turned by `turn` (n, 3, 3), with the impulses that they had."""
-    n = len(bodies)
-    (pairs, slots), (with_o, slots_o) = between, standing
-    (which, own_points), (which_o, standing_points) = _in_slots(slots), _in_slots(slots_o)
-    points = np.concatenate([standing_points, own_points])
-    one_ = np.concatenate([n + with_o[which_o, 1], pairs[which, 0]])
-    other = np.concatenate([with_o[which_o, 0], pairs[which, 1]])
-    points[: len(which_o), POINT_GAP] -= there.thickness[with_o[which_o, 1]]
-    k = len(points)
-    table, own = np.zeros((k, CONTACT_WIDTH)), np.empty((k, 3))
-    moved = matrices(movers.turn)[lumps.of]
-    tabled(
-        points, one_, other, np.concatenate([movers.place[lumps.of], there.place]),
-        np.concatenate([moved, there.turn]), bodies.position, turn,
-        *_surfaces(solver, bodies, there, ask), table, own,
-    )  # fmt: skip
-    ids = np.stack([np.concatenate([bodies.id, -1 - np.array(there.which, np.int64)])[one_], bodies.id[other]], axis=1)
-    impulses = np.zeros((k, 6))
+    """All points as contacts of bodies that are turned by `turn` (n, 3, 3), with the impulses that they had; obstacles
+    are counted after all bodies."""
+    n, k = len(bodies), sum(int(of.counts.sum()) for of in touches)
+    place = np.concatenate([movers.place[lumps.of], there.place])
+    turns = np.concatenate([matrices(movers.turn)[lumps.of], there.turn])
+    thickness, surfaces = np.append(np.zeros(n), there.thickness), _surfaces(solver, bodies, there, ask)
+    table, own, where, impulses = np.empty((k, CONTACT_WIDTH)), np.empty((k, 3)), np.empty((k, 3)), np.zeros((k, 6))
+    one_, other = np.empty(k, np.int64), np.empty(k, np.int64)
+    begin = 0
+    for of in touches:
+        tabled(
+            of, begin, place, turns, bodies.position, turn, thickness, *surfaces, table, one_, other, own, where,
+        )  # fmt: skip
+        begin += int(of.counts.sum())
+    named = np.append(bodies.id, -1 - np.array(there.which, np.int64))
+    ids = np.stack([named[one_], named[other]], axis=1)
     if k and len(old.ids):
         keys, old_keys = keys_of(ids), keys_of(old.ids)
         order = np.argsort(old_keys, kind="stable")
-        near = SAME * bodies.radius[other]
-        _warmed(keys, own, order, old_keys[order], old.anchor, old.impulses, near, impulses)
-    table[:, IMPULSES] = impulses
-    rest = _still_asleep(bodies, old)
-    return Contacts(
-        np.concatenate([ids, old.ids[rest]]), np.concatenate([own, old.anchor[rest]]),
-        np.concatenate([impulses, old.impulses[rest]]), np.concatenate([points[:, AT : AT + 3], old.place[rest]]),
-        np.concatenate([table[:, NORMAL : NORMAL + 3], old.normal[rest]]),
-        np.concatenate([np.zeros(k), old.total[rest]]), np.concatenate([table[:, GAP], old.gap[rest]]), table, one_,
-        other, ends_of(bodies, old.ids[rest]),
-    )  # fmt: skip
+        warmed(keys, own, other, bodies.radius, order, old_keys[order], old.anchor, old.impulses, impulses, table)
+    rest = np.flatnonzero(_still_asleep(bodies, old))
+    fresh = (ids, own, impulses, where, table[:, NORMAL : NORMAL + 3], np.zeros(k), table[:, GAP])
+    kept = {name: np.concatenate([new, getattr(old, name)[rest]]) for name, new in zip(KEPT, fresh, strict=True)}
+    return Contacts(**kept, table=table, one=one_, other=other, asleep=ends_of(bodies, old.ids[rest]))
 
 
 def _surfaces(solver: "RigidSolver", bodies: Bodies, there: Standing, ask: Ask) -> tuple[Array, Array, Array, Array]:

@@ -1,47 +1,61 @@
 """Which bodies are near one another or an obstacle, and where they touch."""
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit, prange
+from numpy.typing import NDArray
 
+from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.rigid.leads import BY_EDGES, OUT_A, OUT_B, OUT_LEAD, OUT_WIDTH
 from hotgravel.core.matter.rigid.patch import MOST_POINTS, ROOM, patch
 from hotgravel.core.matter.rigid.support import CORNERS, FACE, FACES, HULL, KIND, MOST_CORNERS, PART_WIDTH
 from hotgravel.core.shape.bvh import COUNT, FIRST
 
 SLOTS = 8  # points of contact between two bodies, or a body and an obstacle
-# Columns of a point: its place and normal (from A to B) in the world, the gap, 1 if it is there, what leads it (see
-# `leads.py`), and the edges of A and B that cross there.
-AT, NORMAL, GAP, THERE, LEAD, EDGE_A, EDGE_B, POINT_WIDTH = 0, 3, 6, 7, 8, 9, 12, 15
+# Columns of a point: its place and normal (from A to B) in the world, the gap, what leads it (see `leads.py`), and the
+# edges of A and B that cross there, if they do.
+AT, NORMAL, GAP, LEAD, EDGE_A, EDGE_B, POINT_WIDTH = 0, 3, 6, 7, 8, 11, 14
 FEW_TRIANGLES = 96  # of a mesh, that most bodies are near to
 LOT = 64  # pairs that share their scratch
 SEAM = 0.05  # the sine from which a contact leans over a triangle's edge
 
 
+class Touches(NamedTuple):
+    """Points between pairs (p, 2), in slots (p, SLOTS, POINT_WIDTH) of which as many are filled as `counts` (p,) has
+    it."""
+
+    pairs: NDArray[np.int64]
+    slots: Array
+    counts: NDArray[np.int64]
+
+
+def room_for(pairs: NDArray[np.int64]) -> Touches:
+    """Slots for pairs (p, 2), none of them filled."""
+    return Touches(pairs, np.empty((len(pairs), SLOTS, POINT_WIDTH)), np.zeros(len(pairs), np.int64))
+
+
 @njit(cache=True)
-def sweep_pairs(low, high, order, awake, most):
+def sweep_pairs(low, high, order, awake, axis, most):
     """Pairs i < j of boxes that overlap, of which at least one is awake: (most, 2) and how many there are, which may be
-    more than fit. low, high (n, 3); order (n,) sorts `low[:, axis]` for the axis that is in `most[1]`."""
-    pairs, found = np.empty((most[0], 2), np.int64), 0
-    axis = most[1]
-    n = len(order)
+    more than fit. low, high (n, 3); order (n,) sorts `low[:, axis]`."""
+    pairs, found, n = np.empty((most, 2), np.int64), 0, len(order)
+    box = np.empty((n, 6))  # in order, as most of all are looked at one after the other
     for a in range(n):
-        i = order[a]
+        for c in range(3):
+            box[a, c], box[a, 3 + c] = low[order[a], (axis + c) % 3], high[order[a], (axis + c) % 3]
+    for a in range(n):
+        i, end, y0, z0, y1, z1 = order[a], box[a, 3], box[a, 1], box[a, 2], box[a, 4], box[a, 5]
         for b in range(a + 1, n):
-            j = order[b]
-            if low[j, axis] > high[i, axis]:
+            if box[b, 0] > end:
                 break
-            if not (awake[i] or awake[j]):
-                continue
-            if (
-                low[i, 0] > high[j, 0] or low[j, 0] > high[i, 0] or low[i, 1] > high[j, 1] or low[j, 1] > high[i, 1]
-                or low[i, 2] > high[j, 2] or low[j, 2] > high[i, 2]
-            ):  # fmt: skip
-                continue
-            if found < most[0]:
-                pairs[found, 0], pairs[found, 1] = min(i, j), max(i, j)
-            found += 1
+            if (box[b, 1] <= y1) & (box[b, 4] >= y0) & (box[b, 2] <= z1) & (box[b, 5] >= z0):
+                j = order[b]
+                if awake[i] or awake[j]:
+                    if found < most:
+                        pairs[found, 0], pairs[found, 1] = min(i, j), max(i, j)
+                    found += 1
     return pairs, found
 
 
@@ -75,7 +89,7 @@ def _to_world(out, count, turn, place, nx, ny, nz, slots, filled):
             if out[i, OUT_LEAD] == BY_EDGES:
                 slots[filled, EDGE_A + c] = _turned(turn, c, out, i, OUT_A)
                 slots[filled, EDGE_B + c] = _turned(turn, c, out, i, OUT_B)
-        slots[filled, GAP], slots[filled, THERE], slots[filled, LEAD] = out[i, 3], 1.0, out[i, OUT_LEAD]
+        slots[filled, GAP], slots[filled, LEAD] = out[i, 3], out[i, OUT_LEAD]
         filled += 1
     return filled
 
@@ -104,9 +118,9 @@ def _make_room(slots, gap):
 
 @njit(cache=True, parallel=True, nogil=True)
 def touch_bodies(
-    pairs, position, turn, first, count, parts, corners, cores, faces, normals, reach, slots
+    pairs, position, turn, first, count, parts, corners, cores, faces, normals, reach, slots, counts
 ):  # fmt: skip
-    """Points between bodies, into slots (pairs, SLOTS, POINT_WIDTH).
+    """Points between bodies, into slots (pairs, SLOTS, POINT_WIDTH), and how many, into `counts` (pairs,).
 
     position (n, 3), turn (n, 3, 3); first, count (n,) the parts of each.
     reach (pairs,) is how far apart points count.
@@ -127,6 +141,7 @@ def touch_bodies(
                         reach[k], 0.0, out, room,
                     )  # fmt: skip
                     filled = _to_world(out, m, turn[i], position[i], nx, ny, nz, slots[k], filled)
+            counts[k] = filled
 
 
 @njit(cache=True)
@@ -194,11 +209,11 @@ def _body_box(turn, place, reach, low, high, turn_o, place_o):
 
 @njit(cache=True)
 def _touch_part(
-    a, sheet, turn_o, place_o, r, p, first, count, parts, corners, cores, faces, normals, reach, out, room, slots,
+    a, b, sheet, turn_o, place_o, r, p, first, count, parts, corners, cores, faces, normals, reach, out, room, slots,
 ):  # fmt: skip
     """Points between an obstacle that is one part, or a sheet, and a body's parts; r and p are its pose in the
-    obstacle's frame."""
-    side, filled, b = 0.0, 0, np.empty(PART_WIDTH)
+    obstacle's frame. Returns how many slots are filled."""
+    side, filled = 0.0, 0
     if sheet:
         side = 1.0 if p[1] >= 0.0 else -1.0
     for v in range(first, first + count):
@@ -210,6 +225,7 @@ def _touch_part(
         if sheet and ny * side < -0.1:
             continue
         filled = _to_world(out, n, turn_o, place_o, nx, ny, nz, slots, filled)
+    return filled
 
 
 @njit(cache=True)
@@ -217,7 +233,8 @@ def _touch_triangles(
     rows, many, tree, s, outside, size, turn_o, place_o, r, p, first, count, parts, corners, cores, faces, normals,
     reach, out, room, slots,
 ):  # fmt: skip
-    """Points between triangles, each a part with two faces, and a body's parts; s is the scale of their mesh."""
+    """Points between triangles, each a part with two faces, and a body's parts; s is the scale of their mesh. Returns
+    how many slots are filled."""
     filled, a, b, corner, face, normal = (
         0, np.zeros(PART_WIDTH), np.empty(PART_WIDTH), np.empty((3, 3)), np.full((2, MOST_CORNERS), -1),
         np.empty((2, 3)),
@@ -247,42 +264,45 @@ def _touch_triangles(
             if outside and not _seamless(triangle, nx, ny, nz, fx, fy, fz):
                 continue
             filled = _to_world(out, n, turn_o, place_o, nx, ny, nz, slots, filled)
+    return filled
 
 
 @njit(cache=True, parallel=True, nogil=True)
 def touch_obstacles(
     pairs, position, turn, size, first, count, parts, corners, cores, faces, normals, obstacles, place_o, turn_o,
-    scale_o, part_o, tree, reach, slots,
+    scale_o, part_o, tree, reach, slots, counts,
 ):  # fmt: skip
-    """Points between obstacles (A) and bodies (B), into slots (pairs, SLOTS, POINT_WIDTH). pairs (k, 2) has a body and
-    an obstacle.
+    """Points between obstacles (A) and bodies (B), into slots (pairs, SLOTS, POINT_WIDTH), and how many, into `counts`
+    (pairs,). pairs (k, 2) has an obstacle and a body.
 
     obstacles (M, 4): the kind of obstacle (0 a convex part, 1 a sheet, 2 triangles met from outside, 3 triangles met
     from either side), and the row of its mesh's root in `tree`. place_o (M, 3), turn_o (M, 3, 3) and scale_o (M,) are
     its pose, part_o (M,) its part. size (n,) is a body's reach.
     """
-    for k in prange(len(pairs)):
-        i, m = pairs[k, 0], pairs[k, 1]
+    lots = (len(pairs) + LOT - 1) // LOT
+    for lot in prange(lots):
         r, p, room, out = np.empty((3, 3)), np.empty(3), np.empty((ROOM, 4)), np.empty((MOST_POINTS, OUT_WIDTH))
-        _relative(turn_o[m], place_o[m], turn[i], position[i], r, p)
-        kind = int(obstacles[m, 0])
-        if kind <= 1:
-            a = np.empty(PART_WIDTH)
-            a[:] = parts[part_o[m]]
-            _touch_part(
-                a, kind == 1, turn_o[m], place_o[m], r, p, first[i], count[i], parts, corners, cores, faces, normals,
-                reach[k], out, room, slots[k],
-            )  # fmt: skip
-            continue
+        a, b = np.empty(PART_WIDTH), np.empty(PART_WIDTH)
         low, high, rows = np.empty(3), np.empty(3), np.empty(FEW_TRIANGLES, np.int64)
-        _body_box(turn[i], position[i], size[i] + reach[k], low, high, turn_o[m], place_o[m])
-        for c in range(3):
-            low[c], high[c] = low[c] / scale_o[m], high[c] / scale_o[m]
-        many = _triangles(tree, int(obstacles[m, 1]), low, high, rows)
-        if many > len(rows):  # a large body on a fine mesh
-            rows = np.empty(many, np.int64)
-            _triangles(tree, int(obstacles[m, 1]), low, high, rows)
-        _touch_triangles(
-            rows, many, tree, scale_o[m], kind == 2, size[i], turn_o[m], place_o[m], r, p, first[i], count[i], parts,
-            corners, cores, faces, normals, reach[k], out, room, slots[k],
-        )  # fmt: skip
+        for k in range(lot * LOT, min(len(pairs), (lot + 1) * LOT)):
+            m, i = pairs[k, 0], pairs[k, 1]
+            _relative(turn_o[m], place_o[m], turn[i], position[i], r, p)
+            kind = int(obstacles[m, 0])
+            if kind <= 1:
+                a[:] = parts[part_o[m]]
+                counts[k] = _touch_part(
+                    a, b, kind == 1, turn_o[m], place_o[m], r, p, first[i], count[i], parts, corners, cores, faces,
+                    normals, reach[k], out, room, slots[k],
+                )  # fmt: skip
+                continue
+            _body_box(turn[i], position[i], size[i] + reach[k], low, high, turn_o[m], place_o[m])
+            for c in range(3):
+                low[c], high[c] = low[c] / scale_o[m], high[c] / scale_o[m]
+            many = _triangles(tree, int(obstacles[m, 1]), low, high, rows)
+            if many > len(rows):  # a large body on a fine mesh
+                rows = np.empty(many, np.int64)
+                _triangles(tree, int(obstacles[m, 1]), low, high, rows)
+            counts[k] = _touch_triangles(
+                rows, many, tree, scale_o[m], kind == 2, size[i], turn_o[m], place_o[m], r, p, first[i], count[i],
+                parts, corners, cores, faces, normals, reach[k], out, room, slots[k],
+            )  # fmt: skip

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.elements import LOOSE
 from hotgravel.core.matter.rigid.contacts import boxes, keys_of, near_pairs, parts_of
-from hotgravel.core.matter.rigid.detect import GAP, POINT_WIDTH, SLOTS, THERE, touch_bodies
+from hotgravel.core.matter.rigid.detect import GAP, SLOTS, Touches, room_for, touch_bodies
 from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.shape.turns import matrices
 
@@ -26,17 +26,19 @@ class Slack:
     ids: NDArray[np.int64] = field(default_factory=lambda: np.zeros((0, 2), np.int64))
     depth: Array = field(default_factory=lambda: np.zeros(0))
 
-    def allow(self, bodies: Bodies, pairs: NDArray[np.int64], slots: Array) -> None:
-        """Take it off the points (p, SLOTS, POINT_WIDTH) of pairs of bodies (p, 2), in place."""
+    def allow(self, bodies: Bodies, touches: Touches) -> None:
+        """Take it off the points between bodies, in place."""
+        pairs, slots, counts = touches
         if not len(self.ids) or not len(pairs):
             return
         keys, asked = keys_of(self.ids), keys_of(np.sort(bodies.id[pairs], axis=1))
         place = np.minimum(np.searchsorted(keys, asked), len(keys) - 1)
         known = np.flatnonzero(keys[place] == asked)
-        touching = slots[known, :, THERE] > 0.0
-        deep = np.where(touching, -slots[known, :, GAP], 0.0).max(axis=1)
-        self.depth[place[known]] = np.minimum(self.depth[place[known]], np.maximum(deep, 0.0))
-        slots[known, :, GAP] += self.depth[place[known], None]
+        row, slot = np.nonzero(np.arange(SLOTS) < counts[known, None])
+        deep = np.zeros(len(known))
+        np.maximum.at(deep, row, -slots[known[row], slot, GAP])
+        self.depth[place[known]] = np.minimum(self.depth[place[known]], deep)
+        slots[known[row], slot, GAP] += self.depth[place[known[row]]]
 
     def join(self, solver: "RigidSolver", new: Bodies) -> None:
         """Remember by how much new bodies, which have their ids, overlap."""
@@ -55,13 +57,13 @@ def overlapping(solver: "RigidSolver", bodies: Bodies) -> Iterator[tuple[int, in
     low, high = np.empty((len(bodies), 3)), np.empty((len(bodies), 3))
     boxes(bodies.position, turn, first, count, library.parts, library.corners, low, high)
     pairs = near_pairs(_all_loose(bodies), low, high)
-    slots = np.zeros((len(pairs), SLOTS, POINT_WIDTH))
+    touches = room_for(pairs)
     touch_bodies(
         pairs, bodies.position, turn, first, count, library.parts, library.corners, library.cores, library.faces,
-        library.normals, np.zeros(len(pairs)), slots,
+        library.normals, np.zeros(len(pairs)), touches.slots, touches.counts,
     )  # fmt: skip
-    for (i, j), points in zip(pairs.tolist(), slots, strict=True):
-        depth = float(-points[points[:, THERE] > 0.0, GAP].min(initial=0.0))
+    for (i, j), points, many in zip(pairs.tolist(), touches.slots, touches.counts.tolist(), strict=True):
+        depth = float(-points[:many, GAP].min(initial=0.0))
         if depth > 0.0:
             yield i, j, depth
 

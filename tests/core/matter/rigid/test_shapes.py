@@ -8,13 +8,13 @@ from scipy.spatial import ConvexHull
 from scipy.spatial.transform import Rotation
 
 from hotgravel.core.matter.rigid.constraint import CONTACT_WIDTH, LEADS, NOW, update_gap
-from hotgravel.core.matter.rigid.contacts import tabled
-from hotgravel.core.matter.rigid.detect import POINT_WIDTH, SLOTS, THERE, touch_bodies
+from hotgravel.core.matter.rigid.detect import room_for, touch_bodies
 from hotgravel.core.matter.rigid.gjk import SIMPLEX, closest
 from hotgravel.core.matter.rigid.leads import BY_NOTHING, OUT_WIDTH
 from hotgravel.core.matter.rigid.model import NotSolid, convex_parts, hull_of, model_of
 from hotgravel.core.matter.rigid.patch import MOST_POINTS, ROOM, patch
 from hotgravel.core.matter.rigid.support import CORNERS, HULL, KIND, MOST_CORNERS, PART_WIDTH, support
+from hotgravel.core.matter.rigid.table import tabled
 from hotgravel.core.shape.mesh import mesh_of, solid
 from hotgravel.core.shot import props
 
@@ -119,13 +119,13 @@ def test_gaps_are_known_as_cubes_slide_and_turn_over_one_anothers_edges():
         turn, way = Rotation.random(random_state=pair), Rotation.random(random_state=1000 + pair).as_matrix()[0]
         far = brentq(lambda x: distance_by_program(sides, turn.apply(sides) + x * way) - 0.02, 1.0, 4.0)  # noqa: B023
         place, turns = np.stack([np.zeros(3), far * way]), np.stack([np.eye(3), turn.as_matrix()])
-        slots, one = np.zeros((1, SLOTS, POINT_WIDTH)), np.zeros(2, np.int64)
+        touches, first = room_for(np.array([[0, 1]])), np.zeros(2, np.int64)
         own = part, nothing, nothing, no_face, nothing
-        touch_bodies(np.array([[0, 1]]), place, turns, one, one + 1, *own, np.full(1, 0.5), slots)
-        points = slots[0, slots[0, :, THERE] > 0.0]
-        table, even, where = np.zeros((len(points), CONTACT_WIDTH)), np.ones(2), np.zeros((len(points), 3))
-        ends = np.zeros(len(points), np.int64), np.ones(len(points), np.int64)
-        tabled(points, *ends, place, turns, place, turns, even, even, even, even, table, where)
+        touch_bodies(*touches[:1], place, turns, first, first + 1, *own, np.full(1, 0.5), *touches[1:])
+        many, even = touches.counts[0], np.ones(2)
+        table, own_place, where = np.zeros((many, CONTACT_WIDTH)), np.zeros((many, 3)), np.zeros((many, 3))
+        ends, poses = np.zeros((2, many), np.int64), (place, turns, place, turns)
+        tabled(touches, 0, *poses, 0 * even, even, even, even, even, table, *ends, own_place, where)
         gone = Rotation.from_rotvec(dice.normal(scale=0.03, size=3)) * turn
         place[1] += dice.normal(scale=0.03, size=3)
         true = distance_by_program(sides, gone.apply(sides) + place[1])
