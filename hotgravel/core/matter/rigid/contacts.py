@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numba import njit, prange
@@ -13,14 +13,14 @@ from hotgravel.core.drive.value import one
 from hotgravel.core.lengths import lengths
 from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.elements import places_of
-from hotgravel.core.matter.rigid.constraint import CONTACT_WIDTH, GAP, HIT, NORMAL, NOW, PUSH, ROLL, SUM
-from hotgravel.core.matter.rigid.detect import Touches, room_for, sweep_pairs, touch_bodies, touch_obstacles
+from hotgravel.core.matter.rigid.constraint import CONTACT_WIDTH, GAP, NORMAL
+from hotgravel.core.matter.rigid.detect import Touches, meeting, room_for, sweep_pairs, touch_bodies, touch_obstacles
 from hotgravel.core.matter.rigid.islands import STILL
 from hotgravel.core.matter.rigid.lumps import Lumps, Movers
 from hotgravel.core.matter.rigid.obstacles import Library, Standing, joined, scaled
 from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.matter.rigid.support import PART_WIDTH, support
-from hotgravel.core.matter.rigid.table import tabled, warmed
+from hotgravel.core.matter.rigid.table import learnt, tabled, warmed
 from hotgravel.core.shape.turns import matrices
 
 if TYPE_CHECKING:
@@ -28,7 +28,6 @@ if TYPE_CHECKING:
     from hotgravel.core.matter.rigid.solver import RigidSolver
 
 SLOP = 0.01  # of a body's reach: how far apart points count though nothing moves
-IMPULSES = slice(PUSH, ROLL + 3)
 KEPT = ("ids", "anchor", "impulses", "place", "normal", "total", "gap")
 SOLVED = ("table", "one", "other")
 
@@ -64,9 +63,7 @@ class Contacts:
 
     def learn(self, looks: int) -> None:
         """Take in, in place, what one of so many looks in a step brought: what presses does so throughout the step."""
-        solved, table = len(self.table), self.table
-        self.impulses[:solved], self.gap[:solved] = table[:, IMPULSES], table[:, NOW]
-        self.total[:solved] = np.where(table[:, HIT] > 0.0, 1.0, looks) * table[:, SUM]
+        learnt(self.table, looks, self.impulses, self.gap, self.total)
 
     def kept(self) -> dict[str, Array]:
         """As a state's arrays."""
@@ -163,10 +160,7 @@ def found_contacts(
     slop = SLOP * bodies.radius + dt * lengths(bodies.spin) * bodies.radius
     low, high = low + np.minimum(ahead, 0.0) - slop[:, None], high + np.maximum(ahead, 0.0) + slop[:, None]
     pairs = near_pairs(bodies, low, high)
-    one, other = pairs.T
-    pairs = pairs[(lumps.of[one] != lumps.of[other]) & ((bodies.supported[one] == 0) | (bodies.supported[other] == 0))]
-    one, other = pairs.T
-    reach = lengths(ahead[one] - ahead[other]) + slop[one] + slop[other]
+    pairs, reach = meeting(pairs, lumps.of, bodies.supported, ahead, slop)
     between = room_for(pairs)
     touch_bodies(
         pairs, bodies.position, turn, first, count, library.parts, library.corners, library.cores, library.faces,
@@ -251,8 +245,10 @@ def _joined(
         order = np.argsort(old_keys, kind="stable")
         warmed(keys, own, other, bodies.radius, order, old_keys[order], old.anchor, old.impulses, impulses, table)
     rest = np.flatnonzero(_still_asleep(bodies, old))
-    fresh = (ids, own, impulses, where, table[:, NORMAL : NORMAL + 3], np.zeros(k), table[:, GAP])
-    kept = {name: np.concatenate([new, getattr(old, name)[rest]]) for name, new in zip(KEPT, fresh, strict=True)}
+    fresh = (ids, own, impulses, where, table[:, NORMAL : NORMAL + 3].copy(), np.zeros(k), table[:, GAP].copy())
+    kept: dict[str, Any] = dict(zip(KEPT, fresh, strict=True))
+    if len(rest):
+        kept = {name: np.concatenate([new, getattr(old, name)[rest]]) for name, new in kept.items()}
     return Contacts(**kept, table=table, one=one_, other=other, asleep=ends_of(bodies, old.ids[rest]))
 
 

@@ -60,6 +60,21 @@ def sweep_pairs(low, high, order, awake, axis, most):
 
 
 @njit(cache=True)
+def meeting(pairs, lump, supported, ahead, slop):
+    """Those pairs (p, 2) of bodies that are not of one lump (n,) nor both kept in place, in order; and how far apart
+    (p,) their points count, metres, as they go `ahead` (n, 3) and count by themselves, `slop` (n,)."""
+    left, reach, k = np.empty(pairs.shape, np.int64), np.empty(len(pairs)), 0
+    for p in range(len(pairs)):
+        i, j = pairs[p, 0], pairs[p, 1]
+        if lump[i] != lump[j] and (supported[i] == 0 or supported[j] == 0):
+            x, y, z = ahead[i, 0] - ahead[j, 0], ahead[i, 1] - ahead[j, 1], ahead[i, 2] - ahead[j, 2]
+            left[k, 0], left[k, 1] = i, j
+            reach[k] = math.sqrt(x * x + y * y + z * z) + slop[i] + slop[j]
+            k += 1
+    return left[:k], reach[:k]
+
+
+@njit(cache=True)
 def _relative(turn_a, place_a, turn_b, place_b, r, p):
     """B's turn r (3, 3) and place p (3,) in A's frame."""
     for c in range(3):

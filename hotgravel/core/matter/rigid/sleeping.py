@@ -57,9 +57,9 @@ def settle(bodies: Bodies, lumps: Lumps, new: Contacts, dt: float) -> None:
     bodies.still[:] = np.where(slow, bodies.still + dt, 0.0)
     bodies.lay[~slow], bodies.lay_turn[~slow] = bodies.position[~slow], bodies.turn[~slow]
     loose = bodies.supported == 0
-    ends = np.concatenate([np.stack([new.one, new.other], axis=1), new.asleep])
-    ends = ends[(ends >= 0).all(axis=1)]
-    awake = reached(lumps.any((bodies.still < DROWSY) & loose), ends[:, 0], ends[:, 1], loose, QUIET)
+    asleep = new.asleep[(new.asleep >= 0).all(axis=1)]  # without those of obstacles
+    one, other = np.append(new.one, asleep[:, 0]), np.append(new.other, asleep[:, 1])
+    awake = reached(lumps.any((bodies.still < DROWSY) & loose), one, other, loose, QUIET)
     sleeps = ~lumps.any(awake) & loose
     bodies.asleep[:] = sleeps
     bodies.velocity[sleeps], bodies.spin[sleeps] = 0.0, 0.0

@@ -15,13 +15,16 @@ from hotgravel.core.matter.rigid.constraint import (
     DRIFT,
     FRICTION,
     GAP,
+    HIT,
     LEADS,
     NORMAL,
+    NOW,
     OWN_A,
     OWN_B,
     PUSH,
     ROLL,
     ROLLING,
+    SUM,
 )  # fmt: skip
 from hotgravel.core.matter.rigid.detect import AT, EDGE_A, EDGE_B, LEAD
 from hotgravel.core.matter.rigid.detect import GAP as POINT_GAP
@@ -106,3 +109,14 @@ def warmed(keys, own, other, reach, order, old_keys, old_own, old_impulses, impu
             used[at] = True
             for c in range(6):
                 impulses[k, c] = table[k, PUSH + c] = old_impulses[order[at], c]
+
+
+@njit(cache=True)
+def learnt(table, looks, impulses, gap, total):
+    """What contacts (k, CONTACT_WIDTH) have come to in one of so many looks of a step, into their impulses (k, 6), gap
+    and total (k,): what presses does so throughout the step, a hit does not."""
+    for k in range(len(table)):
+        for c in range(6):
+            impulses[k, c] = table[k, PUSH + c]
+        gap[k] = table[k, NOW]
+        total[k] = table[k, SUM] if table[k, HIT] > 0.0 else looks * table[k, SUM]
