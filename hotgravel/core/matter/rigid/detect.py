@@ -18,7 +18,7 @@ SLOTS = 8  # points of contact between two bodies, or a body and an obstacle
 # edges of A and B that cross there, if they do.
 AT, NORMAL, GAP, LEAD, EDGE_A, EDGE_B, POINT_WIDTH = 0, 3, 6, 7, 8, 11, 14
 FEW_TRIANGLES = 96  # of a mesh, that most bodies are near to
-LOT = 64  # pairs that share their scratch
+LOT, FEW_PAIRS = 64, 4  # pairs that share their scratch: of bodies; with obstacles, which may have many triangles
 SEAM = 0.05  # the sine from which a contact leans over a triangle's edge
 
 
@@ -294,12 +294,12 @@ def touch_obstacles(
     from either side), and the row of its mesh's root in `tree`. place_o (M, 3), turn_o (M, 3, 3) and scale_o (M,) are
     its pose, part_o (M,) its part. size (n,) is a body's reach.
     """
-    lots = (len(pairs) + LOT - 1) // LOT
+    lots = (len(pairs) + FEW_PAIRS - 1) // FEW_PAIRS
     for lot in prange(lots):
         r, p, room, out = np.empty((3, 3)), np.empty(3), np.empty((ROOM, 4)), np.empty((MOST_POINTS, OUT_WIDTH))
         a, b = np.empty(PART_WIDTH), np.empty(PART_WIDTH)
         low, high, rows = np.empty(3), np.empty(3), np.empty(FEW_TRIANGLES, np.int64)
-        for k in range(lot * LOT, min(len(pairs), (lot + 1) * LOT)):
+        for k in range(lot * FEW_PAIRS, min(len(pairs), (lot + 1) * FEW_PAIRS)):
             m, i = pairs[k, 0], pairs[k, 1]
             _relative(turn_o[m], place_o[m], turn[i], position[i], r, p)
             kind = int(obstacles[m, 0])
