@@ -14,7 +14,7 @@ from hotgravel.core.lengths import lengths
 from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.elements import places_of
 from hotgravel.core.matter.rigid.constraint import CONTACT_WIDTH, GAP, NORMAL
-from hotgravel.core.matter.rigid.detect import Touches, meeting, room_for, sweep_pairs, touch_bodies, touch_obstacles
+from hotgravel.core.matter.rigid.detect import Touches, may_touch, room_for, sweep_pairs, touch_bodies, touch_obstacles
 from hotgravel.core.matter.rigid.islands import STILL
 from hotgravel.core.matter.rigid.lumps import Lumps, Movers
 from hotgravel.core.matter.rigid.obstacles import Library, Standing, joined, scaled
@@ -160,7 +160,7 @@ def found_contacts(
     slop = SLOP * bodies.radius + dt * lengths(bodies.spin) * bodies.radius
     low, high = low + np.minimum(ahead, 0.0) - slop[:, None], high + np.maximum(ahead, 0.0) + slop[:, None]
     pairs = near_pairs(bodies, low, high)
-    pairs, reach = meeting(pairs, lumps.of, bodies.supported, ahead, slop)
+    pairs, reach = may_touch(pairs, lumps.of, bodies.supported, ahead, slop)
     between = room_for(pairs)
     touch_bodies(
         pairs, bodies.position, turn, first, count, library.parts, library.corners, library.cores, library.faces,

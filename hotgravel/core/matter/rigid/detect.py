@@ -60,7 +60,7 @@ def sweep_pairs(low, high, order, awake, axis, most):
 
 
 @njit(cache=True)
-def meeting(pairs, lump, supported, ahead, slop):
+def may_touch(pairs, lump, supported, ahead, slop):
     """Those pairs (p, 2) of bodies that are not of one lump (n,) nor both kept in place, in order; and how far apart
     (p,) their points count, metres, as they go `ahead` (n, 3) and count by themselves, `slop` (n,)."""
     left, reach, k = np.empty(pairs.shape, np.int64), np.empty(len(pairs)), 0
