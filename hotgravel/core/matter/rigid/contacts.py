@@ -93,13 +93,16 @@ class Cache:
     count: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
 
 
+Parts = tuple[Library, NDArray[np.int64], NDArray[np.int64]]  # of all bodies, where those of each begin, how many
+
+
 def keys_of(ids: NDArray[np.int64]) -> NDArray[np.int64]:
     """Pairs (k, 2) of ids as one number each, in the same order."""
     keys: NDArray[np.int64] = ids[:, 0] * (1 << 31) + ids[:, 1]
     return keys
 
 
-def parts_of(solver: "RigidSolver", bodies: Bodies) -> tuple[Library, NDArray[np.int64], NDArray[np.int64]]:
+def parts_of(solver: "RigidSolver", bodies: Bodies) -> Parts:
     """The parts of all bodies, and where those of each body begin and how many they are."""
     cache = solver.cache
     key = bodies.piece.tobytes() + bodies.scale.tobytes()
@@ -145,27 +148,39 @@ def boxes(position, turn, first, count, parts, corners, low, high):
                 low[i, c] = min(low[i, c], position[i, c] + x * sx + y * sy + z * sz)
 
 
+def boxes_of(bodies: Bodies, turn: Array, parts: Parts) -> tuple[Array, Array]:
+    """The boxes in the world, low and high (n, 3), of bodies that are turned by `turn` (n, 3, 3)."""
+    library, first, count = parts
+    low, high = np.empty((len(bodies), 3)), np.empty((len(bodies), 3))
+    boxes(bodies.position, turn, first, count, library.parts, library.corners, low, high)
+    return low, high
+
+
+def touches_of(bodies: Bodies, turn: Array, parts: Parts, pairs: NDArray[np.int64], reach: Array) -> Touches:
+    """Where pairs (p, 2) of bodies that are turned by `turn` (n, 3, 3) touch, or come as near as `reach` (p,)."""
+    (library, first, count), found = parts, room_for(pairs)
+    touch_bodies(
+        pairs, bodies.position, turn, first, count, library.parts, library.corners, library.cores, library.faces,
+        library.normals, reach, found.slots, found.counts,
+    )  # fmt: skip
+    return found
+
+
 def found_contacts(
     solver: "RigidSolver", bodies: Bodies, lumps: Lumps, movers: Movers, slack: "Slack", old: Contacts, there: Standing,
     ask: Ask, dt: float,
 ) -> Contacts:  # fmt: skip
     """The contacts of a step; bodies that what is awake comes near wake. Those of one lump do not meet."""
-    library, first, count = parts_of(solver, bodies)
-    turn = matrices(bodies.turn)
-    n = len(bodies)
-    low, high = np.empty((n, 3)), np.empty((n, 3))
-    boxes(bodies.position, turn, first, count, library.parts, library.corners, low, high)
+    parts, turn, n = parts_of(solver, bodies), matrices(bodies.turn), len(bodies)
+    library, first, count = parts
+    low, high = boxes_of(bodies, turn, parts)
     # A body may fall for a step more than its velocity tells.
     ahead = dt * (bodies.velocity + 0.5 * dt * bodies.felt)
     slop = SLOP * bodies.radius + dt * lengths(bodies.spin) * bodies.radius
     low, high = low + np.minimum(ahead, 0.0) - slop[:, None], high + np.maximum(ahead, 0.0) + slop[:, None]
     pairs = near_pairs(bodies, low, high)
     pairs, reach = may_touch(pairs, lumps.of, bodies.supported, ahead, slop)
-    between = room_for(pairs)
-    touch_bodies(
-        pairs, bodies.position, turn, first, count, library.parts, library.corners, library.cores, library.faces,
-        library.normals, reach, between.slots, between.counts,
-    )  # fmt: skip
+    between = touches_of(bodies, turn, parts, pairs, reach)
     slack.allow(bodies, between)
     pairs = _near_obstacles(bodies, low, high, there)
     what, who = pairs.T
@@ -210,12 +225,10 @@ def near_pairs(bodies: Bodies, low: Array, high: Array) -> NDArray[np.int64]:
 def _near_obstacles(bodies: Bodies, low: Array, high: Array, there: Standing) -> NDArray[np.int64]:
     """Pairs of an obstacle and a body that is awake and may meet it."""
     awake = (bodies.asleep == 0) & (bodies.supported == 0)
-    met = np.empty((len(bodies), len(there.whom)), bool)
-    for m, whom in enumerate(there.whom):
-        met[:, m] = awake if whom < 0 else awake & (bodies.state == whom)
-        skin = there.thickness[m]
-        for c in range(3):
-            met[:, m] &= (low[:, c] <= there.high[m, c] + skin) & (high[:, c] >= there.low[m, c] - skin)
+    met = awake[:, None] & ((there.whom < 0) | (bodies.state[:, None] == there.whom))
+    for c in range(3):
+        met &= low[:, c, None] <= there.high[:, c] + there.thickness
+        met &= high[:, c, None] >= there.low[:, c] - there.thickness
     found: NDArray[np.int64] = np.ascontiguousarray(np.argwhere(met)[:, ::-1])
     return found
 
@@ -234,10 +247,9 @@ def _joined(
     one_, other = np.empty(k, np.int64), np.empty(k, np.int64)
     begin = 0
     for of in touches:
-        tabled(
+        begin = tabled(
             of, begin, place, turns, bodies.position, turn, thickness, *surfaces, table, one_, other, own, where,
         )  # fmt: skip
-        begin += int(of.counts.sum())
     named = np.append(bodies.id, -1 - np.array(there.which, np.int64))
     ids = np.stack([named[one_], named[other]], axis=1)
     if k and len(old.ids):

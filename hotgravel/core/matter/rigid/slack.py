@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from hotgravel.core.matter.contract import Array
 from hotgravel.core.matter.elements import LOOSE
-from hotgravel.core.matter.rigid.contacts import boxes, keys_of, near_pairs, parts_of
-from hotgravel.core.matter.rigid.detect import GAP, SLOTS, Touches, room_for, touch_bodies
+from hotgravel.core.matter.rigid.contacts import boxes_of, keys_of, near_pairs, parts_of, touches_of
+from hotgravel.core.matter.rigid.detect import GAP, SLOTS, Touches
 from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.shape.turns import matrices
 
@@ -52,16 +52,9 @@ class Slack:
 
 def overlapping(solver: "RigidSolver", bodies: Bodies) -> Iterator[tuple[int, int, float]]:
     """Pairs of bodies that overlap, by their places, and how deep, metres."""
-    library, first, count = parts_of(solver, bodies)
-    turn = matrices(bodies.turn)
-    low, high = np.empty((len(bodies), 3)), np.empty((len(bodies), 3))
-    boxes(bodies.position, turn, first, count, library.parts, library.corners, low, high)
-    pairs = near_pairs(_all_loose(bodies), low, high)
-    touches = room_for(pairs)
-    touch_bodies(
-        pairs, bodies.position, turn, first, count, library.parts, library.corners, library.cores, library.faces,
-        library.normals, np.zeros(len(pairs)), touches.slots, touches.counts,
-    )  # fmt: skip
+    parts, turn = parts_of(solver, bodies), matrices(bodies.turn)
+    pairs = near_pairs(_all_loose(bodies), *boxes_of(bodies, turn, parts))
+    touches = touches_of(bodies, turn, parts, pairs, np.zeros(len(pairs)))
     for (i, j), points, many in zip(pairs.tolist(), touches.slots, touches.counts.tolist(), strict=True):
         depth = float(-points[:many, GAP].min(initial=0.0))
         if depth > 0.0:

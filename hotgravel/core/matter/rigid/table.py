@@ -57,6 +57,7 @@ def tabled(
 
     What they move with is at `place` (m, 3) and turned by `turn` (m, 3, 3); thickness, friction, bounce, rolling and
     reach (m,) tell how thick they are about where they touch, how they rub, bounce and roll, and how far they reach.
+    Returns the row after the last.
     """
     k = begin
     for p in range(len(touches.pairs)):
@@ -81,6 +82,7 @@ def tabled(
             c[BOUNCE], c[ROLLING] = max(bounce[a], bounce[b]), max(rolling[a], rolling[b])
             c[DEEP] = LET * min(reach[a], reach[b])
             k += 1
+    return k
 
 
 @njit(cache=True)
