@@ -64,7 +64,7 @@ def _ending(shot: Shot) -> Iterator[Finding]:
 
 def _spans(shot: Shot) -> Iterator[Finding]:
     """Supplies that give nothing within the shot, or whose end was set for a shorter one and never since."""
-    first, last = shot.finish.first, shot.finish.last
+    first, last = shot.finish.begins, shot.finish.last
     for row in (row for row in (*shot.supply, *shot.rigid) if row.on):
         for path in ("", "emit", "copies"):
             clause: Any = getattr(row, path, None) if path else row
@@ -82,7 +82,7 @@ def _spans(shot: Shot) -> Iterator[Finding]:
 
 
 def _supply(shot: Shot) -> Iterator[Finding]:
-    first, last = shot.finish.first, shot.finish.last
+    first, last = shot.finish.begins, shot.finish.last
     if not any(s.on for s in shot.supply) and not (shot.shaped or shot.sloshes or shot.waters):
         said = (
             "Nothing gives particles, and nothing is rigid, soft or liquid: all frames will be empty. Add a source or "
@@ -218,7 +218,7 @@ def _named(shot: Shot) -> set[str]:
 
 
 def _outside_the_range(shot: Shot) -> Iterator[Finding]:
-    first, last = shot.finish.first, shot.finish.last
+    first, last = shot.finish.begins, shot.finish.last
     for force in (f for f in shot.forces if f.on):
         start, end = force.start, force.end
         if (start is not None and start >= last) or (end is not None and end <= first):
@@ -375,7 +375,7 @@ def drivers_of(clause: Clause, prefix: str = "") -> Iterator[tuple[str, Driver]]
 
 def _beyond(shot: Shot) -> Iterator[Finding]:
     """Signals that leave the bounds of what they drive somewhere in the shot; there they are held."""
-    frames = np.linspace(shot.finish.first, shot.finish.last, 400)
+    frames = np.linspace(shot.finish.begins, shot.finish.last, 400)
     ask = Ask((frames - shot.finish.first) / shot.finish.rate, shot.clock)
     for row, path, quantity, signal in signals_in(shot):
         values = np.asarray(answer(signal, ask))

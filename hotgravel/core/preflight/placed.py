@@ -88,7 +88,7 @@ def emitters_of(world: World) -> tuple[Emitter, ...]:
 def _first(emitter: Emitter, shot: Shot) -> float:
     emit = emitter.source.emit
     frame = emit.frame if isinstance(emit, Burst) else emit.start
-    return float(np.clip(frame, shot.finish.first, shot.finish.last))
+    return float(np.clip(frame, shot.finish.begins, shot.finish.last))
 
 
 def where(world: World, emitter: Emitter, frame: float, count: int = SAMPLES) -> NDArray[np.float64]:
@@ -106,7 +106,7 @@ def _masked(shot: Shot, world: World, emitter: Emitter) -> Iterator[Finding]:
         return
     span = [emit.frame] if isinstance(emit, Burst) else np.linspace(emit.start, emit.end, 7)
     most = 0.0
-    for frame in np.clip(span, shot.finish.first, shot.finish.last):
+    for frame in np.clip(span, shot.finish.begins, shot.finish.last):
         points = where(world, emitter, float(frame))
         if len(points):
             scene = world.scene(float(frame))

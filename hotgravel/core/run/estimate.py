@@ -76,19 +76,19 @@ def counts_at(shot: Shot, frame: int) -> dict[str, float]:
 
 def estimate(shot: Shot, past: list[Spent]) -> Estimate:
     """For a shot as it stands, from its latest runs (none is fine)."""
-    frames = range(shot.finish.first, shot.finish.last + 1)
+    frames = range(shot.finish.begins, shot.finish.last + 1)
     most = [counts_at(shot, frame) for frame in frames]
     came = _came(past)
     counts = [{name: came.get(name, 1.0) * many for name, many in of.items()} for of in most]
     steps = FINENESS[shot.finish.quality].steps
-    total = sum(sum(of.values()) for of in counts[:: shot.finish.every])
+    total = sum(sum(of.values()) for of in counts[shot.finish.pre_roll :: shot.finish.every])
     work = steps * sum(MATTERS[name].cost * n for of in counts for name, n in of.items()) + FRAME * len(counts)
     known = [p for p in past if p.work > 0 and p.seconds > 0]
     peak = max(sum(of.values()) for of in counts)
     # Memory is that of all that the rows let expect, as a run that lacks it ends.
     memory = max(sum(MATTERS[name].takes[0] * many for name, many in of.items()) for of in most)
     disk = [sum(MATTERS[name].takes[1] * many for name, many in of.items()) for of in counts]
-    told = _told(known, work, total, sum(disk[:: shot.finish.every]))
+    told = _told(known, work, total, sum(disk[shot.finish.pre_roll :: shot.finish.every]))
     if shot.skins and not any(p.skinned for p in known):
         skinned = len(shot.skins) * total
         told = replace(

@@ -99,7 +99,7 @@ class Happened:
 def first_frame(world: World, clock: Callable[[], float]) -> tuple[Snapshot, Happened]:
     """The first frame: what begins at it, before anything has moved."""
     parts, so_far = Parts(clock), SoFar()
-    now = Snapshot(world.shot.finish.first, memory=at_rest(world.shot.cues))
+    now = Snapshot(world.shot.finish.begins, memory=at_rest(world.shot.cues))
     for name, solver in world.solvers.items():
         now.states[name] = solver.begin()
         now.offers[name] = solver.offers(now.states[name])

@@ -108,7 +108,7 @@ class Setting:
     def beginning(self) -> Scene:
         """Where all props are at the first frame, those too that solvers move from then on."""
         placed = {prop: (pose, pose) for prop, pose in self.at_first.items() if prop in self.solvers_place}
-        return self.scene(self.shot.finish.first, placed=placed)
+        return self.scene(self.shot.finish.begins, placed=placed)
 
     def scene(
         self, frame: float, ahead: float = AHEAD, gone: Container[str] = (),
@@ -158,7 +158,7 @@ def whole_setting(shot: Shot, find_mesh: FindMesh, quality: Quality | None, touc
     faults += _untold(shot, grids)
     if faults:
         raise ShotFault(faults)
-    at_first = {p.id: pose_at(p, shot.clock.at(shot.finish.first)) for p in shot.props}
+    at_first = {p.id: pose_at(p, shot.clock.at(shot.finish.begins)) for p in shot.props}
     return Setting(
         shot=shot, quality=quality or shot.finish.quality, shapes=shapes, lines=lines, grids=grids, tree=empty_tree(),
         states={state.id: number for number, state in enumerate(shot.states)},
@@ -193,7 +193,7 @@ def _cut(made: Setting) -> dict[str, Cutting]:
 
 def _surroundings(made: Setting, prop: Prop, rows: Sequence[Cut]) -> Surroundings:
     """What a prop's cutting asks of the setting, in the prop's own frame."""
-    shot, pose, scene = made.shot, made.at_first[prop.id], made.scene(made.shot.finish.first)
+    shot, pose, scene = made.shot, made.at_first[prop.id], made.scene(made.shot.finish.begins)
 
     def weigh(zone: str, points: NDArray[np.float64]) -> NDArray[np.float64]:
         return np.asarray(scene.weight_in(zone, pose.to_world(points)), float)

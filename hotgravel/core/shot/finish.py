@@ -23,11 +23,16 @@ class Finish(Row):
     id: Literal["finish"] = "finish"
     first: int = dial(
         "frame", 1, label="first", soft=(1, 100), low=-100_000, high=1_000_000, whole=True,
-        help="The first frame shows the start, before anything has moved.",
+        help="The first frame shows the start, before anything has moved; after a pre-roll, how it has settled.",
     )  # fmt: skip
     last: int = dial(
         "frame", 120, label="last", soft=(24, 480), low=-100_000, high=1_000_000, whole=True,
         help="The last frame that is computed.",
+    )  # fmt: skip
+    pre_roll: int = dial(
+        "count", 0, label="pre-roll", soft=(0, 120), low=0, high=10_000, whole=True,
+        help="So many frames are computed before the first and not kept: what is stacked, hung or filled has settled "
+        "when the shot starts. Keys hold their first value; what starts at a frame of its own keeps to that.",
     )  # fmt: skip
     rate: float = dial(
         "fps", 24.0, label="rate", soft=(12.0, 60.0), low=1.0, high=1000.0,
@@ -74,6 +79,11 @@ class Finish(Row):
         help="Which frame of the run is shown at each frame. Keys that fall play it backwards, flat ones hold it; "
         "the run stays as it is.",
     )  # fmt: skip
+
+    @property
+    def begins(self) -> int:
+        """The frame at which all begins, which is the first but for a pre-roll."""
+        return self.first - self.pre_roll
 
     def in_full(self, frame: float) -> tuple[int, int]:
         """The frames that are kept in full at or before a frame, and next; both the last from there on."""

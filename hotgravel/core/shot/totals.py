@@ -12,8 +12,8 @@ def given_by(shot: Shot, source: Source) -> float:
     """How many particles a source gives within the shot's frames, before any zone holds some back."""
     finish, emit = shot.finish, source.emit
     if isinstance(emit, Burst):
-        return float(emit.count if finish.first <= emit.frame <= finish.last else 0)
-    start, end = max(emit.start, finish.first), min(emit.end + 1, finish.last)
+        return float(emit.count if finish.begins <= emit.frame <= finish.last else 0)
+    start, end = max(emit.start, finish.begins), min(emit.end + 1, finish.last)
     if end <= start:
         return 0.0
     if not is_driven(emit.rate):

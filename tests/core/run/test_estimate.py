@@ -22,6 +22,17 @@ def test_twice_the_work_takes_about_twice_the_time():
     assert two.bytes / one.bytes == pytest.approx(2)
 
 
+def test_a_pre_roll_takes_time_but_no_room():
+    past = [Spent(work=1e6, elements=5e5, seconds=2.0, bytes=1e7)]
+    burst = [source(emit=BURST | {"frame": -24})]
+    whole, rolled = (
+        estimate(load(document(supply=burst, finish={"last": 25} | more)), past)
+        for more in ({"first": -24}, {"pre_roll": 25})
+    )
+    assert rolled.most == pytest.approx(whole.most)
+    assert rolled.bytes == pytest.approx(whole.bytes / 2)
+
+
 def test_the_spread_is_that_of_the_runs():
     slow, fast = Spent(1e6, 5e5, 3.0, 1e7), Spent(1e6, 5e5, 1.0, 1e7)
     told = estimate(shot(), [slow, fast])

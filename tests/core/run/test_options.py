@@ -239,6 +239,9 @@ TURNS = {
     "cue.then.kind": Turn("cues.0.then", {"kind": "enter", "state": "other"}, {"kind": "remove"}, seen.count, -1),
     "enter.state": Turn("cues.0.then.state", "loose", "other", seen.others, 1),
     "finish.first": Turn("finish.first", 1, 20, seen.frames, -1, lambda s: s["supply"][0]["emit"].update(frame=20)),
+    "finish.pre_roll": Turn(
+        "finish.pre_roll", 0, 20, seen.count, 1, lambda s: s["supply"][0].update(emit={"kind": "stream", "start": -20})
+    ),
     "finish.last": Turn("finish.last", 20, 40, seen.frames, 1),
     "finish.rate": Turn("finish.rate", 24, 48, lambda f: f.last.age.max(), -1),
     "finish.quality": Turn("finish.quality", "rough", "fine", seen.steps, 1),

@@ -100,7 +100,7 @@ class LiquidMatter:
             if isinstance(row, Fill):
                 total += row.level * _room(shapes[row.prop]) if row.start <= frame else 0.0
                 continue
-            start, end = max(row.start, shot.finish.first), min(row.end + 1, frame)
+            start, end = max(row.start, shot.finish.begins), min(row.end + 1, frame)
             if end > start:
                 lasts = shot.pace.lasting(start, end)
                 speed = one(row, "speed", shot.clock.at(0.5 * (start + end)))

@@ -243,9 +243,9 @@ class ParticleMatter:
             if isinstance(emit, Trail | Asked | Opening | Crown):
                 continue
             if isinstance(emit, Burst):
-                total += emit.count if finish.first <= emit.frame <= frame else 0
+                total += emit.count if finish.begins <= emit.frame <= frame else 0
                 continue
-            start, end = max(emit.start, finish.first), min(emit.end + 1, frame)
+            start, end = max(emit.start, finish.begins), min(emit.end + 1, frame)
             if end > start:
                 middle = one(emit, "rate", shot.clock.at(0.5 * (start + end)))
                 total += middle * shot.pace.lasting(start, end)

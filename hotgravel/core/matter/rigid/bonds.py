@@ -183,7 +183,7 @@ def _clustered(row: Bonds, centres: Array, pairs: Ints) -> Array:
 
 def _anchored(setting: Setting, roles: Sequence[Role], row: Bonds) -> NDArray[np.bool_]:
     """Which pieces stay where they are, by where their prop has them at the first frame."""
-    pose, scene = setting.at_first[row.prop], setting.scene(setting.shot.finish.first)
+    pose, scene = setting.at_first[row.prop], setting.scene(setting.shot.finish.begins)
     found = np.zeros(len(roles), bool)
     match row.support:
         case ByNothing():

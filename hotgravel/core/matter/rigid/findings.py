@@ -67,7 +67,7 @@ def _landless(shot: Shot) -> Iterator[Finding]:
 
 def _inside(shot: Shot, solver: RigidSolver) -> Iterator[Finding]:
     """Bodies that begin inside one another, by the row of the first of them."""
-    first = shot.finish.first
+    first = shot.finish.begins
     poses, scene = solver.setting.row_poses(first), solver.setting.scene(first)
     there = [r for r in solver.roles if r.prop.id in poses]
     bodies = Bodies.blank(0)

@@ -36,7 +36,7 @@ def of_bonds(shot: Shot, solver: RigidSolver) -> Iterator[Finding]:
             said = f"No piece of {name} lies there, so nothing is anchored."
             yield Finding("anchors nothing", row.id, "support", said, "wrong")
         elif falls and not anchored and body.begins == "loose" and not _leans(shot, solver, row.prop):
-            said = f"Nothing holds {name}: all of it will fall at frame {shot.finish.first}."
+            said = f"Nothing holds {name}: all of it will fall at frame {shot.finish.begins}."
             remedy = setting("Let it begin held in place", body.id, "begins", "held")
             yield Finding("nothing holds it", row.id, "support", said, "doubtful", remedy)
         if anchored and falls and not isinstance(row.hold, Glued) and body.begins == "loose":
@@ -62,7 +62,7 @@ def _weighed_down(
     """Whether it breaks under its own weight, which is not asked of strengths that vary."""
     if not isinstance(row.strength, int | float) or row.strength <= 0.0:
         return
-    pose, ask = solver.setting.at_first[row.prop], shot.clock.at(shot.finish.first)
+    pose, ask = solver.setting.at_first[row.prop], shot.clock.at(shot.finish.begins)
     pull = pull_on_all((f for f in shot.forces if isinstance(f, Gravity) and f.on), ask)
     load = np.zeros((len(table.cells), 6))
     load[mine, :3] = table.mass[mine, None] * (pull @ pose.matrix)
@@ -73,7 +73,7 @@ def _weighed_down(
     if most > 1.0:
         wanted = float(f"{1.3 * most * row.strength:.2g}")
         shown = show_quantity(float(f"{most:.2g}"), "%", shot.dress)
-        said = f"Under its own weight a bond bears {shown} of its strength: it breaks at frame {shot.finish.first}."
+        said = f"Under its own weight a bond bears {shown} of its strength: it breaks at frame {shot.finish.begins}."
         label = f"Set its strength to {show_quantity(wanted, '%', shot.dress)}"
         yield Finding("too heavy", row.id, "strength", said, "doubtful", setting(label, row.id, "strength", wanted))
 

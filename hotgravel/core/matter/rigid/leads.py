@@ -62,21 +62,21 @@ def lead(out, i, point, ref, m, up, whole, many, normal, own):
 
 
 @njit(cache=True)
-def _farthest_edge(face, n, normal):
-    """The edge of a face (n corners) that goes farthest along a normal."""
-    best, found = -math.inf, (0.0, 0.0, 0.0)
+def farthest_edge(face, n, normal):
+    """Where the edge of a face (n corners) starts that goes farthest along a normal, and the way to its end."""
+    best, begin, way = -math.inf, (0.0, 0.0, 0.0), (0.0, 0.0, 0.0)
     for i in range(n):
         start, end = at(face, i), at(face, i + 1 if i + 1 < n else 0)
         far = min(dot(normal, start), dot(normal, end))
         if far > best:
-            best, found = far, plus(end, -1.0, start)
-    return found
+            best, begin, way = far, start, plus(end, -1.0, start)
+    return begin, way
 
 
 @njit(cache=True)
 def lead_edges(out, of_a, n_a, of_b, n_b, normal):
     """Have edges of two faces lead the first point: those that go farthest along the normal from A to B, if it is
     square to both."""
-    if n_a > 2 and n_b > 2:
-        one, other = _farthest_edge(of_a, n_a, normal), _farthest_edge(of_b, n_b, times(-1.0, normal))
-        _cross_there(out, 0, one, other, normal, SQUARE)
+    _, one = farthest_edge(of_a, n_a, normal)
+    _, other = farthest_edge(of_b, n_b, times(-1.0, normal))
+    _cross_there(out, 0, one, other, normal, SQUARE)

@@ -135,7 +135,7 @@ class RigidMatter:
         for row in shot.rigid:
             copies = row.copies
             if isinstance(copies, Poured):
-                start, end = max(copies.start, shot.finish.first), min(copies.end + 1, frame)
+                start, end = max(copies.start, shot.finish.begins), min(copies.end + 1, frame)
                 if end > start:
                     rate = one(copies, "rate", shot.clock.at(0.5 * (start + end)))
                     total += rate * shot.pace.lasting(start, end)

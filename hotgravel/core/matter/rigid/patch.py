@@ -11,6 +11,7 @@ from numba import njit
 
 from hotgravel.core.matter.rigid.gjk import closest
 from hotgravel.core.matter.rigid.leads import BY_A, BY_B, BY_NOTHING, EVEN, OUT_LEAD, lead, lead_edges
+from hotgravel.core.matter.rigid.lines import along_lines
 from hotgravel.core.matter.rigid.support import (
     BALL,
     BLOCK,
@@ -21,6 +22,7 @@ from hotgravel.core.matter.rigid.support import (
     KIND,
     MARGIN,
     MOST_CORNERS,
+    SIZE,
     face_towards,
     support,
 )  # fmt: skip
@@ -197,8 +199,13 @@ def _face_on_face(
         apart_b = -_overlap(part_a, corners_a, part_b, corners_b, r, px, py, pz, -gx, -gy, -gz)
     alike = SAME * (part_a[MARGIN] + part_b[MARGIN])
     if max(along_a, along_b) <= FACING and max(apart_a, apart_b) < gap - alike:
-        lead_edges(out, of_a, n_a, of_b, n_b, (nx, ny, nz))
-        return 0, 0.0, 0.0, 0.0
+        if n_a > 2 and n_b > 2:
+            lead_edges(out, of_a, n_a, of_b, n_b, (nx, ny, nz))
+            return 0, 0.0, 0.0, 0.0
+        count = along_lines(
+            of_a, n_a, (ax, ay, az), part_a[SIZE], of_b, n_b, (gx, gy, gz), part_b[SIZE], (nx, ny, nz), reach, out
+        )
+        return count, nx, ny, nz
     if apart_a >= apart_b - alike:
         way, ref, m, cut, n, gx, gy, gz = 1.0, of_a, n_a, of_b, n_b, ax, ay, az
     else:

@@ -62,7 +62,7 @@ class SloshMatter:
             if vessel is None:
                 faults.append(_no_room(row, setting))
                 continue
-            level = one(row, "level", shot.clock.at(shot.finish.first))
+            level = one(row, "level", shot.clock.at(shot.finish.begins))
             contents.append(Content.of(row, numbers[row.id], vessel, setting.at_first[row.prop], level))
         if faults:
             raise ShotFault(faults)

@@ -72,7 +72,7 @@ class SmokeSolver:
         facts = dict.fromkeys((*BALANCE, "apart", "rounds", "lapse"), 0.0) | {"begun": False}
         state = State(Cells.blank(0), {"window": whole}, facts)
         if self.row.room == "smoke":
-            scene = self.setting.scene(self.setting.shot.finish.first, 1.0, set(), {}, {})
+            scene = self.setting.scene(self.setting.shot.finish.begins, 1.0, set(), {}, {})
             spots = [spot_of(scene, row.prop, self.box.cell) for row in self.fumes if row.prop in scene.poses]
             state.arrays["window"] = follow(self.box, np.zeros((2, 3), np.int64), wanted(state, self.box, whole, spots))
         box = box_in(self.box, state.arrays["window"])

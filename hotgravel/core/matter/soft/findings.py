@@ -125,7 +125,7 @@ def _unsewn(shot: Shot, model: Model, things: tuple[Thing, ...], stitches: Stitc
 
 def _swells(row: Balloon, shot: Shot, box: Array) -> Iterator[Finding]:
     """A pressure that a skin cannot hold: p r = 2 k (a - 1) / a², where it is a times as wide, is at most k / 2."""
-    times = [shot.clock.at(frame) for frame in range(shot.finish.first, shot.finish.last + 1)]
+    times = [shot.clock.at(frame) for frame in range(shot.finish.begins, shot.finish.last + 1)]
     if is_driven(row.stretch):
         return
     radius, stretch = 0.5 * float(box.max()), one(row, "stretch", times[0])

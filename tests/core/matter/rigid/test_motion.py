@@ -190,6 +190,21 @@ def test_a_heavy_block_stands_on_light_ones():
 
 
 @pytest.mark.parametrize("quality", QUALITIES)
+def test_logs_lie_still_upon_one_another_and_bear_what_statics_has(quality):
+    log, lie, r = {"kind": "cylinder", "radius": 0.2, "height": 1.2}, [90, 0, 0], 0.2001
+    places = {"left": (-r, r, 0), "right": (r, r, 0), "top": (0, r + r * 3**0.5, 0)}
+    props = [prop(name, log, place, rotation=lie) for name, place in places.items()]
+    made = film(scene(props, [body(name, friction=0.8) for name in places], 73, landing={"friction": 0.8}), quality)
+    assert np.abs(np.diff(paths(made), axis=0)[12:]).max() < 1e-5
+    assert made.last.asleep.all()
+    contacts, dt = made.state.arrays, made.state.facts["dt"]
+    for low in (0, 1):  # both ends bear alike; with friction's share along the logs' sides this is half the weight
+        mine = (contacts["ids"] == [low, 2]).all(axis=1)
+        assert contacts["total"][mine].sum() / dt == pytest.approx(made.last.mass[2] * 9.81 / 2, rel=0.01)
+        assert sorted(contacts["place"][mine, 2]) == pytest.approx([-0.6, 0.6], abs=0.001)
+
+
+@pytest.mark.parametrize("quality", QUALITIES)
 def test_a_ball_at_a_hundred_metres_a_second_does_not_pass_a_thin_plate(quality):
     plate = prop("plate", {"kind": "box", "width": 4, "height": 4, "depth": 0.05}, (0, 2, 0))
     ball = prop("ball", {"kind": "sphere", "radius": 0.1}, (0, 2, -30))

@@ -13,7 +13,8 @@ from hotgravel.core.run.why_not import why_not
 from hotgravel.core.run.world import beside, build
 from hotgravel.core.shot.document import load
 from hotgravel.core.shot.faults import ShotFault
-from tests.conftest import LOOSE, source
+from hotgravel.demo.shots import demo_path
+from tests.conftest import LOOSE, play, source
 from tests.core.matter.rigid.scenes import UNIT_BALL, UNIT_BOX, body, film, paths, prop, scene, stacked
 from tests.core.run.test_execute import bytes_of
 
@@ -49,6 +50,23 @@ def run(tmp_path_factory) -> Path:
     folder = tmp_path_factory.mktemp("heap")
     execute(build(load(heap()), beside(Path())), folder)
     return folder
+
+
+def test_the_cairn_stands_without_a_shiver_until_it_is_hit_and_all_come_to_rest():
+    made = play(load(demo_path("cairn")).dump(), "rough", matter="rigid")
+    stones = [frame.position[:20] for number, frame in made.frames.items() if 1 <= number <= 85]
+    assert np.ptp(stones, axis=0).max() < 1e-4
+    assert len(made.last) == 21
+    assert made.last.asleep.all()
+    assert np.linalg.norm(made.last.position[:20] - stones[0], axis=1).max() > 3.0
+
+
+def test_all_that_is_poured_on_the_sorting_table_comes_to_rest():
+    made = play(load(demo_path("sorting-table")).dump(), "rough", matter="rigid")
+    last, poured = made.last, made.world.shot.rigid
+    assert last.asleep.all()
+    below = {row.id: (last.position[last.source == n, 1] < 0.4).mean() for n, row in enumerate(poured)}
+    assert below["pebbles"] > 0.9 > 0.5 > below["crates"]
 
 
 @pytest.mark.parametrize("many", [1, 2])

@@ -102,6 +102,27 @@ def test_cubes_touch_where_they_are_not_where_their_cores_round_them():
     assert max(off) < 0.05
 
 
+def test_drums_that_run_along_one_another_touch_at_both_ends_and_where_they_come_nearest():
+    drum = props.Cylinder(radius=0.4, height=2.0)
+    part, room, points = model_of(drum, *mesh(drum)).parts[0], np.zeros((ROOM, 4)), np.zeros((MOST_POINTS, OUT_WIDTH))
+    own, ends = (np.zeros((0, 3)), np.zeros((0, 3)), np.zeros((0, MOST_CORNERS), np.int64), np.zeros((0, 3))), []
+    for pair in range(200):
+        dice = np.random.default_rng(pair)
+        turn = Rotation.from_euler("yxy", [dice.uniform(0, 6), dice.uniform(0.0, 0.09), dice.uniform(0, 6)])
+        axis, along = turn.apply([0.0, 1.0, 0.0]), dice.uniform(-0.5, 0.5)
+        way = np.cross([0.0, 1.0, 0.0], axis)  # both axes come nearest where this joins them
+        place = (0.8 + 0.001) * way / np.linalg.norm(way) + [0.0, along, 0.0]
+        many, *normal = patch(part, *own, part, *own, turn.as_matrix(), *place, 0.1, 0.0, points, room)
+        told = points[:many]
+        assert told[:, 3].min() == pytest.approx(0.001, abs=1e-5)
+        assert normal == pytest.approx(way / np.linalg.norm(way), abs=1e-3)
+        for point in told:  # as far as one axis is from the other there, less both radii
+            off = [0.0, point[1], 0.0] - place
+            assert np.linalg.norm(off - (off @ axis) * axis) - 0.8 == pytest.approx(point[3], abs=1e-4)
+        ends.append(np.ptp(told[:, 1]))
+    assert min(ends) > 1.3  # all of what they share of their length
+
+
 def told_after(table, place, turn):
     """The least gap of the contacts of two bodies, as they are known where these have gone since."""
     for k in range(len(table)):
