@@ -66,7 +66,7 @@ def test_all_that_is_poured_on_the_sorting_table_comes_to_rest():
     last, poured = made.last, made.world.shot.rigid
     assert last.asleep.all()
     below = {row.id: (last.position[last.source == n, 1] < 0.4).mean() for n, row in enumerate(poured)}
-    assert below["pebbles"] > 0.9 > 0.5 > below["crates"]
+    assert below["pebbles"] > 0.8 > 0.2 > below["crates"]
 
 
 @pytest.mark.parametrize("many", [1, 2])
