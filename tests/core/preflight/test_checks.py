@@ -193,6 +193,22 @@ def test_a_touch_too_soft_tells_the_greatest(tmp_path):
     assert mine.message.endswith("the cue wants 9 m/s.")
 
 
+def test_a_stack_that_settles_is_told_and_a_pre_roll_lets_it_lie(tmp_path):
+    box = {"kind": "box", "width": 1, "height": 1, "depth": 1}
+    stack = {"kind": "rigid", "id": "stack", "prop": "box", "copies": {"kind": "stacked", "up": 3, "gap": 0.01}}
+    sections = {
+        "set": [GROUND, {"kind": "prop", "id": "box", "name": "box", "shape": box, "position": [0, 0.51, 0]}],
+        "matter": [stack, landing(friction=0.6)], "supply": [], "forces": [GRAVITY], "finish": {"last": 49},
+    }  # fmt: skip
+    shot, told = after(tmp_path / "a", **sections)
+    (mine,) = [f for f in told if f.check == "settles"]
+    assert "lies still from frame" in mine.message
+    rolled = mine.remedy.act(shot).shot.dump()
+    assert after(tmp_path / "b", **sections | {"finish": rolled["finish"]})[1] == []
+    high = [GROUND, sections["set"][1] | {"position": [0, 2, 0]}]
+    assert not [f for f in after(tmp_path / "c", **sections | {"set": high})[1] if f.check == "settles"]
+
+
 def test_particles_that_fall_for_ever_are_told(tmp_path):
     sections = {"forces": [GRAVITY], "set": at(1.0), "finish": {"last": 40}}
     assert [f.check for f in after(tmp_path / "a", **sections)[1]] == ["left the bounds"]

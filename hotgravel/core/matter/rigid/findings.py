@@ -1,6 +1,6 @@
-"""What will go wrong with bodies, before a run."""
+"""What will go wrong with bodies, before a run and as one shows it."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 import numpy as np
 
@@ -11,7 +11,7 @@ from hotgravel.core.matter.rigid.state import Bodies
 from hotgravel.core.shape.pose import moves
 from hotgravel.core.shot import edit
 from hotgravel.core.shot.actions import Unpin
-from hotgravel.core.shot.copies import Stacked
+from hotgravel.core.shot.copies import Itself, Stacked
 from hotgravel.core.shot.document import Shot
 from hotgravel.core.shot.finding import Finding, Remedy, setting
 from hotgravel.core.shot.forces import Gravity
@@ -21,6 +21,8 @@ from hotgravel.core.shot.units import show_quantity
 
 DEEP = 0.02  # of a body's reach: what overlaps less settles without being seen
 MOST = 3000  # bodies that are looked at
+SEEN, FALLEN = 0.05, 1.0  # m/s: what settles more slowly is not seen to, and what is faster has been let fall
+SOON, SURE = 3.0, 1.5  # seconds in which bodies settle that begin where they are to lie; times the frames it took
 
 
 def findings(shot: Shot, solver: RigidSolver) -> Iterator[Finding]:
@@ -44,6 +46,24 @@ def findings(shot: Shot, solver: RigidSolver) -> Iterator[Finding]:
         yield Finding("nothing to pose", posed.id, "prop", said, "wrong", let)
     yield from _landless(shot)
     yield from _inside(shot, solver)
+
+
+def settling(shot: Shot, measured: Mapping[int, Mapping[str, float]]) -> Iterator[Finding]:
+    """Of what begins almost as it lies and settles as the shot starts, by the gauges of a run's frames."""
+    many = sum(
+        row.copies.number for row in shot.rigid if row.begins == "loose" and isinstance(row.copies, Itself | Stacked)
+    )
+    first = min(measured, default=shot.finish.first)
+    lies = next((frame for frame in sorted(measured) if measured[frame]["asleep"] >= many), first)
+    if not many or lies == first or shot.pace.lasting(first, lies) > SOON:
+        return
+    fastest = max(of["greatest_speed"] for frame, of in measured.items() if frame < lies)
+    if SEEN < fastest < FALLEN:
+        speed = show_quantity(float(f"{fastest:.2g}"), "m/s", shot.dress)
+        said = f"It settles as the shot starts, at up to {speed}, and lies still from frame {lies} on."
+        wanted = shot.finish.pre_roll + int(np.ceil(SURE * (lies - first)))
+        remedy = setting(f"Let it settle in a pre-roll of {wanted} frames", "finish", "pre_roll", wanted)
+        yield Finding("settles", "finish", "pre_roll", said, "doubtful", remedy)
 
 
 def _landless(shot: Shot) -> Iterator[Finding]:

@@ -1,7 +1,7 @@
 """Where the side of a drum lies along another's, or along an edge: a patch of two or three points on one line.
 
-The edge of a patch of faces that cross has one point. Edges that run along one another need one at either end, or what
-lies on them rocks about the one that is found.
+Edges that cross touch at one point. Edges that run along one another need a point at either end, or what lies on them
+rocks about the one that is found.
 """
 
 import math

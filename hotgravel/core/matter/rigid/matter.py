@@ -21,7 +21,7 @@ from hotgravel.core.matter.elements import Elements
 from hotgravel.core.matter.rigid.bonds import bonds_of
 from hotgravel.core.matter.rigid.breaking import BREAKS
 from hotgravel.core.matter.rigid.cast import Role
-from hotgravel.core.matter.rigid.findings import findings
+from hotgravel.core.matter.rigid.findings import findings, settling
 from hotgravel.core.matter.rigid.holding import after, of_bonds
 from hotgravel.core.matter.rigid.model import NotSolid, model_of, models_of
 from hotgravel.core.matter.rigid.obstacles import obstacles_of
@@ -151,6 +151,7 @@ class RigidMatter:
 
     def after(self, shot: Shot, measured: Mapping[int, Mapping[str, float]]) -> Iterator[Finding]:
         yield from after(shot, measured)
+        yield from settling(shot, measured)
 
     def tables(self, shot: Shot, kept: Kept, frames: Iterable[int]) -> Iterator[Table]:
         if shot.bonds:
