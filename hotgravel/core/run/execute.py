@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextvars import copy_context
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -11,6 +12,7 @@ import numpy as np
 
 from hotgravel.core.chance import key_of
 from hotgravel.core.cues.actions import absent
+from hotgravel.core.cues.record import Events, all_events
 from hotgravel.core.matter.contract import Array, Solver, kept_columns
 from hotgravel.core.matter.registry import MATTERS
 from hotgravel.core.place import Place, files_in, remove
@@ -99,6 +101,7 @@ class Keeper:
         self.store, self.world, self.landed, self.clock = store, world, landed, clock
         self.kept: list[int] = []
         self.latest: Snapshot | None = None
+        self.early: list[Events] = []  # of a pre-roll: they are told with the first frame
         self.pool = ThreadPoolExecutor(KEEPERS)
         self.works: list[Future[None]] = []
 
@@ -112,6 +115,10 @@ class Keeper:
         """Begin to keep a frame as it is now; one that is not wanted only counts for checkpoints."""
         self.wait(KEEPERS - 1)
         self.latest = now.copy()
+        if now.frame < self.world.shot.finish.first:
+            self.early.append(happened.events)
+        elif self.early:
+            happened, self.early = replace(happened, events=all_events([*self.early, happened.events])), []
         context = copy_context()  # what `landed` knows of where it runs
         before = self.works[-1] if self.works else None
         work = self.pool.submit(context.run, self._keep, self.latest, happened, processor, wanted, before)

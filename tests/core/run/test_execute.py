@@ -97,12 +97,16 @@ def test_a_part_of_the_frames_is_the_same_as_in_the_whole(tmp_path):
 
 def test_a_pre_roll_is_an_earlier_start_of_which_nothing_is_kept(tmp_path):
     early = [source(emit=CROWD | {"frame": -5}, aim={"kind": "anywhere"}, speed_spread=0.5)]
-    rolled = world(supply=early, finish={"last": 12, "pre_roll": 6})
-    execute(world(supply=early, finish={"first": -5, "last": 12}), tmp_path / "whole")
+    cues = [
+        {"kind": "cue", "id": "cue", "when": {"kind": "older", "age": 0.1}, "then": {"kind": "enter", "state": "loose"}}
+    ]
+    rolled = world(supply=early, cues=cues, finish={"last": 12, "pre_roll": 6})
+    execute(world(supply=early, cues=cues, finish={"first": -5, "last": 12}), tmp_path / "whole")
     assert execute(rolled, tmp_path / "rolled") == list(range(1, 13))
     whole, kept = (FrameStore(tmp_path / name) for name in ("whole", "rolled"))
     for frame in (1, 12):
         assert (kept.particles(frame)["position"] == whole.particles(frame)["position"]).all()
+    assert len(kept.events(1)) == sum(len(whole.events(frame)) for frame in range(-5, 2)) > 0
     asked = iter([False] * 6)
     assert execute(rolled, tmp_path / "stopped", cancelled=lambda: next(asked, True)) == []
     assert execute(rolled, tmp_path / "stopped", resume=True) == list(range(1, 13))
