@@ -54,10 +54,10 @@ def settling(shot: Shot, measured: Mapping[int, Mapping[str, float]]) -> Iterato
         row.copies.number for row in shot.rigid if row.begins == "loose" and isinstance(row.copies, Itself | Stacked)
     )
     first = min(measured, default=shot.finish.first)
-    lies = next((frame for frame in sorted(measured) if measured[frame]["asleep"] >= many), first)
+    lies = next((frame for frame in sorted(measured) if measured[frame].get("asleep", 0) >= many), first)
     if not many or lies == first or shot.pace.lasting(first, lies) > SOON:
         return
-    fastest = max(of["greatest_speed"] for frame, of in measured.items() if frame < lies)
+    fastest = max(of.get("greatest_speed", 0.0) for frame, of in measured.items() if frame < lies)
     if SEEN < fastest < FALLEN:
         speed = show_quantity(float(f"{fastest:.2g}"), "m/s", shot.dress)
         said = f"It settles as the shot starts, at up to {speed}, and lies still from frame {lies} on."

@@ -48,8 +48,10 @@ def along_lines(of_a, n_a, out_a, radius_a, of_b, n_b, out_b, radius_b, normal, 
     begin, along, thick_b = _line(of_b, n_b, out_b, times(-1.0, normal), radius_b)
     a_a, b_b, a_b = dot(way, way), dot(along, along), dot(way, along)
     long_a, long_b = math.sqrt(a_a), math.sqrt(b_b)
+    if long_a * long_b < 1e-12:
+        return 0  # an edge of a mesh whose ends are one
     turned = cross(way, along)
-    sine = math.sqrt(dot(turned, turned)) / max(long_a * long_b, 1e-300)
+    sine = math.sqrt(dot(turned, turned)) / (long_a * long_b)
     if sine > ALONG or abs(dot(way, normal)) > LEVEL * long_a or abs(dot(along, normal)) > LEVEL * long_b:
         return 0
     between = plus(begin, -1.0, start)
