@@ -67,7 +67,7 @@ def shot_facts(shot: Shot) -> dict[str, Any]:
     return {
         "set": hash((shot.set, shot.matter, shot.finish, shot.cues)),  # of all that the set is drawn from
         "first": shot.finish.first, "last": shot.finish.last, "rate": shot.finish.rate,
-        "preRoll": shot.finish.pre_roll,
+        "pre_roll": shot.finish.pre_roll,
         "spans": shot.pace.spans.tolist() if is_driven(shot.finish.time_scale) else [shot.pace.longest],
         "lengths": shot.finish.lengths, "quality": shot.finish.quality,
         "states": [{"id": s.id, "name": s.name, "colour": s.colour, "shine": s.shine, "of": s.of} for s in shot.states],

@@ -106,7 +106,7 @@ class Setting:
         return {p: pose for p, pose in self.row_poses(frame, gone).items() if p not in self.solvers_place}
 
     def beginning(self) -> Scene:
-        """Where all props are at the first frame, those too that solvers move from then on."""
+        """Where all props are as all begins, those too that solvers move from then on."""
         placed = {prop: (pose, pose) for prop, pose in self.at_first.items() if prop in self.solvers_place}
         return self.scene(self.shot.finish.begins, placed=placed)
 
@@ -178,7 +178,7 @@ def to_cut(shot: Shot, find_mesh: FindMesh) -> dict[str, bytes]:
 
 
 def _cut(made: Setting) -> dict[str, Cutting]:
-    """The pieces of each prop that is cut, by zones as they are at the first frame. Raises `ShotFault`."""
+    """The pieces of each prop that is cut, by zones as they are when all begins. Raises `ShotFault`."""
     shot, found, faults = made.shot, dict[str, Cutting](), list[Fault]()
     for prop in shot.props:
         if rows := shot.cuts.get(prop.id):

@@ -182,7 +182,7 @@ def _clustered(row: Bonds, centres: Array, pairs: Ints) -> Array:
 
 
 def _anchored(setting: Setting, roles: Sequence[Role], row: Bonds) -> NDArray[np.bool_]:
-    """Which pieces stay where they are, by where their prop has them at the first frame."""
+    """Which pieces stay where they are, by where their prop has them as all begins."""
     pose, scene = setting.at_first[row.prop], setting.scene(setting.shot.finish.begins)
     found = np.zeros(len(roles), bool)
     match row.support:

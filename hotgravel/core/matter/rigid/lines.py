@@ -9,7 +9,7 @@ import math
 from numba import njit
 
 from hotgravel.core.matter.rigid.leads import BY_NOTHING, OUT_LEAD, farthest_edge
-from hotgravel.core.vectors import at, cross, dot, mixed, plus, put, times
+from hotgravel.core.vectors import at, cross, dot, plus, put, times
 
 ALONG = 0.1  # the sine between lines until which they run along one another
 LEVEL = 0.1  # the sine until which a line lies square to the normal
@@ -21,9 +21,8 @@ def _line(face, n, outward, normal, radius):
     """Where the line of a face (n corners) that lies farthest along a normal starts, the way to its end, and how thick
     it is. Two corners are a drum's side, whose axis is the line; its surface is a `radius` from that, `outward`."""
     if n == 2:
-        inward = times(-radius, outward)
-        start = plus(at(face, 0), 1.0, inward)
-        return start, plus(plus(at(face, 1), 1.0, inward), -1.0, start), radius
+        start = plus(at(face, 0), -radius, outward)
+        return start, plus(plus(at(face, 1), -radius, outward), -1.0, start), radius
     start, way = farthest_edge(face, n, normal)
     return start, way, 0.0
 
@@ -65,7 +64,7 @@ def along_lines(of_a, n_a, out_a, radius_a, of_b, n_b, out_b, radius_b, normal, 
     for share in (low, high, nearest):
         if share < low or share > high:
             continue
-        point = mixed(1.0, start, share, way)
+        point = plus(start, share, way)
         gap = _from_line(point, begin, along, normal) - thick_a - thick_b
         if gap <= reach:
             put(out, count, plus(point, thick_a + 0.5 * gap, normal))

@@ -260,7 +260,7 @@ function tellRun(progress) {
   const line = $("run-state");
   line.classList.toggle("bad", run.state === "failed");
   if (busy) {
-    const first = ranShot.preRoll ? `the first frame, after a pre-roll of ${ranShot.preRoll}` : "the first frame";
+    const first = ranShot.pre_roll ? `the first frame, after a pre-roll of ${ranShot.pre_roll}` : "the first frame";
     const frame = progress.frame === undefined ? `waiting for ${run.waits_for ? `run ${run.waits_for}, which is computed first` : first}` : `frame ${progress.frame} of ${run.last}, ${inWords(progress.left())}`;
     line.textContent = run.older ? `${frame}; older than the page` : frame;
     return;
